@@ -1,0 +1,202 @@
+//! The machine: nonces, retries and bounds around the states.
+
+use jiff::{SignedDuration, Timestamp};
+use serde::{Deserialize, Serialize};
+
+use super::message::{Directory, Payload, Problem, Proof, Refusal, Request, Response, Signer};
+use super::state::{State, Want};
+use crate::name::Hostname;
+
+/// What is wanted, settled before the first step.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Brief {
+    pub directory_url: String,
+    pub names: Vec<Hostname>,
+    /// A mailbox, without `mailto:`.
+    pub contact: Option<String>,
+    pub terms_accepted: bool,
+    /// The thumbprint of the account key (RFC 7638), base64url.
+    pub thumbprint: String,
+}
+
+/// What the driver does next.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Step {
+    Send(Request),
+    /// Put the proofs where the CA will look, then call [`Machine::proofs_placed`].
+    PlaceProofs(Vec<Proof>),
+    WaitUntil(Timestamp),
+    /// Make a key and a certificate request for the names, then call [`Machine::request_made`].
+    MakeRequest(Vec<Hostname>),
+    Finished {
+        chain_pem: String,
+    },
+    Refused(Refusal),
+}
+
+/// One order on its way, savable at any point.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Machine {
+    pub(super) known: Known,
+    pub(super) state: State,
+    /// Answers that were errors of the moment, since the last good one.
+    setbacks: u32,
+    not_before: Option<Timestamp>,
+    #[serde(skip)]
+    nonces: Vec<String>,
+    /// Whether the last request was for a nonce alone.
+    #[serde(skip)]
+    asked_for_nonce: bool,
+}
+
+/// What all states share.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) struct Known {
+    pub brief: Brief,
+    pub directory: Option<Directory>,
+    pub account: Option<String>,
+}
+
+const MOST_SETBACKS: u32 = 6;
+
+impl Machine {
+    /// A new order. `account` is the account's URL where one is known for the key.
+    pub fn new(brief: Brief, account: Option<String>) -> Self {
+        Self {
+            known: Known { brief, directory: None, account },
+            state: State::Directory,
+            setbacks: 0,
+            not_before: None,
+            nonces: vec![],
+            asked_for_nonce: false,
+        }
+    }
+
+    /// The account's URL once the CA has said it; to be kept beside the key.
+    pub fn account(&self) -> Option<&str> {
+        self.known.account.as_deref()
+    }
+
+    pub fn state(&self) -> &State {
+        &self.state
+    }
+
+    pub fn brief(&self) -> &Brief {
+        &self.known.brief
+    }
+
+    /// What to do next, at `now`.
+    pub fn next(&mut self, now: Timestamp) -> Step {
+        if let Some(until) = self.not_before.filter(|until| *until > now) {
+            return Step::WaitUntil(until);
+        }
+        match self.state.want(&self.known) {
+            Want::Get(url) => Step::Send(Request { url, payload: Payload::Get }),
+            Want::Post { url, json } => self.signed(url, json),
+            Want::Proofs(proofs) => Step::PlaceProofs(proofs),
+            Want::CertificateRequest => Step::MakeRequest(self.known.brief.names.clone()),
+            Want::Nothing(Ok(chain_pem)) => Step::Finished { chain_pem },
+            Want::Nothing(Err(refusal)) => Step::Refused(refusal),
+        }
+    }
+
+    fn signed(&mut self, url: String, json: String) -> Step {
+        let Some(nonce) = self.nonces.pop() else {
+            self.asked_for_nonce = true;
+            let url = self.known.directory.as_ref().expect("signed states follow the directory").new_nonce.clone();
+            return Step::Send(Request { url, payload: Payload::Head });
+        };
+        let signer = match (&self.state, &self.known.account) {
+            (State::Account, _) | (_, None) => Signer::NewKey,
+            (_, Some(account)) => Signer::Account(account.clone()),
+        };
+        Step::Send(Request { url, payload: Payload::Signed { json, signer, nonce } })
+    }
+
+    /// Takes the answer to the request that [`Machine::next`] gave last.
+    pub fn received(&mut self, response: &Response, now: Timestamp) {
+        self.not_before = None;
+        let asked_for_nonce = std::mem::take(&mut self.asked_for_nonce);
+        if let Some(nonce) = &response.nonce {
+            self.nonces.push(nonce.clone());
+        }
+        if asked_for_nonce && response.is_success() {
+            if self.nonces.is_empty() {
+                self.failed("no Replay-Nonce field where a nonce was asked for", now);
+            }
+            return;
+        }
+        if !response.is_success() {
+            return self.setback(response, now);
+        }
+        self.setbacks = 0;
+        let state = std::mem::replace(&mut self.state, State::Directory);
+        match state.handle(response, &mut self.known, now) {
+            Ok((state, wait)) => {
+                self.state = state;
+                self.not_before = wait;
+            }
+            Err(refusal) => self.state = State::Refused { refusal },
+        }
+    }
+
+    /// The network, not the CA, has failed: counts as a setback.
+    pub fn failed(&mut self, reason: &str, now: Timestamp) {
+        self.nonces.clear();
+        self.asked_for_nonce = false;
+        let refusal = Refusal::Unexpected { during: self.state.name().into(), what: reason.to_string() };
+        self.count_setback(refusal, Some(self.setbacks), now);
+    }
+
+    fn setback(&mut self, response: &Response, now: Timestamp) {
+        let during = self.state.name().to_string();
+        let problem: Problem = serde_json::from_slice(&response.body).unwrap_or_default();
+        let until = response.retry_after(now);
+        let of_the_moment = problem.word() == "badNonce" || (response.status >= 500 && until.is_none());
+        // An account that the CA has forgotten is made again with the same key (section 7.3.1).
+        if problem.word() == "accountDoesNotExist" && self.known.account.take().is_some() {
+            self.state = State::Account;
+            return;
+        }
+        // A killed run may have finalized already: then the order itself says how it stands.
+        if let (State::Finalize(waiting), "orderNotReady") = (&self.state, problem.word()) {
+            self.state = State::Issuance(super::state::Issuance { order: waiting.urls.order.clone(), polls: 0 });
+            return;
+        }
+        let refusal = if problem.kind.is_empty() {
+            Refusal::Unexpected { during, what: format!("status {}", response.status) }
+        } else {
+            Refusal::Problem { during, problem: problem.clone(), not_before: until }
+        };
+        if of_the_moment {
+            // A refused nonce costs nothing but a round; a server in trouble gets a growing pause.
+            let pause = if problem.word() == "badNonce" { None } else { Some(self.setbacks) };
+            self.count_setback(refusal, pause, now);
+        } else {
+            self.state = State::Refused { refusal };
+        }
+    }
+
+    fn count_setback(&mut self, refusal: Refusal, pause: Option<u32>, now: Timestamp) {
+        self.setbacks += 1;
+        if self.setbacks > MOST_SETBACKS {
+            self.state = State::Refused { refusal };
+        } else if let Some(step) = pause {
+            self.not_before = now.checked_add(SignedDuration::from_millis(500 << step.min(6))).ok();
+        }
+    }
+
+    /// The proofs that [`Step::PlaceProofs`] named can be fetched now.
+    pub fn proofs_placed(&mut self) {
+        if let State::Proofs(waiting) = &self.state {
+            self.state = waiting.placed();
+        }
+    }
+
+    /// The certificate request that [`Step::MakeRequest`] asked for, DER.
+    pub fn request_made(&mut self, der: &[u8]) {
+        if let State::Finalize(waiting) = &mut self.state {
+            waiting.certificate_request = Some(super::state::base64url(der));
+        }
+    }
+}

@@ -1,0 +1,178 @@
+//! What goes over the wire: requests to be signed and sent, responses, and the JSON objects of RFC 8555 section 7.1.
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+use crate::name::Hostname;
+
+/// A request for the driver to sign and send.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    pub url: String,
+    pub payload: Payload,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Payload {
+    /// An unsigned GET: the directory.
+    Get,
+    /// An unsigned HEAD: a fresh nonce (section 7.2).
+    Head,
+    /// A signed POST (section 6.2). An empty text is a POST-as-GET (section 6.3).
+    Signed { json: String, signer: Signer, nonce: String },
+}
+
+/// How the account key is named in the signature.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Signer {
+    /// By itself: only for a new account.
+    NewKey,
+    /// By the account's URL.
+    Account(String),
+}
+
+/// What came back.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Response {
+    pub status: u16,
+    pub location: Option<String>,
+    pub nonce: Option<String>,
+    /// The Retry-After field as sent.
+    pub retry_after: Option<String>,
+    pub body: Vec<u8>,
+}
+
+impl Response {
+    pub fn is_success(&self) -> bool {
+        (200..300).contains(&self.status)
+    }
+
+    /// The time that Retry-After names: seconds from now, or a date (RFC 9110 section 10.2.3).
+    pub fn retry_after(&self, now: Timestamp) -> Option<Timestamp> {
+        let text = self.retry_after.as_deref()?.trim();
+        if let Ok(seconds) = text.parse::<u32>() {
+            return now.checked_add(jiff::SignedDuration::from_secs(i64::from(seconds))).ok();
+        }
+        jiff::fmt::rfc2822::parse(text).ok().map(|zoned| zoned.timestamp())
+    }
+
+    pub(super) fn read<T: for<'a> Deserialize<'a>>(&self, during: &'static str) -> Result<T, Refusal> {
+        serde_json::from_slice(&self.body).map_err(|error| Refusal::Unexpected {
+            during: during.into(),
+            what: format!("an answer (status {}) that cannot be read: {error}", self.status),
+        })
+    }
+}
+
+/// The directory (section 7.1.1).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct Directory {
+    pub new_nonce: String,
+    pub new_account: String,
+    pub new_order: String,
+    #[serde(default)]
+    pub meta: DirectoryMeta,
+}
+
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "camelCase")]
+pub struct DirectoryMeta {
+    pub terms_of_service: Option<String>,
+    #[serde(default)]
+    pub external_account_required: bool,
+}
+
+/// An order (section 7.1.3).
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+pub(super) struct Order {
+    pub status: String,
+    #[serde(default)]
+    pub authorizations: Vec<String>,
+    pub finalize: String,
+    pub certificate: Option<String>,
+    pub error: Option<Problem>,
+}
+
+/// An authorization (section 7.1.4).
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+pub(super) struct Authorization {
+    pub status: String,
+    pub identifier: Identifier,
+    #[serde(default)]
+    pub challenges: Vec<Challenge>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+pub(super) struct Identifier {
+    pub value: String,
+}
+
+/// A challenge (section 8).
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+pub(super) struct Challenge {
+    #[serde(rename = "type")]
+    pub kind: String,
+    pub url: String,
+    #[serde(default)]
+    pub token: String,
+    pub error: Option<Problem>,
+}
+
+/// A problem document (section 6.7, RFC 9457).
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Problem {
+    #[serde(rename = "type", default)]
+    pub kind: String,
+    #[serde(default)]
+    pub detail: String,
+    #[serde(default)]
+    pub subproblems: Vec<Subproblem>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Subproblem {
+    #[serde(default)]
+    pub detail: String,
+    pub identifier: Option<SubproblemIdentifier>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SubproblemIdentifier {
+    pub value: String,
+}
+
+impl Problem {
+    /// The last part of its type: `badNonce`, `rateLimited`.
+    pub fn word(&self) -> &str {
+        self.kind.rsplit(':').next().unwrap_or_default()
+    }
+}
+
+/// What proves control of a name: a file with this content at this token (section 8.3).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Proof {
+    pub name: String,
+    pub token: String,
+    pub content: String,
+    pub challenge_url: String,
+    pub authorization_url: String,
+}
+
+/// Why an order comes to nothing.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, thiserror::Error)]
+#[serde(rename_all = "kebab-case")]
+pub enum Refusal {
+    #[error("the CA refuses ({during}): {} ({})", .problem.detail, .problem.word())]
+    Problem { during: String, problem: Problem, not_before: Option<Timestamp> },
+    #[error("the CA could not validate {}", .0.iter().map(|(name, problem)| format!("{name}: {}", problem.detail)).collect::<Vec<_>>().join("; "))]
+    Names(Vec<(Hostname, Problem)>),
+    #[error("the CA sent something unexpected ({during}): {what}")]
+    Unexpected { during: String, what: String },
+    #[error("the CA's terms of service must be accepted first: {}", .terms.as_deref().unwrap_or("see its directory"))]
+    Terms { terms: Option<String> },
+    #[error("the CA demands an external account binding, which is not supported yet")]
+    ExternalAccount,
+    #[error("the CA is still at it ({during}) after {polls} questions")]
+    Slow { during: String, polls: u32 },
+}

@@ -1,0 +1,20 @@
+//! Waits for the directory (RFC 8555 section 7.1.1): the URLs for everything else.
+
+use super::{Known, Next, Response, State, Want};
+use crate::acme::message::{Directory, Refusal};
+
+pub(super) fn want(known: &Known) -> Want {
+    Want::Get(known.brief.directory_url.clone())
+}
+
+pub(super) fn handle(response: &Response, known: &mut Known) -> Next {
+    let directory: Directory = response.read("reading the directory")?;
+    if directory.meta.external_account_required && known.account.is_none() {
+        return Err(Refusal::ExternalAccount);
+    }
+    if directory.meta.terms_of_service.is_some() && !known.brief.terms_accepted {
+        return Err(Refusal::Terms { terms: directory.meta.terms_of_service });
+    }
+    known.directory = Some(directory);
+    Ok((if known.account.is_some() { State::NewOrder } else { State::Account }, None))
+}

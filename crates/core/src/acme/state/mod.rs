@@ -1,0 +1,133 @@
+//! The states of an order, one file each: what each wants, and what it makes of the answer.
+
+mod account;
+mod authorizations;
+mod challenges;
+mod directory;
+mod download;
+mod finalize;
+mod issuance;
+mod new_order;
+mod proofs;
+mod validations;
+
+use base64::Engine;
+use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+use jiff::{SignedDuration, Timestamp};
+use serde::{Deserialize, Serialize};
+
+use super::machine::Known;
+use super::message::{Proof, Refusal, Response};
+
+pub use authorizations::Authorizations;
+pub use challenges::Challenges;
+pub use finalize::Finalize;
+pub use issuance::Issuance;
+pub use proofs::Proofs;
+pub use validations::Validations;
+
+/// Named by what it waits for.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum State {
+    Directory,
+    Account,
+    NewOrder,
+    Authorizations(Authorizations),
+    Proofs(Proofs),
+    Challenges(Challenges),
+    Validations(Validations),
+    Finalize(Finalize),
+    Issuance(Issuance),
+    Download { url: String },
+    Finished { chain_pem: String },
+    Refused { refusal: Refusal },
+}
+
+/// The order that states carry along.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct OrderUrls {
+    pub order: String,
+    pub finalize: String,
+}
+
+/// What a state wants to happen.
+pub(super) enum Want {
+    Get(String),
+    Post { url: String, json: String },
+    Proofs(Vec<Proof>),
+    CertificateRequest,
+    Nothing(Result<String, Refusal>),
+}
+
+/// The next state, and the time before which it should not act.
+type Next = Result<(State, Option<Timestamp>), Refusal>;
+
+impl State {
+    /// The name for messages: what is going on.
+    pub fn name(&self) -> &'static str {
+        match self {
+            State::Directory => "reading the directory",
+            State::Account => "opening the account",
+            State::NewOrder => "placing the order",
+            State::Authorizations(_) => "reading the authorizations",
+            State::Proofs(_) => "placing the proofs",
+            State::Challenges(_) => "answering the challenges",
+            State::Validations(_) => "waiting for the validation",
+            State::Finalize(_) => "finalizing the order",
+            State::Issuance(_) => "waiting for the certificate",
+            State::Download { .. } => "downloading the certificate",
+            State::Finished { .. } => "finished",
+            State::Refused { .. } => "refused",
+        }
+    }
+
+    pub(super) fn want(&self, known: &Known) -> Want {
+        match self {
+            State::Directory => directory::want(known),
+            State::Account => account::want(known),
+            State::NewOrder => new_order::want(known),
+            State::Authorizations(state) => state.want(),
+            State::Proofs(state) => Want::Proofs(state.proofs.clone()),
+            State::Challenges(state) => state.want(),
+            State::Validations(state) => state.want(),
+            State::Finalize(state) => state.want(),
+            State::Issuance(state) => state.want(),
+            State::Download { url } => post_as_get(url),
+            State::Finished { chain_pem } => Want::Nothing(Ok(chain_pem.clone())),
+            State::Refused { refusal } => Want::Nothing(Err(refusal.clone())),
+        }
+    }
+
+    pub(super) fn handle(self, response: &Response, known: &mut Known, now: Timestamp) -> Next {
+        match self {
+            State::Directory => directory::handle(response, known),
+            State::Account => account::handle(response, known),
+            State::NewOrder => new_order::handle(response),
+            State::Authorizations(state) => state.handle(response, known),
+            State::Challenges(state) => state.handle(now),
+            State::Validations(state) => state.handle(response, known, now),
+            State::Finalize(state) => state.handle(response, now),
+            State::Issuance(state) => state.handle(response, now),
+            State::Download { .. } => download::handle(response),
+            state @ (State::Proofs(_) | State::Finished { .. } | State::Refused { .. }) => Ok((state, None)),
+        }
+    }
+}
+
+pub(super) fn base64url(bytes: &[u8]) -> String {
+    URL_SAFE_NO_PAD.encode(bytes)
+}
+
+fn post_as_get(url: &str) -> Want {
+    Want::Post { url: url.to_string(), json: String::new() }
+}
+
+/// When to ask again: as the CA says, else after a pause that grows from 0.2 to 5 seconds.
+fn next_poll(response: &Response, polls: u32, now: Timestamp) -> Option<Timestamp> {
+    let pause = SignedDuration::from_millis((200 << polls.min(5)).min(5_000));
+    response.retry_after(now).or_else(|| now.checked_add(pause).ok())
+}
+
+/// Polls before an order counts as stuck: with the longest pause, about five minutes.
+const MOST_POLLS: u32 = 60;

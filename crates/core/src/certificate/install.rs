@@ -1,0 +1,148 @@
+//! Installing a certificate: two change sets, since http is sent to https only after a handshake has proven it.
+//!
+//! Key and chain go into a new folder each time and the site file names the folder, so that at no moment a key lies
+//! beside a certificate that is not its own.
+
+use jiff::Timestamp;
+
+use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
+use crate::harbor::{Layout, Settings};
+use crate::name::Hostname;
+use crate::render;
+use crate::site::{Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site};
+
+/// A certificate to be installed.
+pub struct Install<'a> {
+    pub chain_pem: &'a str,
+    pub key_pem: &'a str,
+    pub names: Vec<Hostname>,
+    pub not_after: Timestamp,
+    pub now: Timestamp,
+}
+
+/// Puts chain and key in place and serves https beside http. Gives the site as it will be.
+pub fn install(
+    site: &Site,
+    install: &Install<'_>,
+    site_file: Option<Vec<u8>>,
+    settings: &Settings,
+    layout: &Layout,
+) -> (ChangeSet, Site) {
+    let stamp = install.now.strftime("%Y%m%d-%H%M%S-%3f").to_string();
+    let files = CertificateFiles { folder: layout.certificates().join(site.main().as_str()).join(stamp) };
+    let mut after = site.clone();
+    after.certificate = Some(files.clone());
+    if after.https == HttpsPolicy::None {
+        after.https = HttpsPolicy::Offered;
+    }
+    let mut set = ChangeSet::new(format!("certificate issue {}", site.main()));
+    set.file(FileWrite::new(files.key(), None, install.key_pem, 0o600, Purpose::Key));
+    set.file(FileWrite::new(files.chain(), None, install.chain_pem, 0o600, Purpose::Chain));
+    change_site(&mut set, site, &after, site_file, settings, layout);
+    set.inventory(InventoryChange::RecordCertificate(Certificate {
+        site: site.main().clone(),
+        names: install.names.clone(),
+        files,
+        not_after: install.not_after,
+        state: CertificateState::Installed,
+    }));
+    (set, after)
+}
+
+/// After the handshake: sends http to https, and records the certificate as served.
+pub fn force_https(
+    site: &Site,
+    certificate: &Certificate,
+    site_file: Option<Vec<u8>>,
+    settings: &Settings,
+    layout: &Layout,
+) -> (ChangeSet, Site) {
+    let mut after = site.clone();
+    let mut set = ChangeSet::new(format!("send {} to https", site.main()));
+    // A name without certificate would be sent to a warning page: then http stays open for all names of the site.
+    if site.hostnames.iter().all(|hostname| certificate.names.contains(hostname)) {
+        after.https = HttpsPolicy::Forced;
+    }
+    if after != *site {
+        change_site(&mut set, site, &after, site_file, settings, layout);
+    }
+    let served = Certificate { state: CertificateState::Served, ..certificate.clone() };
+    set.inventory(InventoryChange::RecordCertificate(served));
+    (set, after)
+}
+
+fn change_site(
+    set: &mut ChangeSet,
+    before: &Site,
+    after: &Site,
+    site_file: Option<Vec<u8>>,
+    settings: &Settings,
+    layout: &Layout,
+) {
+    if let Some(text) = render::site_file(after, settings, layout) {
+        let path = layout.site_file(settings.web.server, after.main());
+        set.file(FileWrite::new(path, site_file, text, 0o644, Purpose::SiteFile));
+    }
+    set.inventory(InventoryChange::ReplaceSite { before: before.clone(), after: after.clone() });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::change::Change;
+    use crate::harbor::WebServer;
+    use crate::site::{AccountName, SiteKind};
+
+    fn site() -> Site {
+        Site {
+            account: AccountName::parse("boatyard").unwrap(),
+            hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Hostname::parse(n).unwrap()).to_vec(),
+            document_root: "/home/boatyard/www/gullrock.example".into(),
+            kind: SiteKind::AddonDomain,
+            https: HttpsPolicy::None,
+            certificate: None,
+        }
+    }
+
+    fn installed(names: usize) -> (ChangeSet, Site, Certificate, Settings, Layout) {
+        let mut settings = Settings::default();
+        settings.web.server = WebServer::Nginx;
+        let layout = Layout::new("/harbor");
+        let now: Timestamp = "2026-11-23T07:00:00.5Z".parse().unwrap();
+        let names = site().hostnames[..names].to_vec();
+        let install_it = Install { chain_pem: "CHAIN", key_pem: "KEY", names, not_after: now, now };
+        let (set, after) = install(&site(), &install_it, Some(b"old".to_vec()), &settings, &layout);
+        let certificate = set
+            .changes
+            .iter()
+            .find_map(|change| match change {
+                Change::Inventory { to: InventoryChange::RecordCertificate(c) } => Some(c.clone()),
+                _ => None,
+            })
+            .unwrap();
+        (set, after, certificate, settings, layout)
+    }
+
+    #[test]
+    fn key_and_chain_are_written_before_the_file_that_names_them() {
+        let (set, after, certificate, ..) = installed(2);
+        let lines: Vec<String> = set.changes.iter().map(Change::line).collect();
+        let folder = "/harbor/certificates/gullrock.example/20261123-070000-500";
+        assert_eq!(lines[0], format!("write {folder}/key.pem (600)"));
+        assert_eq!(lines[1], format!("write {folder}/chain.pem (600)"));
+        assert_eq!(lines[2], "change /harbor/servers/nginx/gullrock.example.conf (644)");
+        assert_eq!((after.https, certificate.state), (HttpsPolicy::Offered, CertificateState::Installed));
+    }
+
+    #[test]
+    fn http_is_sent_to_https_only_when_every_name_is_covered() {
+        let (_, after, certificate, settings, layout) = installed(2);
+        let (set, forced) = force_https(&after, &certificate, Some(vec![]), &settings, &layout);
+        assert_eq!(forced.https, HttpsPolicy::Forced);
+        assert!(set.needs().web_reload);
+        let (_, after, certificate, settings, layout) = installed(1);
+        let (set, left) = force_https(&after, &certificate, Some(vec![]), &settings, &layout);
+        assert_eq!(left.https, HttpsPolicy::Offered);
+        assert!(!set.needs().web_reload);
+    }
+}

@@ -1,0 +1,14 @@
+//! Certificates: what they say ([`read_chain`]), whether chain, key and names fit together ([`check_pair`],
+//! [`covers`]), and how one is installed at a site ([`install`], [`force_https`]).
+//!
+//! Keys are made in `brightharbor-io`; only public halves are looked at here.
+
+mod chain;
+mod coverage;
+mod install;
+mod read;
+
+pub use chain::{ChainProblem, check_pair};
+pub use coverage::{covers, uncovered};
+pub use install::{Install, force_https, install};
+pub use read::{CertificateFacts, ReadError, read_chain, read_der};

@@ -1,0 +1,205 @@
+//! Change sets: what a command wants to do, as values. What is shown is what is carried out.
+//!
+//! `decide` functions (such as `site::attach`) make them; carrying out, with its rollback, is in `brightharbor-io`.
+
+use std::path::PathBuf;
+
+use aws_lc_rs::digest;
+use serde::{Deserialize, Serialize};
+
+use crate::name::Hostname;
+use crate::site::{Account, Certificate, Site, Waiting, Zone};
+
+/// All changes of one command, in the order they are carried out.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ChangeSet {
+    /// The command in words, for the logbook: `attach gullrock.example`.
+    pub title: String,
+    pub changes: Vec<Change>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "change", rename_all = "kebab-case")]
+pub enum Change {
+    WriteFile(FileWrite),
+    MakeFolder(FolderMake),
+    Inventory { to: InventoryChange },
+}
+
+/// Puts a whole file in place. Its precondition is that the file is still as it was read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileWrite {
+    pub path: PathBuf,
+    /// The content as it was read; `None`: there was no file. Not recorded: see `before_hash`.
+    #[serde(skip)]
+    pub before: Option<Vec<u8>>,
+    pub before_hash: Option<String>,
+    /// Never recorded: it may be a key.
+    #[serde(skip)]
+    pub content: Vec<u8>,
+    pub mode: u32,
+    pub purpose: Purpose,
+}
+
+/// What a file is for: this decides which server has to hear of it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Purpose {
+    SiteFile,
+    ZoneFile { zone: Hostname },
+    ZoneList,
+    Chain,
+    Key,
+}
+
+/// A folder below `home`, made one component at a time and never through a link.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FolderMake {
+    pub home: PathBuf,
+    /// Relative to the home; empty: the home itself.
+    pub below: PathBuf,
+    pub system_user: Option<String>,
+    pub mode: u32,
+    /// The page to put into a folder that is new or empty.
+    pub starter_page: Option<String>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "inventory", rename_all = "kebab-case")]
+pub enum InventoryChange {
+    AddAccount(Account),
+    AddSite(Site),
+    ReplaceSite { before: Site, after: Site },
+    AddZone(Zone),
+    RecordCertificate(Certificate),
+    Await(Waiting),
+    EndWait { site: Hostname },
+}
+
+/// Which servers have to be told, once, after all changes.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Needs {
+    pub web_reload: bool,
+    /// The zone list has changed: the DNS server must read its configuration again.
+    pub zone_list: bool,
+    /// Zones whose file has changed.
+    pub zones: Vec<Hostname>,
+}
+
+impl FileWrite {
+    pub fn new(
+        path: PathBuf,
+        before: Option<Vec<u8>>,
+        content: impl Into<Vec<u8>>,
+        mode: u32,
+        purpose: Purpose,
+    ) -> Self {
+        let before_hash = before.as_deref().map(content_hash);
+        Self { path, before, before_hash, content: content.into(), mode, purpose }
+    }
+}
+
+impl ChangeSet {
+    pub fn new(title: impl Into<String>) -> Self {
+        Self { title: title.into(), changes: Vec::new() }
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.changes.is_empty()
+    }
+
+    pub fn inventory(&mut self, to: InventoryChange) {
+        self.changes.push(Change::Inventory { to });
+    }
+
+    pub fn file(&mut self, write: FileWrite) {
+        self.changes.push(Change::WriteFile(write));
+    }
+
+    /// What the servers must be told. A change says by itself whether it needs a reload.
+    pub fn needs(&self) -> Needs {
+        let mut needs = Needs::default();
+        for change in &self.changes {
+            let Change::WriteFile(write) = change else {
+                continue;
+            };
+            match &write.purpose {
+                Purpose::SiteFile => needs.web_reload = true,
+                Purpose::ZoneList => needs.zone_list = true,
+                Purpose::ZoneFile { zone } => needs.zones.push(zone.clone()),
+                // The site file that names them brings the reload.
+                Purpose::Chain | Purpose::Key => {}
+            }
+        }
+        needs
+    }
+}
+
+impl Change {
+    /// One line for people: what will be done.
+    pub fn line(&self) -> String {
+        match self {
+            Change::WriteFile(write) => {
+                let verb = if write.before_hash.is_some() { "change" } else { "write" };
+                format!("{verb} {} ({:o})", write.path.display(), write.mode)
+            }
+            Change::MakeFolder(make) => {
+                let page = if make.starter_page.is_some() { ", with a starter page if it is empty" } else { "" };
+                format!("make {}{page}", make.home.join(&make.below).display())
+            }
+            Change::Inventory { to } => match to {
+                InventoryChange::AddAccount(account) => {
+                    format!("inventory: add account {}", account.name)
+                }
+                InventoryChange::AddSite(site) => {
+                    format!("inventory: add {} {} of {}", site.kind.words(), site.main(), site.account)
+                }
+                InventoryChange::ReplaceSite { after, .. } => {
+                    format!("inventory: change site {}", after.main())
+                }
+                InventoryChange::AddZone(zone) => format!("inventory: add zone {}", zone.name),
+                InventoryChange::RecordCertificate(certificate) => {
+                    format!("inventory: record the certificate of {}", certificate.site)
+                }
+                InventoryChange::Await(waiting) => {
+                    format!("inventory: remember to get a certificate for {}", waiting.site)
+                }
+                InventoryChange::EndWait { site } => {
+                    format!("inventory: nothing waits for {site} any more")
+                }
+            },
+        }
+    }
+}
+
+/// The hash that preconditions are compared by: SHA-256, in hex.
+pub fn content_hash(content: &[u8]) -> String {
+    let hash = digest::digest(&digest::SHA256, content);
+    hash.as_ref().iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_recorded_change_set_holds_no_file_content() {
+        let mut set = ChangeSet::new("certificate issue gullrock.example");
+        let path = PathBuf::from("/harbor/certificates/gullrock.example/1/key.pem");
+        set.file(FileWrite::new(path, None, "PRIVATE", 0o600, Purpose::Key));
+        let recorded = serde_json::to_string(&set).unwrap();
+        assert!(!recorded.contains("PRIVATE") && !recorded.contains("80,82,73"), "{recorded}");
+        assert!(recorded.contains("key.pem"));
+    }
+
+    #[test]
+    fn only_files_that_a_server_reads_need_a_reload() {
+        let mut set = ChangeSet::new("test");
+        let zone = Hostname::parse("gullrock.example").unwrap();
+        set.file(FileWrite::new("/k".into(), None, "", 0o600, Purpose::Key));
+        assert_eq!(set.needs(), Needs::default());
+        set.file(FileWrite::new("/z".into(), None, "", 0o644, Purpose::ZoneFile { zone: zone.clone() }));
+        set.file(FileWrite::new("/s".into(), None, "", 0o644, Purpose::SiteFile));
+        assert_eq!(set.needs(), Needs { web_reload: true, zone_list: false, zones: vec![zone] });
+    }
+}

@@ -1,0 +1,118 @@
+//! What was asked and what came: the raw material of every judgement about delegation. Can be saved.
+//!
+//! Filled by `brightharbor-io`; read by `question` and `rules`.
+
+use std::collections::HashMap;
+use std::net::SocketAddr;
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+use crate::name::DnsName;
+use crate::zone::{Record, RecordType};
+
+/// One question to one server.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct Question {
+    pub server: SocketAddr,
+    pub name: DnsName,
+    pub record_type: RecordType,
+    pub transport: Transport,
+    /// Whether the server is asked to look further itself (a resolver) or to answer from its own data.
+    pub recursion_desired: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Transport {
+    /// UDP with EDNS; a truncated answer is fetched again over TCP.
+    Udp,
+    Tcp,
+}
+
+/// A question with what came of it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Observation {
+    pub question: Question,
+    pub outcome: Outcome,
+    pub at: Timestamp,
+    pub elapsed_ms: u32,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Outcome {
+    Reply(Reply),
+    /// No answer in time, after the retries.
+    Silent,
+    /// The network said no; with its words.
+    Unreachable(String),
+    /// This host has no address of that family: says nothing about the server.
+    NoRoute,
+    /// Something came that is no DNS answer to the question.
+    Garbled(String),
+}
+
+/// A decoded answer.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Reply {
+    pub rcode: u16,
+    pub authoritative: bool,
+    pub recursion_available: bool,
+    pub answer: Vec<Record>,
+    pub authority: Vec<Record>,
+    pub additional: Vec<Record>,
+}
+
+impl Reply {
+    pub const NOERROR: u16 = 0;
+    pub const SERVFAIL: u16 = 2;
+    pub const NXDOMAIN: u16 = 3;
+    pub const REFUSED: u16 = 5;
+
+    /// The mnemonic of the response code (RFC 1035 section 4.1.1, RFC 6895 section 2.3).
+    pub fn rcode_word(&self) -> String {
+        match self.rcode {
+            0 => "NOERROR".into(),
+            1 => "FORMERR".into(),
+            2 => "SERVFAIL".into(),
+            3 => "NXDOMAIN".into(),
+            4 => "NOTIMP".into(),
+            5 => "REFUSED".into(),
+            9 => "NOTAUTH".into(),
+            other => format!("RCODE{other}"),
+        }
+    }
+}
+
+/// All observations of one look at the world, found by their question.
+#[derive(Debug, Clone, Default)]
+pub struct Observations {
+    seen: HashMap<Question, Observation>,
+}
+
+impl Observations {
+    pub fn add(&mut self, observation: Observation) {
+        self.seen.insert(observation.question.clone(), observation);
+    }
+
+    pub fn get(&self, question: &Question) -> Option<&Observation> {
+        self.seen.get(question)
+    }
+
+    pub fn outcome(&self, question: &Question) -> Option<&Outcome> {
+        self.seen.get(question).map(|observation| &observation.outcome)
+    }
+
+    pub fn len(&self) -> usize {
+        self.seen.len()
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.seen.is_empty()
+    }
+
+    pub fn iter(&self) -> impl Iterator<Item = &Observation> {
+        self.seen.values()
+    }
+}

@@ -1,0 +1,130 @@
+//! The whole picture of one domain's delegation, as the rules and the survey read it.
+
+use std::net::{IpAddr, SocketAddr};
+
+use serde::Serialize;
+
+use crate::name::DnsName;
+use crate::zone::Record;
+
+/// What the walk has seen of one domain.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Picture {
+    pub domain: DnsName,
+    pub registered: Registered,
+    /// The zone above, as far as it was reached.
+    pub parent_zone: DnsName,
+    /// What each server of the parent says.
+    pub parent: Vec<ParentAnswer>,
+    /// Each nameserver that the parent names, and what its servers say.
+    pub nameservers: Vec<NameserverSeen>,
+    pub questions: usize,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Registered {
+    /// The parent has a delegation for the domain.
+    Yes,
+    /// The parent says that there is no such delegation.
+    No,
+    /// The parent could not be asked: why.
+    Unknown(String),
+}
+
+/// The answer of one server of the parent zone about the domain.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ParentAnswer {
+    pub server: SocketAddr,
+    /// The names in the delegation, sorted; empty with a problem.
+    pub nameservers: Vec<DnsName>,
+    /// TTL of the delegation in seconds.
+    pub ttl: u32,
+    /// The addresses that came along.
+    pub glue: Vec<Record>,
+    /// What went wrong with this server.
+    pub problem: Option<String>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct NameserverSeen {
+    pub name: DnsName,
+    /// The addresses that the parent gives for it.
+    pub glue: Vec<IpAddr>,
+    /// Its addresses where they are looked up the ordinary way; empty if it does not resolve.
+    pub addresses: Vec<IpAddr>,
+    pub servers: Vec<ServerSeen>,
+}
+
+/// One nameserver at one address.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ServerSeen {
+    pub address: SocketAddr,
+    pub state: ServerState,
+    /// The answers for the hostnames that were asked along.
+    pub hosts: Vec<HostAnswer>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ServerState {
+    /// Answers with authority.
+    Authoritative {
+        serial: u32,
+        nameservers: Vec<DnsName>,
+    },
+    /// Answers, but not with authority for this zone (lame, RFC 9499 section 7).
+    NotAuthoritative,
+    Refuses {
+        rcode: String,
+    },
+    Silent,
+    Unreachable {
+        reason: String,
+    },
+    /// This host has no address of that family.
+    NoRoute,
+    Garbled {
+        reason: String,
+    },
+}
+
+/// What one server says about a hostname of the zone.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct HostAnswer {
+    pub hostname: DnsName,
+    pub addresses: Vec<Address>,
+    /// The names of an alias chain, in order.
+    pub aliases: Vec<DnsName>,
+    /// Whether the server says that the name does not exist.
+    pub no_such_name: bool,
+    /// How long a "no such name" may be cached, in seconds.
+    pub negative_ttl: Option<u32>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct Address {
+    pub address: IpAddr,
+    pub ttl: u32,
+}
+
+impl Picture {
+    /// The delegation as the parent gives it: the first answer without a problem.
+    pub fn delegation(&self) -> Option<&ParentAnswer> {
+        self.parent.iter().find(|answer| answer.problem.is_none())
+    }
+
+    pub fn delegated_names(&self) -> Vec<DnsName> {
+        self.delegation().map(|answer| answer.nameservers.clone()).unwrap_or_default()
+    }
+
+    /// Every nameserver at every address.
+    pub fn servers(&self) -> impl Iterator<Item = (&NameserverSeen, &ServerSeen)> {
+        self.nameservers.iter().flat_map(|nameserver| nameserver.servers.iter().map(move |server| (nameserver, server)))
+    }
+
+    /// Those that answer with authority.
+    pub fn authoritative_servers(&self) -> impl Iterator<Item = (&NameserverSeen, &ServerSeen)> {
+        self.servers().filter(|(_, server)| matches!(server.state, ServerState::Authoritative { .. }))
+    }
+}

@@ -1,0 +1,256 @@
+//! What to ask next. A pure function of the brief and of what has been observed: called again after every batch of
+//! answers until the picture is whole. Bounded in questions, steps and depth.
+//!
+//! `walk` goes down from the root; here the parent's and the nameservers' own answers are gathered.
+
+use std::collections::BTreeSet;
+use std::net::{IpAddr, SocketAddr};
+
+use super::walk::{Descent, Walk};
+use super::{
+    Address, HostAnswer, NameserverSeen, Observations, Outcome, ParentAnswer, Picture, Question, Registered, Reply,
+    ServerSeen, ServerState, Transport,
+};
+use crate::name::DnsName;
+use crate::zone::{RecordData, RecordType};
+
+/// What is to be found out.
+#[derive(Debug, Clone)]
+pub struct Brief {
+    pub domain: DnsName,
+    pub roots: Vec<SocketAddr>,
+    /// The port that nameservers are asked at.
+    pub dns_port: u16,
+    /// Hostnames of the domain whose addresses each nameserver is asked for.
+    pub hostnames: Vec<DnsName>,
+    /// No more questions than this, all told.
+    pub most_questions: usize,
+}
+
+#[derive(Debug, Clone)]
+pub enum Step {
+    Ask(Vec<Question>),
+    Whole(Picture),
+}
+
+/// No delegation in use comes near this many nameservers; a hostile one might.
+const MOST_NAMESERVERS: usize = 26;
+const MOST_ADDRESSES: usize = 8;
+
+/// Says what to ask next, or gives the whole picture.
+pub fn next_questions(brief: &Brief, seen: &Observations) -> Step {
+    let mut walk = Walk::new(brief, seen);
+    let picture = look(&mut walk);
+    let mut missing = walk.into_missing();
+    let left = brief.most_questions.saturating_sub(seen.len());
+    missing.truncate(left);
+    match picture {
+        Some(picture) => Step::Whole(picture),
+        None if missing.is_empty() => Step::Whole(unknown(brief, seen, "the limit of questions was reached")),
+        None => Step::Ask(missing),
+    }
+}
+
+fn unknown(brief: &Brief, seen: &Observations, why: &str) -> Picture {
+    Picture {
+        domain: brief.domain.clone(),
+        registered: Registered::Unknown(why.into()),
+        parent_zone: DnsName::root(),
+        parent: vec![],
+        nameservers: vec![],
+        questions: seen.len(),
+    }
+}
+
+fn look(walk: &mut Walk<'_>) -> Option<Picture> {
+    let brief = walk.brief;
+    let mut picture = unknown(brief, walk.seen, "");
+    let (zone, servers) = match walk.descend(&brief.domain)? {
+        Descent::Delegated { parent, servers } => (parent, servers),
+        Descent::NotDelegated { parent } => {
+            picture.parent_zone = parent;
+            picture.registered = Registered::No;
+            return Some(picture);
+        }
+        Descent::Stuck { at, why } => {
+            picture.parent_zone = at;
+            picture.registered = Registered::Unknown(why);
+            return Some(picture);
+        }
+    };
+    picture.parent_zone = zone;
+    picture.registered = Registered::Yes;
+    // Ask for everything of one stage before stopping, so that a batch is as large as it can be.
+    let parent: Vec<Option<ParentAnswer>> = servers.iter().map(|server| parent_answer(walk, *server)).collect();
+    picture.parent = parent.into_iter().collect::<Option<_>>()?;
+    let mut names: Vec<DnsName> = picture.parent.iter().flat_map(|answer| answer.nameservers.clone()).collect();
+    names.sort();
+    names.dedup();
+    names.truncate(MOST_NAMESERVERS);
+    let nameservers: Vec<Option<NameserverSeen>> =
+        names.iter().map(|name| nameserver(walk, name, &picture.parent)).collect();
+    picture.nameservers = nameservers.into_iter().collect::<Option<_>>()?;
+    picture.questions = walk.seen.len();
+    Some(picture)
+}
+
+fn parent_answer(walk: &mut Walk<'_>, server: SocketAddr) -> Option<ParentAnswer> {
+    let domain = &walk.brief.domain;
+    let outcome = walk.ask(server, domain, RecordType::NS)?;
+    let empty =
+        |problem: String| ParentAnswer { server, nameservers: vec![], ttl: 0, glue: vec![], problem: Some(problem) };
+    let reply = match outcome {
+        Outcome::Reply(reply) => reply,
+        other => return Some(empty(in_words(other))),
+    };
+    // A server that holds parent and child answers from the child, with authority.
+    let set = [&reply.authority, &reply.answer]
+        .into_iter()
+        .find(|section| section.iter().any(|record| record.owner == *domain && record.record_type() == RecordType::NS));
+    let Some(section) = set else {
+        let word = reply.rcode_word();
+        return Some(empty(format!("has no delegation for the domain ({word})")));
+    };
+    let mut nameservers = BTreeSet::new();
+    let mut ttl = u32::MAX;
+    for record in section.iter().filter(|record| record.owner == *domain) {
+        if let RecordData::Ns(name) = &record.data {
+            nameservers.insert(name.clone());
+            ttl = ttl.min(record.ttl);
+        }
+    }
+    let glue = reply
+        .additional
+        .iter()
+        .filter(|record| record.data.address().is_some() && nameservers.contains(&record.owner))
+        .cloned()
+        .collect();
+    Some(ParentAnswer { server, nameservers: nameservers.into_iter().collect(), ttl, glue, problem: None })
+}
+
+fn nameserver(walk: &mut Walk<'_>, name: &DnsName, parent: &[ParentAnswer]) -> Option<NameserverSeen> {
+    let mut glue: Vec<IpAddr> = parent
+        .iter()
+        .flat_map(|answer| &answer.glue)
+        .filter(|record| record.owner == *name)
+        .filter_map(|record| record.data.address())
+        .collect();
+    glue.sort();
+    glue.dedup();
+    let addresses = if name.is_within(&walk.brief.domain) && glue.is_empty() {
+        // Nobody can find it: the only servers that know its address are those it names.
+        Some(vec![])
+    } else {
+        walk.addresses_of(name)
+    };
+    let reachable = addresses.clone().unwrap_or_default();
+    let mut all: Vec<IpAddr> = glue.iter().chain(&reachable).copied().collect();
+    all.sort();
+    all.dedup();
+    all.truncate(MOST_ADDRESSES);
+    let servers: Vec<Option<ServerSeen>> =
+        all.iter().map(|address| server(walk, SocketAddr::new(*address, walk.brief.dns_port))).collect();
+    let servers = servers.into_iter().collect::<Option<_>>()?;
+    Some(NameserverSeen { name: name.clone(), glue, addresses: addresses?, servers })
+}
+
+fn server(walk: &mut Walk<'_>, address: SocketAddr) -> Option<ServerSeen> {
+    let brief = walk.brief;
+    let soa = walk.ask(address, &brief.domain, RecordType::SOA);
+    let ns = walk.ask(address, &brief.domain, RecordType::NS);
+    let hosts: Vec<Option<HostAnswer>> =
+        brief.hostnames.iter().map(|hostname| host_answer(walk, address, hostname)).collect();
+    let (soa, ns) = (soa?, ns?);
+    let state = match soa {
+        Outcome::Reply(reply) => server_state(reply, ns, &brief.domain),
+        Outcome::Silent => ServerState::Silent,
+        Outcome::Unreachable(reason) => ServerState::Unreachable { reason: reason.clone() },
+        Outcome::NoRoute => ServerState::NoRoute,
+        Outcome::Garbled(reason) => ServerState::Garbled { reason: reason.clone() },
+    };
+    Some(ServerSeen { address, state, hosts: hosts.into_iter().collect::<Option<_>>()? })
+}
+
+fn server_state(soa: &Reply, ns: &Outcome, domain: &DnsName) -> ServerState {
+    let serial = soa.answer.iter().find_map(|record| match &record.data {
+        RecordData::Soa(soa) if record.owner == *domain => Some(soa.serial),
+        _ => None,
+    });
+    match serial {
+        Some(serial) if soa.authoritative => {
+            let mut nameservers: Vec<DnsName> = match ns {
+                Outcome::Reply(reply) => reply
+                    .answer
+                    .iter()
+                    .filter_map(|record| match &record.data {
+                        RecordData::Ns(name) if record.owner == *domain => Some(name.clone()),
+                        _ => None,
+                    })
+                    .collect(),
+                _ => vec![],
+            };
+            nameservers.sort();
+            ServerState::Authoritative { serial, nameservers }
+        }
+        _ if soa.rcode == Reply::NOERROR || soa.rcode == Reply::NXDOMAIN => ServerState::NotAuthoritative,
+        _ => ServerState::Refuses { rcode: soa.rcode_word() },
+    }
+}
+
+fn host_answer(walk: &mut Walk<'_>, server: SocketAddr, hostname: &DnsName) -> Option<HostAnswer> {
+    let v4 = walk.ask(server, hostname, RecordType::A);
+    let v6 = walk.ask(server, hostname, RecordType::AAAA);
+    let (v4, v6) = (v4?, v6?);
+    let mut answer = HostAnswer {
+        hostname: hostname.clone(),
+        addresses: vec![],
+        aliases: vec![],
+        no_such_name: false,
+        negative_ttl: None,
+    };
+    for outcome in [v4, v6] {
+        let Outcome::Reply(reply) = outcome else {
+            continue;
+        };
+        answer.no_such_name |= reply.rcode == Reply::NXDOMAIN;
+        for record in &reply.answer {
+            if let Some(address) = record.data.address() {
+                answer.addresses.push(Address { address, ttl: record.ttl });
+            }
+            if let RecordData::Cname(target) = &record.data
+                && !answer.aliases.contains(target)
+            {
+                answer.aliases.push(target.clone());
+            }
+        }
+        for record in &reply.authority {
+            if let RecordData::Soa(soa) = &record.data {
+                // RFC 2308 section 5: the lesser of the two.
+                answer.negative_ttl = Some(soa.negative_ttl.min(record.ttl));
+            }
+        }
+    }
+    answer.addresses.sort();
+    answer.addresses.dedup();
+    Some(answer)
+}
+
+/// Why an outcome is no answer, in a few words.
+pub(super) fn in_words(outcome: &Outcome) -> String {
+    match outcome {
+        Outcome::Reply(reply) => format!("answered {}", reply.rcode_word()),
+        Outcome::Silent => "did not answer in time".into(),
+        Outcome::Unreachable(reason) => format!("could not be reached ({reason})"),
+        Outcome::NoRoute => "has an address of a family that this host lacks".into(),
+        Outcome::Garbled(reason) => format!("sent something that is no DNS answer ({reason})"),
+    }
+}
+
+/// The question to an authoritative server, over UDP.
+pub(super) fn plain(server: SocketAddr, name: &DnsName, record_type: RecordType) -> Question {
+    Question { server, name: name.clone(), record_type, transport: Transport::Udp, recursion_desired: false }
+}
+
+#[cfg(test)]
+#[path = "question_tests.rs"]
+mod tests;

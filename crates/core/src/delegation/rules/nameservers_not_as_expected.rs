@@ -1,0 +1,34 @@
+//! The parent delegates to other nameservers than the harbor expects.
+
+use super::{Expected, Rule, listed};
+use crate::delegation::{Picture, Registered};
+use crate::finding::{Finding, RuleText, Severity};
+
+pub(super) const RULE: Rule = Rule { text: &TEXT, check };
+
+const TEXT: RuleText = RuleText {
+    code: "nameservers-not-as-expected",
+    severity: Severity::Fault,
+    what: "The set of nameservers at the parent is not the set that this harbor expects for the domain.",
+    why: "Resolvers follow the parent. While it names other servers, whatever is written into the zone here is not \
+          what visitors get; a set that overlaps only in part gives different answers to different visitors.",
+    cure: "Whoever holds the registrar login sets exactly the expected nameservers. If the domain is meant to stay \
+           where it is, enter the records there instead, and attach it with `--zone elsewhere`.",
+    source: "RFC 1034 section 4.2.1",
+};
+
+fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
+    if expected.nameservers.is_empty() || picture.registered != Registered::Yes {
+        return vec![];
+    }
+    let mut wanted = expected.nameservers.clone();
+    wanted.sort();
+    let found = picture.delegated_names();
+    if picture.delegation().is_none() || found == wanted {
+        return vec![];
+    }
+    let domain = picture.domain.bare();
+    let message = format!("{domain} is delegated to {}, not to {}", listed(&found), listed(&wanted));
+    let cure = format!("at the registrar, set the nameservers of {domain} to {}", listed(&wanted));
+    vec![TEXT.finding(domain, message, cure)]
+}

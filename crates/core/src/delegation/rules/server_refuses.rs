@@ -1,0 +1,30 @@
+//! A nameserver refuses to answer for the domain.
+
+use super::{Expected, Rule};
+use crate::delegation::{Picture, ServerState};
+use crate::finding::{Finding, RuleText, Severity};
+
+pub(super) const RULE: Rule = Rule { text: &TEXT, check };
+
+const TEXT: RuleText = RuleText {
+    code: "server-refuses",
+    severity: Severity::Fault,
+    what: "A nameserver of the delegation answers with REFUSED, SERVFAIL or another error.",
+    why: "REFUSED mostly means that the zone is not on that server; SERVFAIL, that it is there and could not be loaded, \
+          or has expired on a secondary.",
+    cure: "Load the zone on that server, or take the server out of the delegation at the registrar.",
+    source: "RFC 1035 section 4.1.1",
+};
+
+fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for (nameserver, server) in picture.servers() {
+        let ServerState::Refuses { rcode } = &server.state else {
+            continue;
+        };
+        let (name, domain) = (nameserver.name.bare(), picture.domain.bare());
+        let message = format!("{name} at {} answers {rcode} for {domain}", server.address);
+        findings.push(TEXT.finding(&name, message, format!("load the zone {domain} on {name}")));
+    }
+    findings
+}

@@ -1,0 +1,68 @@
+//! A finding: something a check has seen, with the code under which `explain` knows it.
+//!
+//! The rules that make findings live beside what they judge (`delegation::rules`, `zone::rules`); each declares a
+//! [`Rule`] with its texts. Printing is for the command-line crate.
+
+use serde::Serialize;
+
+/// How bad it is: `fault` breaks something for a visitor, `risk` works but is fragile, `note` is worth knowing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    Fault,
+    Risk,
+    Note,
+}
+
+impl Severity {
+    pub fn word(self) -> &'static str {
+        match self {
+            Severity::Fault => "fault",
+            Severity::Risk => "risk",
+            Severity::Note => "note",
+        }
+    }
+}
+
+/// The texts of one rule: what `explain CODE` prints.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct RuleText {
+    pub code: &'static str,
+    pub severity: Severity,
+    pub what: &'static str,
+    pub why: &'static str,
+    pub cure: &'static str,
+    /// The standard it rests on, as `RFC 1034 section 4.2.2`.
+    pub source: &'static str,
+}
+
+/// One finding: which rule, about whom, and the facts in words.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Finding {
+    pub code: &'static str,
+    pub severity: Severity,
+    /// The name or server it is about.
+    pub subject: String,
+    /// What was seen, with the values.
+    pub message: String,
+    /// What to do about it, with the values.
+    pub cure: String,
+}
+
+impl RuleText {
+    /// A finding of this rule about `subject`.
+    pub fn finding(&self, subject: impl ToString, message: impl Into<String>, cure: impl Into<String>) -> Finding {
+        Finding {
+            code: self.code,
+            severity: self.severity,
+            subject: subject.to_string(),
+            message: message.into(),
+            cure: cure.into(),
+        }
+    }
+}
+
+/// The texts of every rule of the program, for `explain`.
+pub fn all_rule_texts() -> Vec<&'static RuleText> {
+    crate::delegation::rules::ALL.iter().map(|rule| rule.text).collect()
+}

@@ -1,0 +1,18 @@
+//! The decisions of Bright Harbor: text and observations in, decisions and findings out.
+//!
+//! Nothing here opens a file or a socket, reads a clock or the environment, or prints; `clippy.toml` beside this
+//! crate's manifest forbids it by machine. The neighbours are `brightharbor-io`, which touches the world, and the
+//! command-line crate, which prints.
+
+pub mod acme;
+pub mod certificate;
+pub mod change;
+pub mod delegation;
+pub mod finding;
+pub mod harbor;
+pub mod name;
+pub mod redirect;
+pub mod render;
+pub mod site;
+pub mod survey;
+pub mod zone;

@@ -1,0 +1,10 @@
+//! Names: what a visitor types ([`Hostname`]), what the DNS holds ([`DnsName`]), and where the registrable part
+//! of a name begins ([`registrable_domain`]). No look-ups: `delegation` asks the world about names.
+
+mod dns_name;
+mod hostname;
+mod registrable;
+
+pub use dns_name::{DnsName, DnsNameError};
+pub use hostname::{Hostname, HostnameError};
+pub use registrable::{is_registrable, registrable_domain};

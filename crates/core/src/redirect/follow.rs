@@ -1,0 +1,130 @@
+//! Follows redirects (RFC 9110 section 15.4) over the pages seen so far, and says which page to fetch next.
+//!
+//! A pure function like `delegation::next_questions`: called again with each page until it ends. Bounded.
+
+use std::collections::HashMap;
+
+use serde::Serialize;
+use url::Url;
+
+/// What came for one URL.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum PageSeen {
+    Answer { status: u16, location: Option<String> },
+    Failed { reason: String },
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FollowStep {
+    Fetch(Url),
+    Ended(Landing),
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Landing {
+    pub hops: Vec<Hop>,
+    pub end: LandingEnd,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Hop {
+    pub url: String,
+    pub status: u16,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LandingEnd {
+    Page { url: String, status: u16 },
+    Loop { url: String },
+    TooLong,
+    Failed { url: String, reason: String },
+    NoTarget { url: String, location: String },
+}
+
+/// More redirects in a row than any browser follows.
+const MOST_HOPS: usize = 12;
+
+/// Goes on from `start` as far as the pages seen lead.
+pub fn follow(start: &Url, seen: &HashMap<Url, PageSeen>) -> FollowStep {
+    let mut hops: Vec<Hop> = Vec::new();
+    let mut at = start.clone();
+    loop {
+        let text = at.to_string();
+        let end = |hops: Vec<Hop>, end: LandingEnd| FollowStep::Ended(Landing { hops, end });
+        if hops.iter().any(|hop| hop.url == text) {
+            return end(hops, LandingEnd::Loop { url: text });
+        }
+        if hops.len() >= MOST_HOPS {
+            return end(hops, LandingEnd::TooLong);
+        }
+        let (status, location) = match seen.get(&at) {
+            None => return FollowStep::Fetch(at),
+            Some(PageSeen::Failed { reason }) => {
+                return end(hops, LandingEnd::Failed { url: text, reason: reason.clone() });
+            }
+            Some(PageSeen::Answer { status, location }) => (*status, location),
+        };
+        if !matches!(status, 301 | 302 | 303 | 307 | 308) {
+            return end(hops, LandingEnd::Page { url: text, status });
+        }
+        hops.push(Hop { url: text.clone(), status });
+        let target = location.as_deref().and_then(|location| at.join(location).ok());
+        match target.filter(|target| matches!(target.scheme(), "http" | "https") && target.has_host()) {
+            Some(mut target) => {
+                target.set_fragment(None);
+                at = target;
+            }
+            None => {
+                let location = location.clone().unwrap_or_default().chars().take(120).collect();
+                return end(hops, LandingEnd::NoTarget { url: text, location });
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn landing(pages: &[(&str, u16, &str)]) -> Landing {
+        let seen: HashMap<Url, PageSeen> = pages
+            .iter()
+            .map(|(url, status, location)| {
+                let location = (!location.is_empty()).then(|| location.to_string());
+                (url.parse().unwrap(), PageSeen::Answer { status: *status, location })
+            })
+            .collect();
+        match follow(&pages[0].0.parse().unwrap(), &seen) {
+            FollowStep::Ended(landing) => landing,
+            FollowStep::Fetch(url) => panic!("{url} was not foreseen"),
+        }
+    }
+
+    #[test]
+    fn http_to_https_to_the_page() {
+        let landed = landing(&[
+            ("http://gullrock.example/", 301, "https://gullrock.example/"),
+            ("https://gullrock.example/", 302, "boats?new#top"),
+            ("https://gullrock.example/boats?new", 200, ""),
+        ]);
+        assert_eq!(landed.end, LandingEnd::Page { url: "https://gullrock.example/boats?new".into(), status: 200 });
+        assert_eq!(landed.hops.len(), 2);
+    }
+
+    #[test]
+    fn loops_and_bad_targets_end() {
+        let around = landing(&[
+            ("http://a.example/", 301, "https://a.example/"),
+            ("https://a.example/", 301, "http://a.example/"),
+        ]);
+        assert_eq!(around.end, LandingEnd::Loop { url: "http://a.example/".into() });
+        let nowhere = landing(&[("http://a.example/", 301, "")]);
+        assert!(matches!(nowhere.end, LandingEnd::NoTarget { .. }));
+        let script = landing(&[("http://a.example/", 302, "javascript:alert(1)")]);
+        assert!(matches!(script.end, LandingEnd::NoTarget { .. }));
+        let urls: Vec<String> = (0..20).map(|n| format!("http://a.example/{n}")).collect();
+        let long: Vec<(&str, u16, &str)> = (0..19).map(|n| (urls[n].as_str(), 302, urls[n + 1].as_str())).collect();
+        assert_eq!(landing(&long).end, LandingEnd::TooLong);
+    }
+}

@@ -1,0 +1,85 @@
+//! Server files from the site model: text only, one writer a server, each with its own escaping.
+//!
+//! All writers take the same [`Served`] view of a site, so that the servers behave alike.
+
+mod apache;
+mod bind;
+mod nginx;
+mod plain;
+mod starter;
+
+use std::net::IpAddr;
+use std::path::Path;
+
+use crate::change::content_hash;
+use crate::harbor::{Layout, Settings, WebServer};
+use crate::site::{HttpsPolicy, Site};
+
+pub use bind::{names_zone, with_zone};
+pub use plain::PlainSite;
+pub use starter::starter_page;
+
+/// Where the CA fetches a proof from (RFC 8555 section 8.3); never redirected.
+pub const PROOF_PATH: &str = "/.well-known/acme-challenge/";
+/// Where every site answers with the fingerprint of the configuration that is loaded; never redirected.
+pub const FINGERPRINT_PATH: &str = "/.well-known/bright-harbor";
+
+/// Everything a writer needs to know about one site.
+pub struct Served<'a> {
+    pub site: &'a Site,
+    /// The addresses to listen on; empty: all.
+    pub listen: &'a [IpAddr],
+    pub ipv6: bool,
+    pub http_port: u16,
+    pub https_port: u16,
+    pub proofs: &'a Path,
+    pub fingerprint: String,
+}
+
+/// The fingerprint of a site's configuration. A server that answers with it has loaded this very configuration, so
+/// it serves from this document root; nothing can be told from it otherwise.
+pub fn fingerprint(site: &Site) -> String {
+    let mut text = format!("{}\n{}\n{:?}\n", site.account, site.document_root.display(), site.https);
+    for hostname in &site.hostnames {
+        text.push_str(hostname.as_str());
+        text.push('\n');
+    }
+    if let Some(files) = &site.certificate {
+        text.push_str(&files.folder.to_string_lossy());
+    }
+    content_hash(text.as_bytes())[..32].to_string()
+}
+
+/// The web server file of a site; `None` where the harbor drives no web server.
+pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<String> {
+    let proofs = layout.proofs();
+    let served = Served {
+        site,
+        listen: &settings.web.listen,
+        ipv6: settings.host.addresses.iter().any(IpAddr::is_ipv6),
+        http_port: settings.internet.http_port(),
+        https_port: settings.internet.https_port(),
+        proofs: &proofs,
+        fingerprint: fingerprint(site),
+    };
+    match settings.web.server {
+        WebServer::Nginx => Some(nginx::render(&served)),
+        WebServer::Apache => Some(apache::render(&served)),
+        WebServer::StandIn => Some(plain::render(&served)),
+        WebServer::None => None,
+    }
+}
+
+impl Served<'_> {
+    /// `HOST` or `HOST:PORT` for a https URL.
+    fn https_authority(&self, host: &str) -> String {
+        if self.https_port == 443 { host.to_string() } else { format!("{host}:{}", self.https_port) }
+    }
+
+    fn forced(&self) -> bool {
+        self.site.https == HttpsPolicy::Forced
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,175 @@
+//! Attaching, decided on small harbors: what comes out for each kind, and every refusal.
+
+use super::*;
+use crate::harbor::WebServer;
+
+fn hostname(text: &str) -> Hostname {
+    Hostname::parse(text).unwrap()
+}
+
+fn account(name: &str) -> Account {
+    Account {
+        name: AccountName::parse(name).unwrap(),
+        email: format!("{name}@saltmarsh.example"),
+        home: format!("/home/{name}").into(),
+        system_user: None,
+    }
+}
+
+fn settings() -> Settings {
+    let mut settings = Settings::default();
+    settings.host.addresses = vec!["192.0.2.10".parse().unwrap(), "2001:db8::10".parse().unwrap()];
+    settings.host.nameservers =
+        ["ns1", "ns2"].map(|n| DnsName::absolute(&format!("{n}.saltmarsh.example")).unwrap()).to_vec();
+    settings.web.server = WebServer::Nginx;
+    settings.dns.server = DnsServer::Bind;
+    settings.ca.directory = Some("https://ca.saltmarsh.example/directory".into());
+    settings
+}
+
+fn empty() -> AttachLoaded {
+    AttachLoaded {
+        account: Some(account("bakery")),
+        related: vec![],
+        zone: None,
+        new_zone_file: None,
+        zone_list: None,
+        site_file: None,
+    }
+}
+
+fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings) -> Result<Attachment, AttachRefused> {
+    let request = AttachRequest {
+        hostname: hostname(name),
+        account: AccountName::parse("bakery").unwrap(),
+        zone: ZoneChoice::Here,
+    };
+    let now: Timestamp = "2026-11-23T07:00:00Z".parse().unwrap();
+    attach(&request, loaded, settings, &Layout::new("/harbor"), now)
+}
+
+fn lines(attachment: &Attachment) -> Vec<String> {
+    attachment.change_set.changes.iter().map(Change::line).collect()
+}
+
+fn zone_of(loaded: &mut AttachLoaded, text: &str, owner: &str) {
+    loaded.zone = Some(ZoneLoaded {
+        zone: Zone {
+            name: hostname("crumbandtide.example"),
+            account: AccountName::parse(owner).unwrap(),
+            home: ZoneHome::Here,
+        },
+        file: Some(text.as_bytes().to_vec()),
+    });
+}
+
+const ZONE: &str =
+    "$TTL 900\n@ SOA ns1.saltmarsh.example. host 7 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\n@ A 192.0.2.10\n";
+
+#[test]
+fn an_addon_domain_brings_its_twin_its_zone_and_its_site() {
+    let decided = decide("CrumbAndTide.example", &empty(), &settings()).unwrap();
+    assert_eq!(
+        lines(&decided),
+        [
+            "make /home/bakery/www/crumbandtide.example, with a starter page if it is empty",
+            "write /harbor/zones/crumbandtide.example.zone (644)",
+            "write /harbor/servers/bind/zones.conf (644)",
+            "inventory: add zone crumbandtide.example",
+            "write /harbor/servers/nginx/crumbandtide.example.conf (644)",
+            "inventory: add addon domain crumbandtide.example of bakery",
+            "inventory: remember to get a certificate for crumbandtide.example",
+        ]
+    );
+    assert_eq!(decided.site.hostnames, [hostname("crumbandtide.example"), hostname("www.crumbandtide.example")]);
+    assert_eq!(decided, decide("www.crumbandtide.example", &empty(), &settings()).unwrap().with_said_of(&decided));
+}
+
+impl Attachment {
+    fn with_said_of(mut self, other: &Attachment) -> Self {
+        self.said = other.said.clone();
+        self
+    }
+}
+
+impl PartialEq for Attachment {
+    fn eq(&self, other: &Self) -> bool {
+        self.site == other.site && self.change_set == other.change_set && self.said == other.said
+    }
+}
+
+#[test]
+fn a_subdomain_goes_into_the_enclosing_zone_with_the_ttl_used_there() {
+    let mut loaded = empty();
+    zone_of(&mut loaded, ZONE, "bakery");
+    let decided = decide("shop.crumbandtide.example", &loaded, &settings()).unwrap();
+    assert_eq!(decided.site.kind, SiteKind::Subdomain);
+    assert_eq!(decided.site.hostnames.len(), 1, "no www twin below a domain");
+    let Change::WriteFile(write) = &decided.change_set.changes[1] else { panic!("{:?}", decided.change_set) };
+    let text = String::from_utf8_lossy(&write.content).into_owned();
+    assert_eq!(
+        text,
+        ZONE.replace(" 7 4h", " 8 4h") + "shop\t900\tIN\tA\t192.0.2.10\nshop\t900\tIN\tAAAA\t2001:db8::10\n"
+    );
+    assert_eq!(write.before.as_deref(), Some(ZONE.as_bytes()));
+}
+
+#[test]
+fn addresses_that_stand_in_the_zone_are_kept_and_said() {
+    let mut loaded = empty();
+    zone_of(&mut loaded, &format!("{ZONE}shop A 192.0.2.99\n"), "bakery");
+    let decided = decide("shop.crumbandtide.example", &loaded, &settings()).unwrap();
+    assert!(!lines(&decided).iter().any(|line| line.contains(".zone")), "{:?}", lines(&decided));
+    assert!(decided.said[1].contains("addresses for shop.crumbandtide.example already"), "{:?}", decided.said);
+}
+
+#[test]
+fn a_subdomain_without_zone_here_gets_no_zone() {
+    let decided = decide("shop.gullrock.example", &empty(), &settings()).unwrap();
+    assert!(!lines(&decided).iter().any(|line| line.contains("zone")), "{:?}", lines(&decided));
+}
+
+#[test]
+fn refusals_say_as_what_and_to_whom() {
+    let mut loaded = empty();
+    let taken = decide("crumbandtide.example", &empty(), &settings()).unwrap().site;
+    loaded.related = vec![Site { account: AccountName::parse("choir").unwrap(), ..taken }];
+    assert_eq!(
+        decide("www.crumbandtide.example", &loaded, &settings()).unwrap_err().to_string(),
+        "crumbandtide.example is already attached: as addon domain to the account choir, served from /home/bakery/www/crumbandtide.example"
+    );
+    assert_eq!(
+        decide("shop.crumbandtide.example", &loaded, &settings()).unwrap_err().to_string(),
+        "shop.crumbandtide.example lies below crumbandtide.example, which belongs to the account choir"
+    );
+    let mut loaded = empty();
+    zone_of(&mut loaded, ZONE, "choir");
+    assert!(matches!(
+        decide("shop.crumbandtide.example", &loaded, &settings()),
+        Err(AttachRefused::SomebodyElses { .. })
+    ));
+}
+
+#[test]
+fn what_cannot_be_done_is_refused_before_anything_happens() {
+    let refused = |name: &str, loaded: &AttachLoaded, settings: &Settings| decide(name, loaded, settings).unwrap_err();
+    assert!(matches!(refused("co.uk", &empty(), &settings()), AttachRefused::PublicSuffix(_)));
+    let nobody = AttachLoaded { account: None, ..empty() };
+    assert!(matches!(refused("a.example", &nobody, &settings()), AttachRefused::UnknownAccount(_)));
+    let in_the_way = AttachLoaded { site_file: Some(vec![]), ..empty() };
+    assert!(matches!(refused("a.example", &in_the_way, &settings()), AttachRefused::InTheWay(_)));
+    let zone_in_the_way = AttachLoaded { new_zone_file: Some(vec![]), ..empty() };
+    assert!(matches!(refused("a.example", &zone_in_the_way, &settings()), AttachRefused::InTheWay(_)));
+    let mut nowhere = settings();
+    nowhere.host.addresses.clear();
+    assert_eq!(refused("a.example", &empty(), &nowhere), AttachRefused::NoAddresses);
+    let mut outside = settings();
+    outside.sites.document_root = "/srv/{hostname}".into();
+    assert!(matches!(refused("a.example", &empty(), &outside), AttachRefused::OutsideHome { .. }));
+    let mut broken = empty();
+    zone_of(&mut broken, "@ SOA (\n", "bakery");
+    assert!(matches!(refused("shop.crumbandtide.example", &broken, &settings()), AttachRefused::ZoneUnreadable { .. }));
+    let mut alias = empty();
+    zone_of(&mut alias, &format!("{ZONE}shop CNAME elsewhere.example.\n"), "bakery");
+    assert!(matches!(refused("shop.crumbandtide.example", &alias, &settings()), AttachRefused::ZoneRefuses { .. }));
+}

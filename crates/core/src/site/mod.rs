@@ -1,0 +1,17 @@
+//! Accounts, sites and zones as the inventory holds them, and the decision to attach one more hostname.
+//!
+//! Values and decisions only: the inventory's tables are in `brightharbor-io`, web server files in `render`.
+
+mod account;
+mod attach;
+mod model;
+mod path;
+
+pub use account::{Account, AccountName, AccountNameError, EmailError, check_email};
+pub use attach::{
+    AttachLoaded, AttachRefused, AttachRequest, Attachment, ExistingFile, ZoneChoice, ZoneLoaded, attach, wanted_names,
+};
+pub use model::{
+    Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site, SiteKind, Waiting, Zone, ZoneHome,
+};
+pub use path::{PathError, check_path};

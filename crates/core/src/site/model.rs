@@ -1,0 +1,124 @@
+//! Sites, zones, certificates and what waits, as the inventory holds them.
+
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+use super::AccountName;
+use crate::name::Hostname;
+
+/// One thing served. Its main hostname, the first one, is its key in the inventory.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Site {
+    pub account: AccountName,
+    /// Never empty; the first is the main one.
+    pub hostnames: Vec<Hostname>,
+    pub document_root: PathBuf,
+    pub kind: SiteKind,
+    pub https: HttpsPolicy,
+    /// The certificate that the web server file names.
+    pub certificate: Option<CertificateFiles>,
+}
+
+impl Site {
+    pub fn main(&self) -> &Hostname {
+        &self.hostnames[0]
+    }
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum SiteKind {
+    /// A registrable domain of its own with a document root of its own.
+    AddonDomain,
+    /// A name below a domain.
+    Subdomain,
+}
+
+impl SiteKind {
+    pub fn words(self) -> &'static str {
+        match self {
+            SiteKind::AddonDomain => "addon domain",
+            SiteKind::Subdomain => "subdomain",
+        }
+    }
+}
+
+/// How far https has come for a site. It only moves to `Forced` once a handshake has proven the certificate.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum HttpsPolicy {
+    /// http alone; there is no certificate yet.
+    None,
+    /// https is served beside http.
+    Offered,
+    /// http is sent to https.
+    Forced,
+}
+
+/// Where a certificate lies: chain and key always change together, by naming another folder.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CertificateFiles {
+    pub folder: PathBuf,
+}
+
+impl CertificateFiles {
+    pub fn chain(&self) -> PathBuf {
+        self.folder.join("chain.pem")
+    }
+
+    pub fn key(&self) -> PathBuf {
+        self.folder.join("key.pem")
+    }
+
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+}
+
+/// A certificate in the inventory.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Certificate {
+    pub site: Hostname,
+    pub names: Vec<Hostname>,
+    pub files: CertificateFiles,
+    pub not_after: Timestamp,
+    pub state: CertificateState,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum CertificateState {
+    /// The files are there and the web server has been told.
+    Installed,
+    /// A handshake has shown it.
+    Served,
+}
+
+/// The DNS data of a domain.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Zone {
+    pub name: Hostname,
+    pub account: AccountName,
+    pub home: ZoneHome,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ZoneHome {
+    /// A master file in this harbor.
+    Here,
+    /// Held by somebody else: we check and hand over.
+    Elsewhere,
+}
+
+/// Something `tend` goes on with: a certificate for the site, as soon as its links allow it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Waiting {
+    pub site: Hostname,
+    pub since: Timestamp,
+    /// Not to be tried before, where somebody has said so (a CA's Retry-After, a TTL).
+    pub not_before: Option<Timestamp>,
+    pub reason: String,
+}

@@ -1,0 +1,56 @@
+//! The fourth link: whether our web server answers for the name, with the configuration that names its document root.
+//!
+//! Told by the fingerprint (`render::fingerprint`): an older configuration answers with an older one.
+
+use super::{HttpOutcome, Link, LinkName, LinkState, Seen, Turn};
+
+pub(super) fn answers(seen: &Seen<'_>) -> Link {
+    let link = |state, because: String| Link::new(LinkName::Answers, state, because);
+    if seen.http.is_empty() {
+        return link(LinkState::Unchecked, "there is no address to ask".into());
+    }
+    let mut good = 0;
+    for http in seen.http {
+        let address = http.address;
+        match &http.outcome {
+            HttpOutcome::NoRoute => {}
+            HttpOutcome::Failed(why) => {
+                return link(LinkState::Broken, format!("{address} {why}")).turn(turn(seen, address.ip()));
+            }
+            HttpOutcome::Answer { status, body } => match &seen.harbored {
+                None => good += 1,
+                Some(harbored) if body.trim() == harbored.fingerprint => good += 1,
+                Some(_) if is_fingerprint(body.trim()) => {
+                    let because = format!("{address} answers with an older configuration: reload the web server");
+                    return link(LinkState::Broken, because).turn(Turn::Administrator);
+                }
+                Some(_) => {
+                    let because = format!("{address} answers, but not from this site ({status})");
+                    return link(LinkState::Broken, because).turn(turn(seen, address.ip()));
+                }
+            },
+        }
+    }
+    if good == 0 {
+        return link(LinkState::Unchecked, "this host has no address of the family to ask with".into());
+    }
+    let who = if seen.harbored.is_some() { "this site's configuration answers" } else { "a web server answers" };
+    link(LinkState::Holds, format!("{who} at {}", addresses(seen)))
+}
+
+/// Our own address is our own business; a foreign one follows from where the name leads.
+fn turn(seen: &Seen<'_>, address: std::net::IpAddr) -> Turn {
+    match (seen.is_ours(&address), seen.zone_is_here()) {
+        (true, _) => Turn::Administrator,
+        (false, true) => Turn::Registrar,
+        (false, false) => Turn::DnsHost,
+    }
+}
+
+fn is_fingerprint(text: &str) -> bool {
+    text.len() == 32 && text.bytes().all(|byte| byte.is_ascii_hexdigit())
+}
+
+fn addresses(seen: &Seen<'_>) -> String {
+    seen.http.iter().map(|http| http.address.to_string()).collect::<Vec<_>>().join(", ")
+}

@@ -1,0 +1,49 @@
+//! The first two links: whether the parent zone knows the domain, and whether it delegates to the right servers.
+
+use super::handover::at_registrar;
+use super::{Link, LinkName, LinkState, Seen, Turn};
+use crate::delegation::Registered;
+use crate::finding::Severity;
+use crate::name::DnsName;
+
+pub(super) fn registered(seen: &Seen<'_>) -> Link {
+    let (domain, parent) = (seen.domain, seen.picture.parent_zone.bare());
+    let link = |state, because: String| Link::new(LinkName::Registered, state, because);
+    match &seen.picture.registered {
+        Registered::Yes => link(LinkState::Holds, format!("{parent} delegates {domain}")),
+        Registered::No => link(LinkState::Broken, format!("{parent} has no delegation for {domain}"))
+            .turn(Turn::Registrar)
+            .values(at_registrar(domain, &seen.expected.nameservers, seen.our_addresses)),
+        Registered::Unknown(why) => {
+            link(LinkState::Unchecked, format!("the parent could not be asked: {why}")).turn(Turn::Administrator)
+        }
+    }
+}
+
+pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
+    let link = |state, because: String| Link::new(LinkName::Delegated, state, because);
+    if registered.state != LinkState::Holds {
+        return link(LinkState::Unchecked, "the parent says nothing about the domain".into());
+    }
+    let elsewhere = seen.findings.iter().find(|finding| finding.code == "nameservers-not-as-expected");
+    if let Some(finding) = elsewhere {
+        return link(LinkState::Broken, finding.message.clone()).turn(Turn::Registrar).values(at_registrar(
+            seen.domain,
+            &seen.expected.nameservers,
+            seen.our_addresses,
+        ));
+    }
+    let names = seen.picture.delegated_names();
+    let listed = names.iter().map(DnsName::bare).collect::<Vec<_>>().join(", ");
+    let answering = seen.picture.authoritative_servers().count();
+    let turn = if seen.expected.nameservers.is_empty() { Turn::DnsHost } else { Turn::Administrator };
+    let fault = seen.findings.iter().find(|finding| finding.severity != Severity::Note);
+    match fault {
+        None => link(LinkState::Holds, format!("{listed}: all answer with authority")),
+        Some(finding) if answering > 0 => link(LinkState::Risk, finding.message.clone()).turn(turn),
+        Some(finding) => {
+            let turn = if finding.code.starts_with("glue") { Turn::Registrar } else { turn };
+            link(LinkState::Broken, finding.message.clone()).turn(turn)
+        }
+    }
+}

@@ -1,0 +1,49 @@
+//! The sixth link: where a visitor who types the name ends up.
+
+use super::{Link, LinkName, LinkState, Seen, Turn};
+use crate::redirect::{Landing, LandingEnd};
+
+pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
+    let link = |state, because: String| Link::new(LinkName::Lands, state, because);
+    let Some(landing) = seen.landing else {
+        return link(LinkState::Unchecked, "nothing answers for the name yet".into());
+    };
+    let turn = answers.turn.unwrap_or(Turn::Administrator);
+    let way = way(landing);
+    match &landing.end {
+        LandingEnd::Page { url, status } if (200..300).contains(status) => {
+            let ours = seen.harbored.is_some();
+            let no_certificate = seen.harbored.is_some_and(|harbored| harbored.certificate.is_none());
+            match (url.starts_with("https:"), ours, no_certificate) {
+                _ if answers.state == LinkState::Broken => {
+                    link(LinkState::Broken, format!("{way}, which is not this site's page")).turn(turn)
+                }
+                (true, ..) => link(LinkState::Holds, way),
+                (false, true, true) => {
+                    link(LinkState::Waiting(None), format!("{way}; it goes to https once there is a certificate"))
+                        .turn(Turn::Tend)
+                }
+                (false, ..) => link(LinkState::Risk, format!("{way}, without https")),
+            }
+        }
+        LandingEnd::Page { status, .. } => link(LinkState::Broken, format!("{way}, which is {status}")).turn(turn),
+        LandingEnd::Loop { url } => {
+            link(LinkState::Broken, format!("redirects go round in a loop at {url}: {way}")).turn(turn)
+        }
+        LandingEnd::TooLong => link(LinkState::Broken, "more redirects than a browser follows".into()).turn(turn),
+        LandingEnd::Failed { url, reason } => link(LinkState::Broken, format!("{url} {reason}")).turn(turn),
+        LandingEnd::NoTarget { url, location } => {
+            link(LinkState::Broken, format!("{url} redirects to `{location}`, which is no address")).turn(turn)
+        }
+    }
+}
+
+fn way(landing: &Landing) -> String {
+    let last = match &landing.end {
+        LandingEnd::Page { url, .. } | LandingEnd::Loop { url } => url.as_str(),
+        _ => "",
+    };
+    let mut way: Vec<&str> = landing.hops.iter().map(|hop| hop.url.as_str()).collect();
+    way.push(last);
+    way.join(" -> ")
+}

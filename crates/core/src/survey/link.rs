@@ -1,0 +1,124 @@
+//! A link and its state, whose turn it is, and the exact values to hand over.
+
+use jiff::Timestamp;
+use serde::Serialize;
+
+use crate::name::Hostname;
+
+/// All links of one hostname.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Survey {
+    pub hostname: Hostname,
+    pub links: Vec<Link>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Link {
+    pub name: LinkName,
+    pub state: LinkState,
+    /// What was seen, in words and values.
+    pub because: String,
+    /// Who has to act, where somebody has to.
+    pub turn: Option<Turn>,
+    /// The exact values to hand over to them, one line each.
+    pub values: Vec<String>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum LinkName {
+    Registered,
+    Delegated,
+    Resolves,
+    Answers,
+    Secure,
+    Lands,
+}
+
+impl LinkName {
+    pub fn word(self) -> &'static str {
+        match self {
+            LinkName::Registered => "registered",
+            LinkName::Delegated => "delegated",
+            LinkName::Resolves => "resolves",
+            LinkName::Answers => "answers",
+            LinkName::Secure => "secure",
+            LinkName::Lands => "lands",
+        }
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase", tag = "is", content = "until")]
+pub enum LinkState {
+    Holds,
+    /// Works, but is fragile.
+    Risk,
+    Broken,
+    /// Will hold by itself, at the latest then if a bound is known.
+    Waiting(Option<Timestamp>),
+    /// Could not be looked at, mostly because an earlier link is broken.
+    Unchecked,
+}
+
+/// In whose hands the next step lies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Turn {
+    /// Whoever holds the login at the registrar.
+    Registrar,
+    /// Whoever keeps the zone, if not this harbor.
+    DnsHost,
+    /// The administrator of this machine.
+    Administrator,
+    /// `brightharbor tend`.
+    Tend,
+    /// Nobody: caches run out by themselves.
+    Caches,
+}
+
+impl Turn {
+    pub fn words(self) -> &'static str {
+        match self {
+            Turn::Registrar => "whoever holds the registrar login",
+            Turn::DnsHost => "whoever keeps the DNS zone",
+            Turn::Administrator => "you, on this machine",
+            Turn::Tend => "brightharbor tend",
+            Turn::Caches => "nobody: caches run out by themselves",
+        }
+    }
+}
+
+impl Link {
+    pub(super) fn new(name: LinkName, state: LinkState, because: impl Into<String>) -> Self {
+        Self { name, state, because: because.into(), turn: None, values: vec![] }
+    }
+
+    pub(super) fn turn(mut self, turn: Turn) -> Self {
+        self.turn = Some(turn);
+        self
+    }
+
+    pub(super) fn values(mut self, values: Vec<String>) -> Self {
+        self.values = values;
+        self
+    }
+}
+
+impl Survey {
+    /// The first link that does not hold; a risk works and does not count.
+    pub fn first_open(&self) -> Option<&Link> {
+        self.links.iter().find(|link| !matches!(link.state, LinkState::Holds | LinkState::Risk))
+    }
+
+    pub fn all_hold(&self) -> bool {
+        self.first_open().is_none()
+    }
+
+    /// Whether something is wrong that this machine's administrator must mend, rather than waited for or handed over.
+    pub fn has_own_fault(&self) -> bool {
+        self.first_open().is_some_and(|link| {
+            link.state == LinkState::Broken && !matches!(link.turn, Some(Turn::Registrar | Turn::DnsHost))
+        })
+    }
+}

@@ -1,0 +1,46 @@
+//! The six links of a hostname, judged from what was seen: registered, delegated, resolves, answers, secure, lands.
+//!
+//! One file judges one or two links. What was seen comes from `brightharbor-io`; printing is for the command-line
+//! crate.
+
+mod answers;
+mod delegated;
+mod handover;
+mod lands;
+mod link;
+mod resolves;
+mod secure;
+mod seen;
+
+pub use link::{Link, LinkName, LinkState, Survey, Turn};
+pub use seen::{Harbored, HttpOutcome, HttpSeen, Resolved, Seen, TlsOutcome, TlsSeen, authoritative_addresses};
+
+/// Judges all six links, in the order a visitor meets them.
+pub fn survey(seen: &Seen<'_>) -> Survey {
+    let registered = delegated::registered(seen);
+    let delegated = delegated::delegated(seen, &registered);
+    let resolves = resolves::resolves(seen, &registered);
+    let answers = answers::answers(seen);
+    let secure = secure::secure(seen, &[&registered, &delegated, &resolves, &answers]);
+    let lands = lands::lands(seen, &answers);
+    Survey { hostname: seen.hostname.clone(), links: vec![registered, delegated, resolves, answers, secure, lands] }
+}
+
+/// Whether a CA that looks now would be led to this harbor's web server; the error says why not.
+///
+/// Caches are left out of it: a CA asks the authoritative servers.
+pub fn leads_here(seen: &Seen<'_>) -> Result<(), String> {
+    let links = survey(seen).links;
+    let first_three = links.iter().take(2).find(|link| link.state == LinkState::Broken);
+    if let Some(link) = first_three {
+        return Err(link.because.clone());
+    }
+    resolves::authoritative_leads_here(seen)?;
+    match links.iter().find(|link| link.name == LinkName::Answers) {
+        Some(link) if link.state != LinkState::Holds => Err(link.because.clone()),
+        _ => Ok(()),
+    }
+}
+
+#[cfg(test)]
+mod tests;

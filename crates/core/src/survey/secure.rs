@@ -1,0 +1,69 @@
+//! The fifth link: whether the served certificate covers the name, its chain is whole and it is in date.
+
+use jiff::SignedDuration;
+
+use super::{Link, LinkName, LinkState, Seen, TlsOutcome, Turn};
+
+pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
+    let link = |state, because: String| Link::new(LinkName::Secure, state, because);
+    let certificate = seen.harbored.and_then(|harbored| harbored.certificate.as_ref());
+    if let (Some(harbored), None) = (seen.harbored, certificate) {
+        return not_yet(harbored, earlier);
+    }
+    if seen.tls.is_empty() {
+        return link(LinkState::Unchecked, "there is no address to ask".into());
+    }
+    let mut shown: Option<&TlsOutcome> = None;
+    for tls in seen.tls {
+        match &tls.outcome {
+            TlsOutcome::NoRoute => continue,
+            TlsOutcome::Failed(why) => {
+                return link(LinkState::Broken, format!("{} {why}", tls.address)).turn(Turn::Administrator);
+            }
+            TlsOutcome::Shown { verified: Err(why), .. } => {
+                let because = format!("the certificate at {} does not verify: {why}", tls.address);
+                let uncovered = certificate.is_some_and(|c| !c.names.contains(seen.hostname));
+                let waits = uncovered && seen.harbored.is_some_and(|harbored| harbored.waiting.is_some());
+                return if waits {
+                    link(LinkState::Waiting(None), because).turn(Turn::Tend)
+                } else {
+                    link(LinkState::Broken, because).turn(Turn::Administrator)
+                };
+            }
+            outcome @ TlsOutcome::Shown { .. } => shown = Some(outcome),
+        }
+    }
+    let Some(TlsOutcome::Shown { protocol, not_after, sent, .. }) = shown else {
+        return link(LinkState::Unchecked, "this host has no address of the family to ask with".into());
+    };
+    let left = not_after.duration_since(seen.now);
+    let until = not_after.strftime("%Y-%m-%d");
+    let because = format!("verified, {protocol}, {sent} certificate(s) sent, valid until {until}");
+    if left < SignedDuration::from_hours(24 * 2) {
+        return link(LinkState::Risk, format!("{because}: less than two days left")).turn(Turn::Tend);
+    }
+    link(LinkState::Holds, because)
+}
+
+fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {
+    let link = |state, because: String| Link::new(LinkName::Secure, state, because);
+    if !harbored.has_ca {
+        return link(LinkState::Broken, "no certificate, and the settings name no CA ([ca] directory)".into())
+            .turn(Turn::Administrator);
+    }
+    let open = earlier.iter().find(|link| matches!(link.state, LinkState::Broken | LinkState::Unchecked));
+    match (&harbored.waiting, open) {
+        (_, Some(open)) => link(
+            LinkState::Waiting(None),
+            format!("no certificate yet: it can be had once `{}` holds", open.name.word()),
+        )
+        .turn(Turn::Tend),
+        (Some(waiting), None) => {
+            let until = waiting.not_before;
+            link(LinkState::Waiting(until), format!("no certificate yet: {}", waiting.reason)).turn(Turn::Tend)
+        }
+        (None, None) => {
+            link(LinkState::Broken, "no certificate, and none is asked for".into()).turn(Turn::Administrator)
+        }
+    }
+}

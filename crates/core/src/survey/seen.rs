@@ -1,0 +1,133 @@
+//! What was seen of a hostname, gathered by `brightharbor-io` for the judges.
+
+use std::net::{IpAddr, SocketAddr};
+
+use jiff::Timestamp;
+
+use crate::delegation::rules::Expected;
+use crate::delegation::{Address, HostAnswer, Picture};
+use crate::finding::Finding;
+use crate::name::Hostname;
+use crate::redirect::Landing;
+use crate::site::{Certificate, Waiting, ZoneHome};
+
+/// Everything the judges read.
+pub struct Seen<'a> {
+    pub hostname: &'a Hostname,
+    pub domain: &'a Hostname,
+    pub now: Timestamp,
+    pub picture: &'a Picture,
+    pub findings: &'a [Finding],
+    pub expected: &'a Expected,
+    /// The addresses that sites of this harbor are served at; empty without a harbor.
+    pub our_addresses: &'a [IpAddr],
+    /// What the harbor knows of the hostname; `None` for a name that is not attached here.
+    pub harbored: Option<&'a Harbored>,
+    pub resolved: &'a [Resolved],
+    pub http: &'a [HttpSeen],
+    pub tls: &'a [TlsSeen],
+    pub landing: Option<&'a Landing>,
+}
+
+/// The harbor's own knowledge of a hostname.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Harbored {
+    pub zone_home: ZoneHome,
+    /// Whether the site has a web server file at all.
+    pub served_here: bool,
+    pub fingerprint: String,
+    pub certificate: Option<Certificate>,
+    pub waiting: Option<Waiting>,
+    pub has_ca: bool,
+}
+
+/// The answer of one recursive resolver.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Resolved {
+    pub resolver: SocketAddr,
+    pub addresses: Vec<Address>,
+    pub no_such_name: bool,
+    /// How long a "no such name" or "no such data" may still be cached, in seconds.
+    pub negative_ttl: Option<u32>,
+    /// Why there is no answer.
+    pub failed: Option<String>,
+}
+
+/// What one address answered to a plain http request for the fingerprint.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HttpSeen {
+    pub address: SocketAddr,
+    pub outcome: HttpOutcome,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum HttpOutcome {
+    Answer {
+        status: u16,
+        body: String,
+    },
+    Failed(String),
+    /// This host has no address of that family.
+    NoRoute,
+}
+
+/// What one address showed in a TLS handshake for the hostname.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TlsSeen {
+    pub address: SocketAddr,
+    pub outcome: TlsOutcome,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum TlsOutcome {
+    Shown {
+        protocol: String,
+        /// The verdict against the trusted roots, for this hostname and time.
+        verified: Result<(), String>,
+        names: Vec<String>,
+        not_after: Timestamp,
+        /// Certificates that were sent.
+        sent: usize,
+    },
+    Failed(String),
+    NoRoute,
+}
+
+impl Seen<'_> {
+    /// The addresses that the authoritative servers give, and the first server's own words about the name.
+    pub(super) fn authoritative(&self) -> (Vec<Address>, Option<&HostAnswer>) {
+        let name = self.hostname.dns_name();
+        let answers: Vec<&HostAnswer> = self
+            .picture
+            .authoritative_servers()
+            .flat_map(|(_, server)| &server.hosts)
+            .filter(|answer| answer.hostname == name)
+            .collect();
+        let mut addresses: Vec<Address> = answers.iter().flat_map(|answer| answer.addresses.clone()).collect();
+        addresses.sort();
+        addresses.dedup_by_key(|address| address.address);
+        (addresses, answers.first().copied())
+    }
+
+    pub(super) fn is_ours(&self, address: &IpAddr) -> bool {
+        self.our_addresses.contains(address)
+    }
+
+    pub(super) fn zone_is_here(&self) -> bool {
+        self.harbored.is_some_and(|harbored| harbored.zone_home == ZoneHome::Here)
+    }
+}
+
+/// The addresses that the authoritative servers give for a hostname: where to look at the web server.
+pub fn authoritative_addresses(picture: &Picture, hostname: &Hostname) -> Vec<IpAddr> {
+    let name = hostname.dns_name();
+    let mut addresses: Vec<IpAddr> = picture
+        .authoritative_servers()
+        .flat_map(|(_, server)| &server.hosts)
+        .filter(|answer| answer.hostname == name)
+        .flat_map(|answer| answer.addresses.iter().map(|address| address.address))
+        .collect();
+    addresses.sort();
+    addresses.dedup();
+    addresses
+}

@@ -1,0 +1,22 @@
+//! Zones: the master file as a document that prints back byte for byte ([`Document`]), the records in it as typed
+//! values ([`Record`]), and the edits between the two.
+//!
+//! The document is for editing, the records are for deciding; `delegation` uses the same records for what servers
+//! answer. Files are read and written by the neighbours in `brightharbor-io`.
+
+mod document;
+mod edit;
+mod record;
+mod record_data;
+mod serial;
+mod template;
+mod token;
+mod ttl;
+
+pub use document::{Document, Entry, Item, ZoneError, ZoneProblem};
+pub use edit::EditError;
+pub use record::{Record, RecordType};
+pub use record_data::{RecordData, Soa};
+pub use serial::{next_serial, serial_is_newer};
+pub use template::{BUILT_IN_TEMPLATE, Mail, TemplateError, TemplateValues, from_template};
+pub use ttl::{parse_ttl, show_seconds};

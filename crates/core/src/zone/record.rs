@@ -1,0 +1,129 @@
+//! One resource record, and the register of record types (RFC 1035 section 3.2, IANA "DNS Parameters").
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+use super::RecordData;
+use crate::name::DnsName;
+
+/// A resource record of class IN. The TTL is in seconds.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct Record {
+    pub owner: DnsName,
+    pub ttl: u32,
+    pub data: RecordData,
+}
+
+impl Record {
+    pub fn record_type(&self) -> RecordType {
+        self.data.record_type()
+    }
+}
+
+impl fmt::Display for Record {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {} IN {} {}", self.owner, self.ttl, self.record_type(), self.data)
+    }
+}
+
+/// A record type by its number; shown by its mnemonic, or as `TYPE123` (RFC 3597 section 5).
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct RecordType(pub u16);
+
+const MNEMONICS: &[(u16, &str)] = &[
+    (1, "A"),
+    (2, "NS"),
+    (5, "CNAME"),
+    (6, "SOA"),
+    (12, "PTR"),
+    (13, "HINFO"),
+    (15, "MX"),
+    (16, "TXT"),
+    (17, "RP"),
+    (28, "AAAA"),
+    (29, "LOC"),
+    (33, "SRV"),
+    (35, "NAPTR"),
+    (39, "DNAME"),
+    (43, "DS"),
+    (44, "SSHFP"),
+    (46, "RRSIG"),
+    (47, "NSEC"),
+    (48, "DNSKEY"),
+    (50, "NSEC3"),
+    (51, "NSEC3PARAM"),
+    (52, "TLSA"),
+    (59, "CDS"),
+    (60, "CDNSKEY"),
+    (61, "OPENPGPKEY"),
+    (64, "SVCB"),
+    (65, "HTTPS"),
+    (99, "SPF"),
+    (256, "URI"),
+    (257, "CAA"),
+];
+
+impl RecordType {
+    pub const A: Self = Self(1);
+    pub const NS: Self = Self(2);
+    pub const CNAME: Self = Self(5);
+    pub const SOA: Self = Self(6);
+    pub const MX: Self = Self(15);
+    pub const TXT: Self = Self(16);
+    pub const AAAA: Self = Self(28);
+    pub const DNAME: Self = Self(39);
+
+    /// Reads a mnemonic in any case, or `TYPE123`.
+    pub fn parse(text: &str) -> Option<Self> {
+        if let Some((number, _)) = MNEMONICS.iter().find(|(_, name)| name.eq_ignore_ascii_case(text)) {
+            return Some(Self(*number));
+        }
+        let digits = text.get(..4).filter(|head| head.eq_ignore_ascii_case("TYPE")).map(|_| &text[4..])?;
+        digits.parse().ok().map(Self)
+    }
+}
+
+impl fmt::Display for RecordType {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match MNEMONICS.iter().find(|(number, _)| *number == self.0) {
+            Some((_, name)) => f.pad(name),
+            None => f.pad(&format!("TYPE{}", self.0)),
+        }
+    }
+}
+
+impl fmt::Debug for RecordType {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
+
+impl TryFrom<String> for RecordType {
+    type Error = String;
+    fn try_from(text: String) -> Result<Self, String> {
+        Self::parse(&text).ok_or_else(|| format!("`{text}` is not a record type"))
+    }
+}
+
+impl From<RecordType> for String {
+    fn from(record_type: RecordType) -> String {
+        record_type.to_string()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn types_by_mnemonic_and_by_number() {
+        assert_eq!(RecordType::parse("aaaa"), Some(RecordType::AAAA));
+        assert_eq!(RecordType::parse("TYPE257").unwrap().to_string(), "CAA");
+        assert_eq!(RecordType::parse("type64000").unwrap().to_string(), "TYPE64000");
+        for wrong in ["", "TYPE", "TYPE65536", "NOPE", "ÄÖ"] {
+            assert_eq!(RecordType::parse(wrong), None, "{wrong}");
+        }
+    }
+}
