@@ -1,1 +1,16 @@
-//! placeholder
+//! The hands of Bright Harbor: sockets, files, processes and the inventory. It touches the world and decides nothing.
+//!
+//! The decisions come from `brightharbor-core` as change sets and questions; the command-line crate calls both.
+
+pub mod acme;
+pub mod carry_out;
+pub mod clock;
+pub mod dns;
+pub mod harbor;
+pub mod http;
+pub mod install;
+pub mod keys;
+pub mod probe;
+pub mod server;
+pub mod store;
+pub mod trust;

@@ -1,0 +1,9 @@
+//! Drives the core's RFC 8555 machine: signs, sends, waits, puts proofs in place and keeps the account and the
+//! order's state on disk, so that a killed order goes on with the next run.
+
+mod account_key;
+mod order;
+mod proofs;
+mod wire;
+
+pub use order::{Issued, OrderError, OrderPlan, forget_order, order};

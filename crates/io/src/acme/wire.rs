@@ -1,0 +1,88 @@
+//! The connection to the CA: one kept open for all requests of an order, every answer bounded.
+
+use std::sync::Arc;
+
+use brightharbor_core::acme::{Payload, Request, Response};
+use rustls::ClientConfig;
+use url::Url;
+
+use super::account_key::AccountKey;
+use crate::http::{Answer, Connection, HttpError};
+
+/// A certificate chain is a few kilobytes; nothing a CA says is longer than this.
+const MOST_BYTES: usize = 1024 * 1024;
+
+pub(super) struct Wire {
+    tls: Arc<ClientConfig>,
+    open: Option<(String, Connection)>,
+}
+
+impl Wire {
+    pub fn new(tls: Arc<ClientConfig>) -> Self {
+        Self { tls, open: None }
+    }
+
+    /// Signs and sends one request.
+    pub async fn send(&mut self, key: &AccountKey, request: &Request) -> Result<Response, String> {
+        let url: Url = request.url.parse().map_err(|error| format!("`{}` is no URL: {error}", request.url))?;
+        if url.scheme() != "https" {
+            return Err(format!("`{url}` is not https (RFC 8555 section 6.1)"));
+        }
+        let (method, body) = match &request.payload {
+            Payload::Get => ("GET", vec![]),
+            Payload::Head => ("HEAD", vec![]),
+            Payload::Signed { json, signer, nonce } => ("POST", key.sign(&request.url, nonce, signer, json)?),
+        };
+        let answer = self.exchange(&url, method, body).await.map_err(|error| format!("{} {error}", authority(&url)))?;
+        Ok(Response {
+            status: answer.status,
+            location: answer.header("location").and_then(|text| url.join(&text).ok()).map(String::from),
+            nonce: answer.header("replay-nonce"),
+            retry_after: answer.header("retry-after"),
+            body: answer.body,
+        })
+    }
+
+    async fn exchange(&mut self, url: &Url, method: &str, body: Vec<u8>) -> Result<Answer, HttpError> {
+        let named = authority(url);
+        let mut connection = match self.open.take() {
+            Some((to, connection)) if to == named && connection.is_open() => connection,
+            _ => self.connect(url).await?,
+        };
+        let path = match url.query() {
+            Some(query) => format!("{}?{query}", url.path()),
+            None => url.path().to_string(),
+        };
+        let headers: &[(&str, &str)] =
+            if method == "POST" { &[("content-type", "application/jose+json")] } else { &[] };
+        let answer = connection.send(method, &path, headers, body, MOST_BYTES).await?;
+        if connection.is_open() {
+            self.open = Some((named, connection));
+        }
+        Ok(answer)
+    }
+
+    async fn connect(&self, url: &Url) -> Result<Connection, HttpError> {
+        let host = url.host_str().unwrap_or_default();
+        let port = url.port_or_known_default().unwrap_or(443);
+        let addresses = tokio::net::lookup_host((host.trim_matches(['[', ']']), port))
+            .await
+            .map_err(|error| HttpError::Connect(error.to_string()))?;
+        let mut last = HttpError::Connect("its name has no address".into());
+        for address in addresses.take(8) {
+            match Connection::open(address, host, &authority(url), Some(Arc::clone(&self.tls))).await {
+                Ok(connection) => return Ok(connection),
+                Err(error) => last = error,
+            }
+        }
+        Err(last)
+    }
+}
+
+fn authority(url: &Url) -> String {
+    let host = url.host_str().unwrap_or_default();
+    match url.port() {
+        Some(port) => format!("{host}:{port}"),
+        None => host.to_string(),
+    }
+}

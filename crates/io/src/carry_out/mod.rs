@@ -1,0 +1,63 @@
+//! The one door for changes: everything a command changes goes through [`carry_out`], which records it before and
+//! after, rolls back what fails, and lets the next command finish with one that was killed ([`recover`]).
+
+mod lock;
+mod recover;
+mod steps;
+
+use std::path::PathBuf;
+
+pub use lock::{Lock, LockError, take_lock};
+pub use recover::{Recovered, recover};
+pub use steps::carry_out;
+
+use crate::install::{CertificateFault, FileError, FolderError};
+use crate::server::ServerError;
+use crate::store::StoreError;
+
+/// What is going on, for those who show progress.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Event {
+    WaitingForLock {
+        held_by: String,
+    },
+    WritingFiles(usize),
+    TestingWebServer,
+    ReloadingWebServer,
+    LoadingZones,
+    /// A certificate that a site names has run out; the reload goes on.
+    OutOfDate(CertificateFault),
+}
+
+/// Why changes were not carried out.
+#[derive(Debug, thiserror::Error)]
+pub enum CarryError {
+    /// A precondition failed: nothing was begun.
+    #[error("{0} has been changed by somebody else since it was read; nothing was done")]
+    ChangedMeanwhile(PathBuf),
+    #[error("{0} is there already; nothing was done")]
+    InTheWay(PathBuf),
+    #[error("{cause}")]
+    RolledBack { cause: Cause, left: Vec<String> },
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error(transparent)]
+    File(#[from] FileError),
+}
+
+#[derive(Debug, thiserror::Error)]
+pub enum Cause {
+    #[error(transparent)]
+    File(#[from] FileError),
+    #[error(transparent)]
+    Folder(#[from] FolderError),
+    #[error(transparent)]
+    Server(#[from] ServerError),
+    #[error("no reload, since it would end or spoil the web server: {0}")]
+    Certificate(CertificateFault),
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,89 @@
+//! Taking back: after a failure in the same command, or for a command that was killed.
+//!
+//! A file is only taken back while it is as the entry wrote it; one that somebody has edited since is left alone and
+//! told.
+
+use std::fs;
+use std::path::Path;
+
+use brightharbor_core::change::{Needs, content_hash};
+
+use super::Lock;
+use crate::harbor::Harbor;
+use crate::install::{read_if_there, write_atomically};
+use crate::server::{load_zones, reload_web, test_web};
+use crate::store::{EntryOutcome, Inverse, StoreError};
+
+/// A command that was found killed, and what became of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Recovered {
+    pub title: String,
+    /// What could not be taken back, in words.
+    pub left: Vec<String>,
+}
+
+/// Rolls back every command that was begun and not ended. The lock is proof that none of them still runs.
+pub fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, StoreError> {
+    let mut recovered = Vec::new();
+    for begun in harbor.store.unfinished()? {
+        let mut left = undo_files(&begun.inverses);
+        left.extend(take_back(harbor, &begun.changes.needs()));
+        let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
+        harbor.store.end(begun.id, outcome, "the command was killed; the next one took it back")?;
+        recovered.push(Recovered { title: begun.title, left });
+    }
+    Ok(recovered)
+}
+
+/// Takes file changes back, the last first. Gives what could not be.
+pub(super) fn undo_files(inverses: &[Inverse]) -> Vec<String> {
+    inverses.iter().rev().filter_map(|inverse| undo_file(inverse).err()).collect()
+}
+
+fn undo_file(inverse: &Inverse) -> Result<(), String> {
+    match inverse {
+        Inverse::Remove { path, wrote_hash } => {
+            if is_as_written(path, wrote_hash)? {
+                crate::install::remove_file(path).map_err(|error| error.to_string())?;
+                drop_if_empty(path);
+            }
+            Ok(())
+        }
+        Inverse::Restore { path, wrote_hash, kept, mode } => {
+            if !is_as_written(path, wrote_hash)? {
+                return Ok(());
+            }
+            let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
+            write_atomically(path, &content, *mode).map_err(|error| error.to_string())
+        }
+    }
+}
+
+/// Whether the file is as the entry wrote it. Not written yet is fine; anything else is somebody's edit.
+fn is_as_written(path: &Path, wrote_hash: &str) -> Result<bool, String> {
+    let present = read_if_there(path).map_err(|error| error.to_string())?;
+    Ok(present.is_some_and(|content| content_hash(&content) == wrote_hash))
+}
+
+/// A certificate's folder is made for its two files alone.
+fn drop_if_empty(path: &Path) {
+    let private = path.file_name().is_some_and(|name| name == "key.pem" || name == "chain.pem");
+    if let Some(folder) = path.parent().filter(|_| private) {
+        let _ = fs::remove_dir(folder);
+    }
+}
+
+/// Makes the servers read the files again as they were. Gives what did not work.
+pub(super) fn take_back(harbor: &Harbor, needs: &Needs) -> Vec<String> {
+    let mut left = Vec::new();
+    if needs.zone_list || !needs.zones.is_empty() {
+        // A zone that is no longer in the list must be forgotten: that takes the whole configuration.
+        let whole = Needs { zone_list: true, ..needs.clone() };
+        left.extend(load_zones(&harbor.settings, &whole).err().map(|error| error.to_string()));
+    }
+    if needs.web_reload {
+        let again = test_web(&harbor.settings).and_then(|()| reload_web(&harbor.settings));
+        left.extend(again.err().map(|error| error.to_string()));
+    }
+    left
+}

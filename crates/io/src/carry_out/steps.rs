@@ -1,0 +1,172 @@
+//! The steps of carrying out: preconditions, the logbook's "begun", files, tests, folders, reloads, and the inventory
+//! in one transaction at the end. Whatever fails takes the files back in reverse order.
+
+use std::path::Path;
+
+use brightharbor_core::change::{Change, ChangeSet, FileWrite, Needs, Purpose, content_hash};
+use jiff::Timestamp;
+
+use super::recover::{take_back, undo_files};
+use super::{CarryError, Cause, Event, Lock};
+use crate::harbor::Harbor;
+use crate::install::{check_certificate_files, make_folder, make_private_folder, read_if_there, write_atomically};
+use crate::server::{await_serial, check_zone, load_zones, reload_web, test_web};
+use crate::store::{EntryOutcome, Inverse};
+
+/// Carries a change set out. The lock is proof that nobody else is at it. Gives the logbook entry's number.
+pub async fn carry_out(
+    harbor: &mut Harbor,
+    _lock: &Lock,
+    set: &ChangeSet,
+    now: Timestamp,
+    tell: &dyn Fn(Event),
+) -> Result<i64, CarryError> {
+    check_preconditions(set)?;
+    let entry = harbor.store.next_entry()?;
+    let inverses = keep_what_is_replaced(harbor, entry, set)?;
+    harbor.store.begin(entry, now, &who(), set, &inverses)?;
+    let needs = set.needs();
+    let mut servers_told = false;
+    let result = match apply(harbor, set, &needs, now, tell, &mut servers_told).await {
+        Ok(()) => harbor.store.commit(entry, set).map_err(Cause::from),
+        Err(cause) => Err(cause),
+    };
+    match result {
+        Ok(()) => {
+            forget_kept(harbor, entry);
+            Ok(entry)
+        }
+        Err(cause) => {
+            let mut left = undo_files(&inverses);
+            if servers_told {
+                left.extend(take_back(harbor, &needs));
+            }
+            let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
+            harbor.store.end(entry, outcome, &cause.to_string())?;
+            Err(CarryError::RolledBack { cause, left })
+        }
+    }
+}
+
+fn writes(set: &ChangeSet) -> impl Iterator<Item = &FileWrite> {
+    set.changes.iter().filter_map(|change| match change {
+        Change::WriteFile(write) => Some(write),
+        _ => None,
+    })
+}
+
+/// Every file is as it was read, or is not there as it was not then.
+fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
+    for write in writes(set) {
+        let present = read_if_there(&write.path)?;
+        match (&write.before_hash, present) {
+            (None, None) => {}
+            (None, Some(_)) => return Err(CarryError::InTheWay(write.path.clone())),
+            (Some(hash), Some(content)) if content_hash(&content) == *hash => {}
+            (Some(_), _) => return Err(CarryError::ChangedMeanwhile(write.path.clone())),
+        }
+    }
+    Ok(())
+}
+
+/// Copies every file that will be replaced into `kept/ENTRY/`, and says how each change is taken back.
+fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result<Vec<Inverse>, CarryError> {
+    let folder = harbor.layout.kept().join(entry.to_string());
+    let mut inverses = Vec::new();
+    for (number, write) in writes(set).enumerate() {
+        let (path, wrote_hash) = (write.path.clone(), content_hash(&write.content));
+        match read_if_there(&write.path)? {
+            None => inverses.push(Inverse::Remove { path, wrote_hash }),
+            Some(content) => {
+                make_private_folder(&folder)?;
+                let kept = folder.join(number.to_string());
+                write_atomically(&kept, &content, 0o600)?;
+                inverses.push(Inverse::Restore { path, wrote_hash, kept, mode: write.mode });
+            }
+        }
+    }
+    Ok(inverses)
+}
+
+/// What was kept for a rollback is not needed once the entry is done.
+fn forget_kept(harbor: &Harbor, entry: i64) {
+    let _ = std::fs::remove_dir_all(harbor.layout.kept().join(entry.to_string()));
+}
+
+async fn apply(
+    harbor: &Harbor,
+    set: &ChangeSet,
+    needs: &Needs,
+    now: Timestamp,
+    tell: &dyn Fn(Event),
+    servers_told: &mut bool,
+) -> Result<(), Cause> {
+    let count = writes(set).count();
+    if count > 0 {
+        tell(Event::WritingFiles(count));
+    }
+    for write in writes(set) {
+        if matches!(write.purpose, Purpose::Key | Purpose::Chain) {
+            make_private_folder(write.path.parent().unwrap_or(&write.path))?;
+        }
+        write_atomically(&write.path, &write.content, write.mode)?;
+    }
+    let settings = &harbor.settings;
+    for zone in &needs.zones {
+        check_zone(settings, zone, &harbor.layout.zone_file(zone))?;
+    }
+    if needs.web_reload {
+        tell(Event::TestingWebServer);
+        refuse_spoilt_certificates(harbor, set, now, tell)?;
+        test_web(settings)?;
+    }
+    // After the tests, so that a refused change leaves nothing in a home; before the reload, which serves from there.
+    for change in &set.changes {
+        if let Change::MakeFolder(make) = change {
+            make_folder(make)?;
+        }
+    }
+    if needs.zone_list || !needs.zones.is_empty() {
+        tell(Event::LoadingZones);
+        *servers_told = true;
+        load_zones(settings, needs)?;
+        for zone in &needs.zones {
+            await_serial(settings, &harbor.layout, zone).await?;
+        }
+    }
+    if needs.web_reload {
+        tell(Event::ReloadingWebServer);
+        *servers_told = true;
+        reload_web(settings)?;
+    }
+    Ok(())
+}
+
+/// A fault that would end the server refuses the reload. A date that has run out refuses it only for a file that
+/// this very change writes; elsewhere it is told.
+fn refuse_spoilt_certificates(
+    harbor: &Harbor,
+    set: &ChangeSet,
+    now: Timestamp,
+    tell: &dyn Fn(Event),
+) -> Result<(), Cause> {
+    let folder = harbor.layout.site_files(harbor.settings.web.server);
+    for fault in check_certificate_files(&folder, now) {
+        let own = writes(set).any(|write| write.path == Path::new(&fault.named_in));
+        if fault.only_dated && !own {
+            tell(Event::OutOfDate(fault));
+        } else {
+            return Err(Cause::Certificate(fault));
+        }
+    }
+    Ok(())
+}
+
+/// The name of the user who runs the program, for the logbook.
+fn who() -> String {
+    let uid = rustix::process::getuid().as_raw();
+    match uzers::get_user_by_uid(uid) {
+        Some(user) => user.name().to_string_lossy().into_owned(),
+        None => format!("uid {uid}"),
+    }
+}

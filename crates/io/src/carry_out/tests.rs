@@ -1,0 +1,142 @@
+//! Carrying out on real files, with a web server whose test is a command of ours: done whole, or taken back whole.
+
+use std::fs;
+
+use brightharbor_core::change::{ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose};
+use brightharbor_core::harbor::{Layout, Settings, WebServer};
+use brightharbor_core::site::{Account, AccountName};
+use jiff::Timestamp;
+
+use super::*;
+use crate::harbor::Harbor;
+use crate::store::{EntryOutcome, Store};
+
+struct World {
+    folder: tempfile::TempDir,
+    harbor: Harbor,
+}
+
+fn world(test: &str) -> World {
+    let folder = tempfile::tempdir().unwrap();
+    let layout = Layout::new(folder.path());
+    fs::create_dir_all(layout.site_files(WebServer::Nginx)).unwrap();
+    let mut settings = Settings::default();
+    settings.web.server = WebServer::Nginx;
+    let log = folder.path().join("reloads");
+    settings.web.test = ["sh", "-c", test].map(String::from).to_vec();
+    settings.web.reload = vec!["sh".into(), "-c".into(), format!("echo reload >> {}", log.display())];
+    let store = Store::create(&layout.inventory()).unwrap();
+    World { folder, harbor: Harbor { layout, settings, store } }
+}
+
+impl World {
+    fn path(&self, name: &str) -> std::path::PathBuf {
+        self.folder.path().join(name)
+    }
+
+    fn carry(&mut self, set: &ChangeSet) -> Result<i64, CarryError> {
+        let lock = take_lock(&self.harbor.layout.lock(), &set.title, std::time::Duration::ZERO, &|_| ()).unwrap();
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
+        runtime.block_on(carry_out(&mut self.harbor, &lock, set, Timestamp::UNIX_EPOCH, &|_| ()))
+    }
+
+    fn reloads(&self) -> usize {
+        fs::read_to_string(self.path("reloads")).unwrap_or_default().lines().count()
+    }
+
+    /// A change of an old site file, a new key, a folder in a home, and an account.
+    fn set(&self) -> ChangeSet {
+        let site = self.harbor.layout.site_files(WebServer::Nginx).join("gullrock.example.conf");
+        fs::write(&site, "old").unwrap();
+        let mut set = ChangeSet::new("attach gullrock.example");
+        let key = self.path("certificates/gullrock.example/1/key.pem");
+        set.file(FileWrite::new(key, None, "KEY", 0o600, Purpose::Key));
+        set.file(FileWrite::new(site, Some(b"old".to_vec()), "new", 0o644, Purpose::SiteFile));
+        set.changes.push(brightharbor_core::change::Change::MakeFolder(FolderMake {
+            home: self.path("home"),
+            below: "www".into(),
+            system_user: None,
+            mode: 0o755,
+            starter_page: None,
+        }));
+        set.inventory(InventoryChange::AddAccount(Account {
+            name: AccountName::parse("boatyard").unwrap(),
+            email: "yard@gullrock.example".into(),
+            home: self.path("home"),
+            system_user: None,
+        }));
+        set
+    }
+
+    fn site_text(&self) -> String {
+        fs::read_to_string(self.path("servers/nginx/gullrock.example.conf")).unwrap()
+    }
+}
+
+#[test]
+fn a_good_set_is_done_whole_with_one_reload() {
+    let mut world = world("true");
+    let set = world.set();
+    world.carry(&set).unwrap();
+    assert_eq!((world.site_text().as_str(), world.reloads()), ("new", 1));
+    assert!(world.path("home/www").is_dir());
+    assert_eq!(world.harbor.store.accounts().unwrap().len(), 1);
+    assert_eq!(world.harbor.store.logbook(1).unwrap()[0].outcome, EntryOutcome::Done);
+    assert!(!world.path("kept/1").exists(), "a done entry keeps no copies");
+}
+
+#[test]
+fn a_failed_config_test_leaves_the_old_file_and_a_running_server() {
+    let mut world = world("echo line 3 is wrong >&2; exit 1");
+    let set = world.set();
+    let error = world.carry(&set).unwrap_err();
+    assert!(error.to_string().contains("line 3 is wrong"), "{error}");
+    assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 0));
+    assert!(!world.path("certificates/gullrock.example/1").exists() && !world.path("home").exists());
+    assert_eq!(world.harbor.store.accounts().unwrap().len(), 0);
+    assert_eq!(world.harbor.store.logbook(1).unwrap()[0].outcome, EntryOutcome::RolledBack);
+}
+
+#[test]
+fn a_hand_edit_since_reading_refuses_before_anything_begins() {
+    let mut world = world("true");
+    let set = world.set();
+    fs::write(world.path("servers/nginx/gullrock.example.conf"), "edited by hand").unwrap();
+    assert!(matches!(world.carry(&set), Err(CarryError::ChangedMeanwhile(_))));
+    assert_eq!(world.site_text(), "edited by hand");
+    assert_eq!(world.harbor.store.logbook(1).unwrap().len(), 0);
+}
+
+#[test]
+fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
+    let mut world = world("true");
+    let set = world.set();
+    world.carry(&set).unwrap();
+    // As if the same set had been killed after its files: begun, files written, inventory untouched.
+    let inverses = vec![
+        crate::store::Inverse::Remove {
+            path: world.path("certificates/gullrock.example/1/key.pem"),
+            wrote_hash: brightharbor_core::change::content_hash(b"KEY"),
+        },
+        crate::store::Inverse::Restore {
+            path: world.path("servers/nginx/gullrock.example.conf"),
+            wrote_hash: brightharbor_core::change::content_hash(b"new"),
+            kept: world.path("before"),
+            mode: 0o644,
+        },
+        crate::store::Inverse::Remove {
+            path: world.path("edited"),
+            wrote_hash: brightharbor_core::change::content_hash(b"written"),
+        },
+    ];
+    fs::write(world.path("before"), "old").unwrap();
+    fs::write(world.path("edited"), "edited since").unwrap();
+    world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &inverses).unwrap();
+    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).unwrap();
+    let recovered = recover(&world.harbor, &lock).unwrap();
+    assert_eq!(recovered, [Recovered { title: "attach gullrock.example".into(), left: vec![] }]);
+    assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 2));
+    assert!(!world.path("certificates/gullrock.example/1").exists());
+    assert_eq!(fs::read_to_string(world.path("edited")).unwrap(), "edited since");
+    assert_eq!(recover(&world.harbor, &lock).unwrap(), []);
+}

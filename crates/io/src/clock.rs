@@ -1,0 +1,8 @@
+//! The one place that reads the clock.
+
+use jiff::Timestamp;
+
+/// The present moment.
+pub fn now() -> Timestamp {
+    Timestamp::now()
+}

@@ -1,0 +1,193 @@
+//! Between wire messages and the core's values. Reading is bounded by the message's own length.
+
+use brightharbor_core::delegation::{Question, Reply};
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::{Record, RecordData, RecordType, Soa};
+use domain::base::iana::{Class, Rtype};
+use domain::base::message::RecordSection;
+use domain::base::name::{Name, ToName};
+use domain::base::{Message, MessageBuilder, ParsedName};
+use domain::rdata::AllRecordData;
+
+/// What UDP answers may hold without being fragmented (the DNS flag day value, as in RFC 9715).
+pub(super) const UDP_SIZE: u16 = 1232;
+
+/// Builds the query, with its random id.
+pub(super) fn query(question: &Question) -> Result<(u16, Vec<u8>), String> {
+    let name = to_wire(&question.name)?;
+    let mut message = MessageBuilder::new_vec();
+    message.header_mut().set_random_id();
+    message.header_mut().set_rd(question.recursion_desired);
+    let id = message.header().id();
+    let mut message = message.question();
+    message.push((name, Rtype::from_int(question.record_type.0))).map_err(|error| error.to_string())?;
+    let mut message = message.additional();
+    message
+        .opt(|opt| {
+            opt.set_udp_payload_size(UDP_SIZE);
+            Ok(())
+        })
+        .map_err(|error| error.to_string())?;
+    Ok((id, message.finish()))
+}
+
+fn to_wire(name: &DnsName) -> Result<Name<Vec<u8>>, String> {
+    let mut octets = Vec::new();
+    for label in name.labels() {
+        octets.push(label.len() as u8);
+        octets.extend_from_slice(label);
+    }
+    octets.push(0);
+    Name::from_octets(octets).map_err(|error| error.to_string())
+}
+
+/// What a datagram or stream message turned out to be.
+pub(super) enum Decoded {
+    Reply(Reply),
+    Truncated,
+    /// For another question: to be ignored, as a forged or late answer.
+    NotOurs,
+    Garbled(String),
+}
+
+/// Reads an answer to `question`.
+pub(super) fn decode(bytes: &[u8], id: u16, question: &Question) -> Decoded {
+    let Ok(message) = Message::from_octets(bytes) else { return Decoded::Garbled("too short for a header".into()) };
+    let header = message.header();
+    if header.id() != id || !header.qr() {
+        return Decoded::NotOurs;
+    }
+    match message.sole_question() {
+        Ok(asked) => {
+            let same_name = from_wire(asked.qname()).is_ok_and(|name| name == question.name);
+            if !same_name || asked.qtype().to_int() != question.record_type.0 {
+                return Decoded::NotOurs;
+            }
+        }
+        // Some servers leave the question out of an error answer.
+        Err(_) if header.rcode().to_int() != 0 => {}
+        Err(error) => return Decoded::Garbled(error.to_string()),
+    }
+    if header.tc() {
+        return Decoded::Truncated;
+    }
+    match read(&message) {
+        Ok(reply) => Decoded::Reply(reply),
+        Err(reason) => Decoded::Garbled(reason),
+    }
+}
+
+fn read(message: &Message<&[u8]>) -> Result<Reply, String> {
+    let words = |error: domain::base::wire::ParseError| error.to_string();
+    let (_, answer, authority, additional) = message.sections().map_err(words)?;
+    Ok(Reply {
+        rcode: message.opt_rcode().to_int(),
+        authoritative: message.header().aa(),
+        recursion_available: message.header().ra(),
+        answer: records(answer)?,
+        authority: records(authority)?,
+        additional: records(additional)?,
+    })
+}
+
+fn records(section: RecordSection<'_, &[u8]>) -> Result<Vec<Record>, String> {
+    let mut read = Vec::new();
+    for record in section {
+        let record = record.map_err(|error| error.to_string())?;
+        if record.rtype() == Rtype::OPT || record.class() != Class::IN {
+            continue;
+        }
+        let owner = from_wire(&record.owner())?;
+        let (rtype, ttl) = (record.rtype(), record.ttl().as_secs());
+        let data = match record.to_any_record::<AllRecordData<_, ParsedName<_>>>() {
+            Ok(typed) => data(rtype, typed.data())?,
+            Err(error) => return Err(format!("the data of a {rtype} record: {error}")),
+        };
+        // RFC 2181 section 8: a TTL with the top bit set counts as 0.
+        read.push(Record { owner, ttl: if ttl > 0x7fff_ffff { 0 } else { ttl }, data });
+    }
+    Ok(read)
+}
+
+fn data(rtype: Rtype, data: &AllRecordData<&[u8], ParsedName<&[u8]>>) -> Result<RecordData, String> {
+    Ok(match data {
+        AllRecordData::A(a) => RecordData::A(a.addr()),
+        AllRecordData::Aaaa(aaaa) => RecordData::Aaaa(aaaa.addr()),
+        AllRecordData::Ns(ns) => RecordData::Ns(from_wire(ns.nsdname())?),
+        AllRecordData::Cname(cname) => RecordData::Cname(from_wire(cname.cname())?),
+        AllRecordData::Mx(mx) => RecordData::Mx { preference: mx.preference(), exchange: from_wire(mx.exchange())? },
+        AllRecordData::Txt(txt) => RecordData::Txt(txt.iter().map(<[u8]>::to_vec).collect()),
+        AllRecordData::Soa(soa) => RecordData::Soa(Soa {
+            primary: from_wire(soa.mname())?,
+            hostmaster: from_wire(soa.rname())?,
+            serial: soa.serial().into_int(),
+            refresh: soa.refresh().as_secs(),
+            retry: soa.retry().as_secs(),
+            expire: soa.expire().as_secs(),
+            negative_ttl: soa.minimum().as_secs(),
+        }),
+        other => RecordData::Other { record_type: RecordType(rtype.to_int()), text: other.to_string() },
+    })
+}
+
+fn from_wire(name: &impl ToName) -> Result<DnsName, String> {
+    let name: Name<Vec<u8>> = name.to_name();
+    let labels = name.iter().filter(|label| !label.is_root()).map(|label| label.as_slice());
+    DnsName::from_labels(labels).map_err(|error| error.to_string())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brightharbor_core::delegation::Transport;
+
+    fn question() -> Question {
+        Question {
+            server: "127.0.0.1:53".parse().unwrap(),
+            name: DnsName::absolute("www.gullrock.example").unwrap(),
+            record_type: RecordType::A,
+            transport: Transport::Udp,
+            recursion_desired: true,
+        }
+    }
+
+    fn answer_to(bytes: &[u8], spoil: impl FnOnce(&mut Vec<u8>)) -> Vec<u8> {
+        let mut answer = bytes.to_vec();
+        answer[2] |= 0x80;
+        spoil(&mut answer);
+        answer
+    }
+
+    #[test]
+    fn a_query_carries_name_type_edns_and_the_wish_for_recursion() {
+        let (id, bytes) = query(&question()).unwrap();
+        let message = Message::from_octets(&bytes[..]).unwrap();
+        assert_eq!((message.header().id(), message.header().rd()), (id, true));
+        assert_eq!(message.opt().unwrap().udp_payload_size(), UDP_SIZE);
+        assert_eq!(message.sole_question().unwrap().qname().to_string(), "www.gullrock.example");
+    }
+
+    #[test]
+    fn only_the_answer_to_our_question_is_taken() {
+        let (id, bytes) = query(&question()).unwrap();
+        assert!(matches!(decode(&answer_to(&bytes, |_| ()), id, &question()), Decoded::Reply(_)));
+        assert!(matches!(decode(&answer_to(&bytes, |_| ()), id ^ 1, &question()), Decoded::NotOurs));
+        assert!(matches!(decode(&bytes, id, &question()), Decoded::NotOurs), "a query is no answer");
+        let other_name = answer_to(&bytes, |answer| answer[13] = b'x');
+        assert!(matches!(decode(&other_name, id, &question()), Decoded::NotOurs));
+        assert!(matches!(decode(&answer_to(&bytes, |a| a[2] |= 0x02), id, &question()), Decoded::Truncated));
+        assert!(matches!(decode(&[0; 5], id, &question()), Decoded::Garbled(_)));
+    }
+
+    #[test]
+    fn spoilt_bytes_never_panic() {
+        let (id, bytes) = query(&question()).unwrap();
+        for at in 2..bytes.len() {
+            for value in [0x00, 0x3f, 0xc0, 0xff] {
+                let spoilt = answer_to(&bytes, |answer| answer[at] = value);
+                let _ = decode(&spoilt, id, &question());
+                let _ = decode(&spoilt[..at], id, &question());
+            }
+        }
+    }
+}

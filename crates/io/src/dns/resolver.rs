@@ -1,0 +1,80 @@
+//! Asks recursive resolvers for the addresses of a name: what visitors behind them get now, and for how long.
+
+use std::net::SocketAddr;
+
+use brightharbor_core::delegation::{Address, Outcome, Question, Reply, Transport};
+use brightharbor_core::name::DnsName;
+use brightharbor_core::survey::Resolved;
+use brightharbor_core::zone::{RecordData, RecordType};
+
+use super::ask;
+
+/// The resolvers of this system, from `/etc/resolv.conf`; empty if there is none.
+pub fn system_resolvers(port: u16) -> Vec<SocketAddr> {
+    let text = std::fs::read_to_string("/etc/resolv.conf").unwrap_or_default();
+    text.lines()
+        .filter_map(|line| line.trim().strip_prefix("nameserver"))
+        .filter_map(|rest| rest.trim().parse().ok())
+        .map(|address| SocketAddr::new(address, port))
+        .take(3)
+        .collect()
+}
+
+/// Asks every resolver for the addresses of the name.
+pub async fn resolve_all(resolvers: &[SocketAddr], name: &DnsName) -> Vec<Resolved> {
+    let mut all = Vec::with_capacity(resolvers.len());
+    for resolver in resolvers {
+        let question = |record_type| Question {
+            server: *resolver,
+            name: name.clone(),
+            record_type,
+            transport: Transport::Udp,
+            recursion_desired: true,
+        };
+        let (a, aaaa) = (question(RecordType::A), question(RecordType::AAAA));
+        let (v4, v6) = tokio::join!(ask(&a), ask(&aaaa));
+        let mut resolved =
+            Resolved { resolver: *resolver, addresses: vec![], no_such_name: false, negative_ttl: None, failed: None };
+        for outcome in [v4.outcome, v6.outcome] {
+            take(&mut resolved, &outcome);
+        }
+        if !resolved.addresses.is_empty() {
+            resolved.failed = None;
+        }
+        all.push(resolved);
+    }
+    all
+}
+
+fn take(resolved: &mut Resolved, outcome: &Outcome) {
+    let reply = match outcome {
+        Outcome::Reply(reply) if matches!(reply.rcode, Reply::NOERROR | Reply::NXDOMAIN) => reply,
+        Outcome::Reply(reply) => {
+            resolved.failed = Some(format!("answers {}", reply.rcode_word()));
+            return;
+        }
+        Outcome::Silent => {
+            resolved.failed = Some("did not answer in time".into());
+            return;
+        }
+        Outcome::NoRoute => {
+            resolved.failed = Some("has an address of a family that this host lacks".into());
+            return;
+        }
+        Outcome::Unreachable(reason) | Outcome::Garbled(reason) => {
+            resolved.failed = Some(format!("cannot be asked ({reason})"));
+            return;
+        }
+    };
+    resolved.no_such_name |= reply.rcode == Reply::NXDOMAIN;
+    for record in &reply.answer {
+        if let Some(address) = record.data.address() {
+            resolved.addresses.push(Address { address, ttl: record.ttl });
+        }
+    }
+    let negative = reply.authority.iter().find_map(|record| match &record.data {
+        RecordData::Soa(soa) => Some(soa.negative_ttl.min(record.ttl)),
+        _ => None,
+    });
+    resolved.negative_ttl = resolved.negative_ttl.max(negative);
+}

@@ -1,0 +1,83 @@
+//! Files, replaced atomically: a crash at any moment leaves the old one or the new one, whole.
+
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
+use std::path::{Path, PathBuf};
+
+#[derive(Debug, thiserror::Error)]
+#[error("{what} {path}: {error}")]
+pub struct FileError {
+    pub what: &'static str,
+    pub path: PathBuf,
+    pub error: io::Error,
+}
+
+fn failed(what: &'static str, path: &Path) -> impl FnOnce(io::Error) -> FileError {
+    let path = path.to_path_buf();
+    move |error| FileError { what, path, error }
+}
+
+/// The content of a file; `None` if there is none.
+pub fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>, FileError> {
+    match fs::read(path) {
+        Ok(content) => Ok(Some(content)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(failed("cannot read", path)(error)),
+    }
+}
+
+/// Writes a file under another name beside it, forces it to disk, and renames it into place.
+pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
+    let folder = path.parent().unwrap_or(Path::new("/"));
+    let mut file = tempfile::Builder::new()
+        .prefix(".new-")
+        .permissions(fs::Permissions::from_mode(mode))
+        .tempfile_in(folder)
+        .map_err(failed("cannot write beside", path))?;
+    file.write_all(content).map_err(failed("cannot write", path))?;
+    // The mode given to the file's creation is cut by the umask.
+    file.as_file().set_permissions(fs::Permissions::from_mode(mode)).map_err(failed("cannot set the mode of", path))?;
+    file.as_file().sync_all().map_err(failed("cannot write to disk", path))?;
+    file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
+    sync_folder(folder)
+}
+
+/// Removes a file, and has the removal on disk.
+pub(crate) fn remove(path: &Path) -> Result<(), FileError> {
+    match fs::remove_file(path) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => Err(failed("cannot remove", path)(error)),
+        _ => sync_folder(path.parent().unwrap_or(Path::new("/"))),
+    }
+}
+
+fn sync_folder(folder: &Path) -> Result<(), FileError> {
+    File::open(folder).and_then(|folder| folder.sync_all()).map_err(failed("cannot write to disk", folder))
+}
+
+/// Makes a folder that only its owner may enter, and those above it that are missing.
+pub fn make_private_folder(path: &Path) -> Result<(), FileError> {
+    fs::DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(failed("cannot make", path))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::os::unix::fs::MetadataExt;
+
+    #[test]
+    fn a_file_is_replaced_whole_with_its_mode_and_nothing_is_left_beside_it() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("key.pem");
+        assert_eq!(read_if_there(&path).unwrap(), None);
+        write_atomically(&path, b"one", 0o644).unwrap();
+        write_atomically(&path, b"two", 0o600).unwrap();
+        assert_eq!(read_if_there(&path).unwrap().as_deref(), Some(&b"two"[..]));
+        assert_eq!(fs::metadata(&path).unwrap().mode() & 0o7777, 0o600);
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1);
+        remove(&path).unwrap();
+        remove(&path).unwrap();
+        let error = write_atomically(&folder.path().join("none/key.pem"), b"", 0o600).unwrap_err();
+        assert!(error.to_string().contains("none/key.pem"), "{error}");
+    }
+}

@@ -1,0 +1,208 @@
+//! Document roots, made inside homes that customers control.
+//!
+//! Every component is opened below the one before it with openat2 (RESOLVE_BENEATH, no symbolic links, no magic
+//! links), so that a link planted anywhere leads nowhere. What exists must belong to the account or to the user who
+//! runs the program; ownership and mode are only set on folders that were made here, through their descriptor.
+
+use std::ffi::OsStr;
+use std::os::fd::{AsFd, OwnedFd};
+use std::path::{Component, Path, PathBuf};
+
+use brightharbor_core::change::FolderMake;
+use rustix::fs::{
+    AtFlags, Gid, Mode, OFlags, ResolveFlags, Uid, fchmod, fchown, fstat, mkdirat, open, openat2, statat,
+};
+use rustix::io::Errno;
+
+#[derive(Debug, thiserror::Error)]
+pub enum FolderError {
+    #[error("{0} is a symbolic link, and links are not followed inside homes")]
+    Link(PathBuf),
+    #[error("{0} is not a folder")]
+    NotAFolder(PathBuf),
+    #[error("{path} belongs to another user (uid {uid})")]
+    Foreign { path: PathBuf, uid: u32 },
+    #[error("there is no system user `{0}`")]
+    NoUser(String),
+    #[error("only root can make folders for the system user `{0}`")]
+    NotRoot(String),
+    #[error("{path}: {reason}")]
+    Failed { path: PathBuf, reason: String },
+}
+
+struct Owner {
+    uid: u32,
+    gid: u32,
+    /// Whether new folders have to be given to the owner.
+    give: bool,
+}
+
+/// Makes the folder with everything missing above it, and the starter page if the folder is empty.
+pub fn make_folder(make: &FolderMake) -> Result<(), FolderError> {
+    let owner = owner(make.system_user.as_deref())?;
+    let mut at = open_home(make, &owner)?;
+    let mut path = make.home.clone();
+    let components: Vec<&OsStr> = make
+        .below
+        .components()
+        .map(|component| match component {
+            Component::Normal(name) => Ok(name),
+            _ => Err(FolderError::Failed { path: make.below.clone(), reason: "is not a plain path".into() }),
+        })
+        .collect::<Result<_, _>>()?;
+    for name in components {
+        path.push(name);
+        at = enter(&at, name, &path, make.mode, &owner)?;
+    }
+    match &make.starter_page {
+        Some(page) if !make.below.as_os_str().is_empty() => put_starter_page(&at, &path, page, &owner),
+        _ => Ok(()),
+    }
+}
+
+fn owner(system_user: Option<&str>) -> Result<Owner, FolderError> {
+    let own = rustix::process::geteuid().as_raw();
+    let own_group = rustix::process::getegid().as_raw();
+    let Some(name) = system_user else { return Ok(Owner { uid: own, gid: own_group, give: false }) };
+    let user = uzers::get_user_by_name(name).ok_or_else(|| FolderError::NoUser(name.to_string()))?;
+    if own != 0 && own != user.uid() {
+        return Err(FolderError::NotRoot(name.to_string()));
+    }
+    Ok(Owner { uid: user.uid(), gid: user.primary_group_id(), give: own == 0 })
+}
+
+/// The home itself is made if its parent is there; its parent is the administrator's own and may be a link.
+fn open_home(make: &FolderMake, owner: &Owner) -> Result<OwnedFd, FolderError> {
+    let failed = |errno: Errno| FolderError::Failed { path: make.home.clone(), reason: errno.to_string() };
+    let parent = make.home.parent().unwrap_or(Path::new("/"));
+    let name = make.home.file_name().ok_or_else(|| failed(Errno::INVAL))?;
+    let parent = open(parent, OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty())
+        .map_err(|errno| FolderError::Failed { path: parent.to_path_buf(), reason: errno.to_string() })?;
+    enter(&parent, name, &make.home, 0o711, owner)
+}
+
+/// Opens the folder `name` in `parent`, making it if it is missing.
+fn enter(parent: &OwnedFd, name: &OsStr, path: &Path, mode: u32, owner: &Owner) -> Result<OwnedFd, FolderError> {
+    let failed = |errno: Errno| match errno {
+        Errno::LOOP | Errno::XDEV => FolderError::Link(path.to_path_buf()),
+        Errno::NOTDIR => match statat(parent, name, AtFlags::SYMLINK_NOFOLLOW) {
+            Ok(stat) if stat.st_mode & 0o170_000 == 0o120_000 => FolderError::Link(path.to_path_buf()),
+            _ => FolderError::NotAFolder(path.to_path_buf()),
+        },
+        errno => FolderError::Failed { path: path.to_path_buf(), reason: errno.to_string() },
+    };
+    let look = || {
+        let flags = OFlags::DIRECTORY | OFlags::RDONLY | OFlags::CLOEXEC;
+        let resolve = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
+        openat2(parent, name, flags, Mode::empty(), resolve)
+    };
+    let (folder, made) = match look() {
+        Ok(folder) => (folder, false),
+        Err(Errno::NOENT) => {
+            mkdirat(parent, name, Mode::from_raw_mode(0o700)).map_err(failed)?;
+            (look().map_err(failed)?, true)
+        }
+        Err(errno) => return Err(failed(errno)),
+    };
+    let stat = fstat(folder.as_fd()).map_err(failed)?;
+    let own = rustix::process::geteuid().as_raw();
+    if stat.st_uid != owner.uid && stat.st_uid != own {
+        return Err(FolderError::Foreign { path: path.to_path_buf(), uid: stat.st_uid });
+    }
+    if made {
+        // Checked above: it is ours, so nobody has put another folder in its place.
+        if owner.give {
+            fchown(folder.as_fd(), Some(Uid::from_raw(owner.uid)), Some(Gid::from_raw(owner.gid))).map_err(failed)?;
+        }
+        fchmod(folder.as_fd(), Mode::from_raw_mode(mode)).map_err(failed)?;
+    }
+    Ok(folder)
+}
+
+fn put_starter_page(folder: &OwnedFd, path: &Path, page: &str, owner: &Owner) -> Result<(), FolderError> {
+    let failed = |errno: Errno| FolderError::Failed { path: path.join("index.html"), reason: errno.to_string() };
+    let mut entries = rustix::fs::Dir::read_from(folder).map_err(failed)?;
+    let has_content =
+        entries.any(|entry| entry.is_ok_and(|entry| ![&b"."[..], b".."].contains(&entry.file_name().to_bytes())));
+    if has_content {
+        return Ok(());
+    }
+    let flags = OFlags::CREATE | OFlags::EXCL | OFlags::WRONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+    let file = match rustix::fs::openat(folder, "index.html", flags, Mode::from_raw_mode(0o600)) {
+        Ok(file) => file,
+        // The customer was faster: theirs stays.
+        Err(Errno::EXIST) => return Ok(()),
+        Err(errno) => return Err(failed(errno)),
+    };
+    let mut rest = page.as_bytes();
+    while !rest.is_empty() {
+        let written = rustix::io::write(&file, rest).map_err(failed)?;
+        rest = &rest[written..];
+    }
+    if owner.give {
+        fchown(&file, Some(Uid::from_raw(owner.uid)), Some(Gid::from_raw(owner.gid))).map_err(failed)?;
+    }
+    fchmod(&file, Mode::from_raw_mode(0o644)).map_err(failed)?;
+    rustix::fs::fsync(&file).map_err(failed)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::fs;
+    use std::os::unix::fs::{PermissionsExt, symlink};
+
+    fn make(home: &Path, below: &str) -> FolderMake {
+        FolderMake {
+            home: home.to_path_buf(),
+            below: below.into(),
+            system_user: None,
+            mode: 0o755,
+            starter_page: Some("page".into()),
+        }
+    }
+
+    #[test]
+    fn everything_missing_is_made_with_its_mode_and_a_page() {
+        let folder = tempfile::tempdir().unwrap();
+        let home = folder.path().join("bakery");
+        make_folder(&make(&home, "www/crumbandtide.example")).unwrap();
+        let root = home.join("www/crumbandtide.example");
+        assert_eq!(fs::read_to_string(root.join("index.html")).unwrap(), "page");
+        assert_eq!(fs::metadata(&home).unwrap().permissions().mode() & 0o777, 0o711);
+        assert_eq!(fs::metadata(&root).unwrap().permissions().mode() & 0o777, 0o755);
+        fs::write(root.join("index.html"), "theirs").unwrap();
+        make_folder(&make(&home, "www/crumbandtide.example")).unwrap();
+        assert_eq!(fs::read_to_string(root.join("index.html")).unwrap(), "theirs");
+    }
+
+    #[test]
+    fn a_link_planted_at_any_level_leads_nowhere() {
+        let folder = tempfile::tempdir().unwrap();
+        let outside = folder.path().join("outside");
+        fs::create_dir(&outside).unwrap();
+        for level in ["bakery", "bakery/www", "bakery/www/site.example"] {
+            let home = folder.path().join("bakery");
+            let _ = fs::remove_file(&home);
+            let _ = fs::remove_dir_all(&home);
+            let link = folder.path().join(level);
+            fs::create_dir_all(link.parent().unwrap()).unwrap();
+            symlink(&outside, &link).unwrap();
+            let refused = make_folder(&make(&home, "www/site.example"));
+            assert!(matches!(refused, Err(FolderError::Link(ref path)) if *path == link), "{level}: {refused:?}");
+            assert_eq!(fs::read_dir(&outside).unwrap().count(), 0, "{level}");
+        }
+    }
+
+    #[test]
+    fn files_and_unknown_users_are_told() {
+        let folder = tempfile::tempdir().unwrap();
+        let home = folder.path().join("bakery");
+        fs::write(&home, "").unwrap();
+        assert!(matches!(make_folder(&make(&home, "www")), Err(FolderError::NotAFolder(_))));
+        let nobody = FolderMake { system_user: Some("no-such-user".into()), ..make(&home, "www") };
+        assert!(matches!(make_folder(&nobody), Err(FolderError::NoUser(_))));
+        let upwards = make(&folder.path().join("choir"), "../x");
+        assert!(matches!(make_folder(&upwards), Err(FolderError::Failed { .. })));
+    }
+}

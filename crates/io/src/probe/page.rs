@@ -1,0 +1,104 @@
+//! Fetches pages from chosen addresses: the fingerprint of a site, and the way a visitor is sent along.
+
+use std::collections::HashMap;
+use std::net::{IpAddr, SocketAddr};
+use std::sync::Arc;
+
+use brightharbor_core::name::Hostname;
+use brightharbor_core::redirect::{FollowStep, Landing, PageSeen, follow};
+use brightharbor_core::render::FINGERPRINT_PATH;
+use brightharbor_core::survey::{HttpOutcome, HttpSeen};
+use rustls::ClientConfig;
+use url::Url;
+
+use crate::http::{Connection, HttpError};
+
+/// A page is looked at, not kept.
+const MOST_BYTES: usize = 512 * 1024;
+
+/// Asks one address for the site's fingerprint over plain http.
+pub async fn fetch_fingerprint(address: SocketAddr, hostname: &Hostname) -> HttpSeen {
+    let outcome = match get(
+        address,
+        hostname.as_str(),
+        &authority(hostname.as_str(), address.port(), 80),
+        FINGERPRINT_PATH,
+        None,
+    )
+    .await
+    {
+        Ok(answer) => {
+            let body: String = String::from_utf8_lossy(&answer.body).chars().take(200).collect();
+            HttpOutcome::Answer { status: answer.status, body }
+        }
+        Err(HttpError::NoRoute) => HttpOutcome::NoRoute,
+        Err(error) => HttpOutcome::Failed(error.to_string()),
+    };
+    HttpSeen { address, outcome }
+}
+
+/// Follows redirects from `start`. `addresses` tells where hostnames lead; a name it does not know ends the way.
+pub async fn land(
+    start: &Url,
+    addresses: &HashMap<String, Vec<IpAddr>>,
+    default_ports: (u16, u16),
+    tls: &Arc<ClientConfig>,
+) -> Landing {
+    let mut seen: HashMap<Url, PageSeen> = HashMap::new();
+    loop {
+        let url = match follow(start, &seen) {
+            FollowStep::Ended(landing) => return landing,
+            FollowStep::Fetch(url) => url,
+        };
+        let page = fetch_page(&url, addresses, default_ports, tls).await;
+        seen.insert(url, page);
+    }
+}
+
+async fn fetch_page(
+    url: &Url,
+    addresses: &HashMap<String, Vec<IpAddr>>,
+    (http_port, https_port): (u16, u16),
+    tls: &Arc<ClientConfig>,
+) -> PageSeen {
+    let failed = |reason: String| PageSeen::Failed { reason };
+    let Some(host) = url.host_str() else { return failed("has no host".into()) };
+    let secure = url.scheme() == "https";
+    let port = url.port().unwrap_or(if secure { https_port } else { http_port });
+    let known = addresses.get(host).cloned().unwrap_or_default();
+    if known.is_empty() {
+        return failed("leads to a name that was not looked up".into());
+    }
+    let path = match url.query() {
+        Some(query) => format!("{}?{query}", url.path()),
+        None => url.path().to_string(),
+    };
+    let mut last = HttpError::NoRoute;
+    for address in known {
+        let config = secure.then(|| Arc::clone(tls));
+        let named = authority(host, port, if secure { 443 } else { 80 });
+        match get(SocketAddr::new(address, port), host, &named, &path, config).await {
+            Ok(answer) => {
+                return PageSeen::Answer { status: answer.status, location: answer.header("location") };
+            }
+            Err(HttpError::NoRoute) => {}
+            Err(error) => last = error,
+        }
+    }
+    failed(last.to_string())
+}
+
+fn authority(host: &str, port: u16, usual: u16) -> String {
+    if port == usual { host.to_string() } else { format!("{host}:{port}") }
+}
+
+async fn get(
+    address: SocketAddr,
+    host: &str,
+    authority: &str,
+    path: &str,
+    tls: Option<Arc<ClientConfig>>,
+) -> Result<crate::http::Answer, HttpError> {
+    let mut connection = Connection::open(address, host, authority, tls).await?;
+    connection.send("GET", path, &[("accept", "*/*"), ("connection", "close")], Vec::new(), MOST_BYTES).await
+}

@@ -1,0 +1,135 @@
+//! A TLS handshake as a visitor makes it. Whatever the server shows is taken down first and judged afterwards, so
+//! that a bad certificate can be described.
+
+use std::net::SocketAddr;
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+
+use brightharbor_core::certificate::read_der;
+use brightharbor_core::name::Hostname;
+use brightharbor_core::survey::{TlsOutcome, TlsSeen};
+use rustls::client::WebPkiServerVerifier;
+use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
+use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
+use rustls::{ClientConfig, DigitallySignedStruct, RootCertStore, SignatureScheme};
+use tokio::time::timeout;
+use tokio_rustls::TlsConnector;
+
+use crate::http::{HttpError, connect};
+use crate::trust::provider;
+
+const HANDSHAKE_TIME: Duration = Duration::from_secs(8);
+
+/// Shakes hands with one address for the hostname and verifies what it shows against the roots.
+pub async fn shake_hands(address: SocketAddr, hostname: &Hostname, roots: Arc<RootCertStore>) -> TlsSeen {
+    let outcome = match handshake(address, hostname, roots).await {
+        Ok(outcome) => outcome,
+        Err(HttpError::NoRoute) => TlsOutcome::NoRoute,
+        Err(error) => TlsOutcome::Failed(error.to_string()),
+    };
+    TlsSeen { address, outcome }
+}
+
+async fn handshake(
+    address: SocketAddr,
+    hostname: &Hostname,
+    roots: Arc<RootCertStore>,
+) -> Result<TlsOutcome, HttpError> {
+    let verifier = WebPkiServerVerifier::builder_with_provider(roots, provider())
+        .build()
+        .map_err(|error| HttpError::Tls(error.to_string()))?;
+    let witness = Arc::new(Witness { verifier, verdict: Mutex::new(None) });
+    let config = ClientConfig::builder_with_provider(provider())
+        .with_safe_default_protocol_versions()
+        .map_err(|error| HttpError::Tls(error.to_string()))?
+        .dangerous()
+        .with_custom_certificate_verifier(Arc::clone(&witness) as Arc<dyn ServerCertVerifier>)
+        .with_no_client_auth();
+    let stream = connect(address).await?;
+    let name = ServerName::try_from(hostname.as_str().to_string()).map_err(|e| HttpError::Request(e.to_string()))?;
+    let stream = timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name, stream))
+        .await
+        .map_err(|_| HttpError::Silent)?
+        .map_err(|error| HttpError::Tls(error.to_string()))?;
+    let (_, session) = stream.get_ref();
+    let chain = session.peer_certificates().unwrap_or_default();
+    let leaf = chain.first().ok_or_else(|| HttpError::Tls("no certificate was shown".into()))?;
+    let facts = read_der(leaf).map_err(HttpError::Tls)?;
+    let protocol = match session.protocol_version() {
+        Some(rustls::ProtocolVersion::TLSv1_3) => "TLS 1.3".to_string(),
+        Some(rustls::ProtocolVersion::TLSv1_2) => "TLS 1.2".to_string(),
+        other => format!("{other:?}"),
+    };
+    let verdict = witness.verdict.lock().map(|verdict| verdict.clone()).unwrap_or_default();
+    Ok(TlsOutcome::Shown {
+        protocol,
+        verified: verdict.unwrap_or_else(|| Err("no verdict".into())),
+        names: facts.names,
+        not_after: facts.not_after,
+        sent: chain.len(),
+    })
+}
+
+/// Takes the verdict of the real verifier down and lets the handshake go on. The handshake's own signature is
+/// checked for real: a server that does not hold the key never gets past it.
+#[derive(Debug)]
+struct Witness {
+    verifier: Arc<WebPkiServerVerifier>,
+    verdict: Mutex<Option<Result<(), String>>>,
+}
+
+impl ServerCertVerifier for Witness {
+    fn verify_server_cert(
+        &self,
+        end_entity: &CertificateDer<'_>,
+        intermediates: &[CertificateDer<'_>],
+        server_name: &ServerName<'_>,
+        ocsp: &[u8],
+        now: UnixTime,
+    ) -> Result<ServerCertVerified, rustls::Error> {
+        let verdict = self.verifier.verify_server_cert(end_entity, intermediates, server_name, ocsp, now);
+        if let Ok(mut slot) = self.verdict.lock() {
+            *slot = Some(verdict.map(|_| ()).map_err(|error| in_words(&error)));
+        }
+        Ok(ServerCertVerified::assertion())
+    }
+
+    fn verify_tls12_signature(
+        &self,
+        message: &[u8],
+        certificate: &CertificateDer<'_>,
+        signature: &DigitallySignedStruct,
+    ) -> Result<HandshakeSignatureValid, rustls::Error> {
+        self.verifier.verify_tls12_signature(message, certificate, signature)
+    }
+
+    fn verify_tls13_signature(
+        &self,
+        message: &[u8],
+        certificate: &CertificateDer<'_>,
+        signature: &DigitallySignedStruct,
+    ) -> Result<HandshakeSignatureValid, rustls::Error> {
+        self.verifier.verify_tls13_signature(message, certificate, signature)
+    }
+
+    fn supported_verify_schemes(&self) -> Vec<SignatureScheme> {
+        self.verifier.supported_verify_schemes()
+    }
+}
+
+fn in_words(error: &rustls::Error) -> String {
+    use rustls::CertificateError as Wrong;
+    match error {
+        rustls::Error::InvalidCertificate(Wrong::UnknownIssuer) => {
+            "its issuer is not trusted, or an intermediate certificate is missing".into()
+        }
+        rustls::Error::InvalidCertificate(Wrong::NotValidForName | Wrong::NotValidForNameContext { .. }) => {
+            "it does not cover the name".into()
+        }
+        rustls::Error::InvalidCertificate(Wrong::Expired | Wrong::ExpiredContext { .. }) => "it has expired".into(),
+        rustls::Error::InvalidCertificate(Wrong::NotValidYet | Wrong::NotValidYetContext { .. }) => {
+            "it is not valid yet".into()
+        }
+        other => other.to_string(),
+    }
+}

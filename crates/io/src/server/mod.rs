@@ -1,0 +1,31 @@
+//! The servers that are driven: their config test, their reload, and the proof that they have taken it.
+//!
+//! Their files are rendered in the core; here are the processes and the questions.
+
+mod control;
+mod detect;
+mod dns;
+mod process;
+mod web;
+
+pub use detect::{Found, find_servers};
+pub use dns::{await_serial, check_zone, load_zones};
+pub use process::run_bounded;
+pub use web::{await_fingerprint, reload_web, test_web};
+
+/// Why a server did not do what it was told.
+#[derive(Debug, thiserror::Error)]
+pub enum ServerError {
+    #[error("`{command}` could not be started: {reason}")]
+    Start { command: String, reason: String },
+    #[error("`{command}` was still running after {seconds} s")]
+    Hung { command: String, seconds: u64 },
+    #[error("`{command}` failed: {output}")]
+    Refused { command: String, output: String },
+    #[error("the stand-in at {address} says: {answer}")]
+    StandIn { address: std::net::SocketAddr, answer: String },
+    #[error("harbor.toml names no {0}")]
+    NotSet(&'static str),
+    #[error("the DNS server at {address} does not answer for {zone} with serial {serial} after {seconds} s: {last}")]
+    NotLoaded { address: std::net::SocketAddr, zone: String, serial: u32, seconds: u64, last: String },
+}

@@ -1,0 +1,92 @@
+//! Runs a server's own command: no shell, no input, bounded in time and output.
+
+use std::io::Read;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use super::ServerError;
+
+const MOST_OUTPUT: u64 = 64 * 1024;
+const LONGEST: Duration = Duration::from_secs(120);
+
+/// Runs the command to its end and gives what it printed; an exit other than 0 is an error with that text.
+pub fn run_bounded(words: &[String], more: &[String]) -> Result<String, ServerError> {
+    let all: Vec<&String> = words.iter().chain(more).collect();
+    let shown = all.iter().map(|word| word.as_str()).collect::<Vec<_>>().join(" ");
+    let Some((program, arguments)) = all.split_first() else { return Err(ServerError::NotSet("command")) };
+    let mut child = Command::new(program)
+        .args(arguments)
+        .stdin(Stdio::null())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .map_err(|error| ServerError::Start { command: shown.clone(), reason: error.to_string() })?;
+    let readers: Vec<_> = [
+        child.stdout.take().map(|stream| Box::new(stream) as Box<dyn Read + Send>),
+        child.stderr.take().map(|stream| Box::new(stream) as Box<dyn Read + Send>),
+    ]
+    .into_iter()
+    .flatten()
+    .map(|stream| {
+        std::thread::spawn(move || {
+            let mut text = Vec::new();
+            let mut stream = stream.take(MOST_OUTPUT);
+            let _ = stream.read_to_end(&mut text);
+            // What is left is read and dropped, so that the command never blocks on a full pipe.
+            let _ = std::io::copy(&mut stream.into_inner(), &mut std::io::sink());
+            text
+        })
+    })
+    .collect();
+    let started = Instant::now();
+    let status = loop {
+        match child.try_wait() {
+            Ok(Some(status)) => break status,
+            Ok(None) if started.elapsed() > LONGEST => {
+                let _ = child.kill();
+                let _ = child.wait();
+                return Err(ServerError::Hung { command: shown, seconds: LONGEST.as_secs() });
+            }
+            Ok(None) => std::thread::sleep(Duration::from_millis(3)),
+            Err(error) => return Err(ServerError::Start { command: shown, reason: error.to_string() }),
+        }
+    };
+    // A reload may leave a daemon behind that still holds the pipe: then its output is not waited for.
+    let patience = Instant::now();
+    while readers.iter().any(|reader| !reader.is_finished()) && patience.elapsed() < Duration::from_millis(500) {
+        std::thread::sleep(Duration::from_millis(2));
+    }
+    let mut output = String::new();
+    for reader in readers.into_iter().filter(|reader| reader.is_finished()) {
+        if let Ok(text) = reader.join() {
+            output.push_str(&String::from_utf8_lossy(&text));
+        }
+    }
+    let output = output.trim().to_string();
+    if status.success() { Ok(output) } else { Err(ServerError::Refused { command: shown, output }) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn words(text: &[&str]) -> Vec<String> {
+        text.iter().map(|word| word.to_string()).collect()
+    }
+
+    #[test]
+    fn output_and_failure_come_back_and_nothing_is_left_to_a_shell() {
+        assert_eq!(run_bounded(&words(&["echo", "a;b"]), &words(&["$HOME"])).unwrap(), "a;b $HOME");
+        assert!(matches!(
+            run_bounded(&words(&["sh", "-c", "echo broken >&2; exit 3"]), &[]),
+            Err(ServerError::Refused { output, .. }) if output == "broken"
+        ));
+        assert!(matches!(run_bounded(&words(&["/no/such/program"]), &[]), Err(ServerError::Start { .. })));
+    }
+
+    #[test]
+    fn much_output_is_cut_and_does_not_block() {
+        let output = run_bounded(&words(&["sh", "-c", "yes | head -c 1000000"]), &[]).unwrap();
+        assert!(output.len() <= MOST_OUTPUT as usize);
+    }
+}

@@ -1,0 +1,105 @@
+//! Writing inventory changes: all of one command in one transaction, with the logbook entry that records it.
+
+use brightharbor_core::change::{Change, ChangeSet, InventoryChange};
+use brightharbor_core::site::Site;
+use rusqlite::{Transaction, TransactionBehavior, params};
+
+use super::logbook::EntryOutcome;
+use super::{Store, StoreError, word};
+
+impl Store {
+    /// Applies the inventory changes of a set and marks its logbook entry as done, both or neither.
+    pub fn commit(&mut self, entry: i64, set: &ChangeSet) -> Result<(), StoreError> {
+        let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        for change in &set.changes {
+            if let Change::Inventory { to } = change {
+                apply(&transaction, to)?;
+            }
+        }
+        super::logbook::finish(&transaction, entry, EntryOutcome::Done, "")?;
+        transaction.commit()?;
+        Ok(())
+    }
+}
+
+fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), StoreError> {
+    match change {
+        InventoryChange::AddAccount(account) => {
+            transaction.execute(
+                "INSERT INTO account (name, email, home, system_user) VALUES ($1, $2, $3, $4)",
+                params![account.name.as_str(), account.email, account.home.to_string_lossy(), account.system_user],
+            )?;
+        }
+        InventoryChange::AddSite(site) => add_site(transaction, site)?,
+        InventoryChange::ReplaceSite { after, .. } => {
+            transaction.execute(
+                "UPDATE site SET document_root = $1, kind = $2, https = $3, certificate_folder = $4 WHERE main = $5",
+                params![
+                    after.document_root.to_string_lossy(),
+                    word(&after.kind)?,
+                    word(&after.https)?,
+                    after.certificate.as_ref().map(|files| files.folder.to_string_lossy().into_owned()),
+                    after.main().as_str(),
+                ],
+            )?;
+        }
+        InventoryChange::AddZone(zone) => {
+            transaction.execute(
+                "INSERT INTO zone (name, account, home) VALUES ($1, $2, $3)",
+                params![zone.name.as_str(), zone.account.as_str(), word(&zone.home)?],
+            )?;
+        }
+        InventoryChange::RecordCertificate(certificate) => {
+            let names = serde_json::to_string(&certificate.names).map_err(|e| StoreError::Value(e.to_string()))?;
+            transaction.execute(
+                "INSERT INTO certificate (site, names, folder, not_after, state) VALUES ($1, $2, $3, $4, $5)
+                 ON CONFLICT (site) DO UPDATE SET names = $2, folder = $3, not_after = $4, state = $5",
+                params![
+                    certificate.site.as_str(),
+                    names,
+                    certificate.files.folder.to_string_lossy(),
+                    word(&certificate.not_after)?,
+                    word(&certificate.state)?,
+                ],
+            )?;
+        }
+        InventoryChange::Await(waiting) => {
+            transaction.execute(
+                "INSERT INTO waiting (site, since, not_before, reason) VALUES ($1, $2, $3, $4)
+                 ON CONFLICT (site) DO UPDATE SET not_before = $3, reason = $4",
+                params![
+                    waiting.site.as_str(),
+                    word(&waiting.since)?,
+                    waiting.not_before.map(|time| word(&time)).transpose()?,
+                    waiting.reason,
+                ],
+            )?;
+        }
+        InventoryChange::EndWait { site } => {
+            transaction.execute("DELETE FROM waiting WHERE site = $1", [site.as_str()])?;
+        }
+    }
+    Ok(())
+}
+
+fn add_site(transaction: &Transaction<'_>, site: &Site) -> Result<(), StoreError> {
+    transaction.execute(
+        "INSERT INTO site (main, account, document_root, kind, https, certificate_folder)
+         VALUES ($1, $2, $3, $4, $5, $6)",
+        params![
+            site.main().as_str(),
+            site.account.as_str(),
+            site.document_root.to_string_lossy(),
+            word(&site.kind)?,
+            word(&site.https)?,
+            site.certificate.as_ref().map(|files| files.folder.to_string_lossy().into_owned()),
+        ],
+    )?;
+    for (position, hostname) in site.hostnames.iter().enumerate() {
+        transaction.execute(
+            "INSERT INTO hostname (name, site, position) VALUES ($1, $2, $3)",
+            params![hostname.as_str(), site.main().as_str(), position as i64],
+        )?;
+    }
+    Ok(())
+}

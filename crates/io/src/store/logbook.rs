@@ -1,0 +1,164 @@
+//! The logbook: an entry is begun before anything changes and ends as done, rolled back or failed.
+//!
+//! An entry that is still `begun` when no command holds the lock belongs to a command that was killed; its inverses
+//! say how to take it back (`carry_out::recover`).
+
+use std::path::PathBuf;
+
+use brightharbor_core::change::ChangeSet;
+use jiff::Timestamp;
+use rusqlite::{Connection, params};
+use serde::{Deserialize, Serialize};
+
+use super::{Store, StoreError, from_word, word};
+
+/// How one file change is taken back. Only done while the file is as this entry wrote it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "inverse", rename_all = "kebab-case")]
+pub enum Inverse {
+    Remove { path: PathBuf, wrote_hash: String },
+    Restore { path: PathBuf, wrote_hash: String, kept: PathBuf, mode: u32 },
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum EntryOutcome {
+    Begun,
+    Done,
+    RolledBack,
+    /// Could not even be rolled back whole; the detail says what is left.
+    Failed,
+}
+
+impl EntryOutcome {
+    pub fn words(self) -> &'static str {
+        match self {
+            EntryOutcome::Begun => "begun",
+            EntryOutcome::Done => "done",
+            EntryOutcome::RolledBack => "rolled back",
+            EntryOutcome::Failed => "failed",
+        }
+    }
+}
+
+/// One entry as shown.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    pub id: i64,
+    pub at: Timestamp,
+    pub who: String,
+    pub title: String,
+    pub changes: ChangeSet,
+    pub outcome: EntryOutcome,
+    pub detail: String,
+}
+
+/// An entry that was begun and not ended.
+#[derive(Debug, Clone)]
+pub struct Begun {
+    pub id: i64,
+    pub title: String,
+    pub changes: ChangeSet,
+    pub inverses: Vec<Inverse>,
+}
+
+impl Store {
+    /// The number that the next entry will have; only meaningful while the harbor's lock is held.
+    pub fn next_entry(&self) -> Result<i64, StoreError> {
+        let last =
+            self.connection.query_row("SELECT coalesce(max(id), 0) FROM logbook", [], |row| row.get::<_, i64>(0))?;
+        Ok(last + 1)
+    }
+
+    pub fn begin(
+        &self,
+        entry: i64,
+        at: Timestamp,
+        who: &str,
+        set: &ChangeSet,
+        inverses: &[Inverse],
+    ) -> Result<(), StoreError> {
+        let json = |value: serde_json::Result<String>| value.map_err(|error| StoreError::Value(error.to_string()));
+        self.connection.execute(
+            "INSERT INTO logbook (id, at, who, title, changes, inverses, outcome, detail)
+             VALUES ($1, $2, $3, $4, $5, $6, 'begun', '')",
+            params![
+                entry,
+                word(&at)?,
+                who,
+                set.title,
+                json(serde_json::to_string(set))?,
+                json(serde_json::to_string(inverses))?
+            ],
+        )?;
+        Ok(())
+    }
+
+    pub fn end(&self, entry: i64, outcome: EntryOutcome, detail: &str) -> Result<(), StoreError> {
+        finish(&self.connection, entry, outcome, detail)
+    }
+
+    /// The last entries, the newest first.
+    pub fn logbook(&self, most: u32) -> Result<Vec<Entry>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT id, at, who, title, changes, outcome, detail FROM logbook ORDER BY id DESC LIMIT $1",
+        )?;
+        let rows = query
+            .query_map([most], |row| {
+                Ok((
+                    row.get(0)?,
+                    row.get::<_, String>(1)?,
+                    row.get(2)?,
+                    row.get(3)?,
+                    row.get::<_, String>(4)?,
+                    row.get::<_, String>(5)?,
+                    row.get(6)?,
+                ))
+            })?
+            .collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter()
+            .map(|(id, at, who, title, changes, outcome, detail)| {
+                Ok(Entry {
+                    id,
+                    at: from_word(&at)?,
+                    who,
+                    title,
+                    changes: read_json(&changes)?,
+                    outcome: from_word(&outcome)?,
+                    detail,
+                })
+            })
+            .collect()
+    }
+
+    pub fn unfinished(&self) -> Result<Vec<Begun>, StoreError> {
+        let mut query = self
+            .connection
+            .prepare("SELECT id, title, changes, inverses FROM logbook WHERE outcome = 'begun' ORDER BY id DESC")?;
+        let rows = query
+            .query_map([], |row| Ok((row.get(0)?, row.get(1)?, row.get::<_, String>(2)?, row.get::<_, String>(3)?)))?
+            .collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter()
+            .map(|(id, title, changes, inverses)| {
+                Ok(Begun { id, title, changes: read_json(&changes)?, inverses: read_json(&inverses)? })
+            })
+            .collect()
+    }
+}
+
+pub(super) fn finish(
+    connection: &Connection,
+    entry: i64,
+    outcome: EntryOutcome,
+    detail: &str,
+) -> Result<(), StoreError> {
+    connection.execute(
+        "UPDATE logbook SET outcome = $1, detail = $2 WHERE id = $3",
+        params![word(&outcome)?, detail, entry],
+    )?;
+    Ok(())
+}
+
+fn read_json<T: serde::de::DeserializeOwned>(text: &str) -> Result<T, StoreError> {
+    serde_json::from_str(text).map_err(|error| StoreError::Value(error.to_string()))
+}

@@ -1,0 +1,78 @@
+//! The inventory in SQLite: accounts, sites, zones, certificates, what waits, and the logbook.
+//!
+//! Reading is by key, never by walking everything, so that the 100,001st hostname costs what the first did. All
+//! changes of one command are written in one transaction together with their logbook entry.
+
+mod apply;
+mod logbook;
+mod read;
+mod schema;
+
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use rusqlite::{Connection, OpenFlags};
+
+pub use logbook::{Begun, Entry, EntryOutcome, Inverse};
+
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    #[error("there is no harbor at {0}")]
+    NoHarbor(PathBuf),
+    #[error("the harbor at {0} was made by a newer version of brightharbor (inventory version {1})")]
+    Newer(PathBuf, i64),
+    #[error("the inventory: {0}")]
+    Sqlite(#[from] rusqlite::Error),
+    #[error("the inventory holds a value that cannot be read: {0}")]
+    Value(String),
+}
+
+pub struct Store {
+    connection: Connection,
+}
+
+impl Store {
+    /// Makes a new inventory.
+    pub fn create(path: &Path) -> Result<Self, StoreError> {
+        let connection = Connection::open(path)?;
+        connection.pragma_update(None, "journal_mode", "WAL")?;
+        connection.execute_batch(schema::TABLES)?;
+        connection.pragma_update(None, "user_version", schema::VERSION)?;
+        drop(connection);
+        Self::open(path)
+    }
+
+    /// Opens an inventory that is there.
+    pub fn open(path: &Path) -> Result<Self, StoreError> {
+        let root = path.parent().unwrap_or(path).to_path_buf();
+        let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        if !path.exists() {
+            return Err(StoreError::NoHarbor(root));
+        }
+        let connection = Connection::open_with_flags(path, flags)?;
+        connection.busy_timeout(Duration::from_secs(10))?;
+        connection.pragma_update(None, "synchronous", "FULL")?;
+        connection.pragma_update(None, "foreign_keys", "ON")?;
+        let version: i64 = connection.pragma_query_value(None, "user_version", |row| row.get(0))?;
+        if version > schema::VERSION {
+            return Err(StoreError::Newer(root, version));
+        }
+        Ok(Self { connection })
+    }
+}
+
+/// A value of the core as it stands in a column: the same words as in JSON.
+fn word<T: serde::Serialize>(value: &T) -> Result<String, StoreError> {
+    match serde_json::to_value(value) {
+        Ok(serde_json::Value::String(text)) => Ok(text),
+        other => Err(StoreError::Value(format!("{other:?} is not a word"))),
+    }
+}
+
+fn from_word<T: serde::de::DeserializeOwned>(text: &str) -> Result<T, StoreError> {
+    serde_json::from_value(serde_json::Value::String(text.to_string()))
+        .map_err(|error| StoreError::Value(error.to_string()))
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,169 @@
+//! Reading the inventory.
+
+use std::path::PathBuf;
+
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{Account, AccountName, Certificate, CertificateFiles, Site, Waiting, Zone};
+use rusqlite::{OptionalExtension, Row};
+
+use super::{Store, StoreError, from_word};
+
+const SITE: &str = "SELECT main, account, document_root, kind, https, certificate_folder FROM site";
+
+impl Store {
+    pub fn account(&self, name: &AccountName) -> Result<Option<Account>, StoreError> {
+        let mut query =
+            self.connection.prepare_cached("SELECT name, email, home, system_user FROM account WHERE name = $1")?;
+        let row = query.query_row([name.as_str()], account_row).optional()?;
+        row.map(account).transpose()
+    }
+
+    pub fn accounts(&self) -> Result<Vec<Account>, StoreError> {
+        let mut query =
+            self.connection.prepare_cached("SELECT name, email, home, system_user FROM account ORDER BY name")?;
+        let rows = query.query_map([], account_row)?.collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter().map(account).collect()
+    }
+
+    /// How many sites an account has.
+    pub fn count_sites(&self, account: &AccountName) -> Result<u64, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT count(*) FROM site WHERE account = $1")?;
+        Ok(query.query_row([account.as_str()], |row| row.get::<_, i64>(0))?.max(0) as u64)
+    }
+
+    /// The site that a hostname belongs to.
+    pub fn site_of(&self, hostname: &Hostname) -> Result<Option<Site>, StoreError> {
+        let mut query = self
+            .connection
+            .prepare_cached(&format!("{SITE} WHERE main = (SELECT site FROM hostname WHERE name = $1)"))?;
+        let row = query.query_row([hostname.as_str()], site_row).optional()?;
+        row.map(|row| self.site(row)).transpose()
+    }
+
+    /// All sites, by main hostname; of one account where one is given.
+    pub fn sites(&self, of: Option<&AccountName>) -> Result<Vec<Site>, StoreError> {
+        let mut query =
+            self.connection.prepare_cached(&format!("{SITE} WHERE $1 IS NULL OR account = $1 ORDER BY main"))?;
+        let rows = query.query_map([of.map(AccountName::as_str)], site_row)?.collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter().map(|row| self.site(row)).collect()
+    }
+
+    fn site(&self, row: SiteRow) -> Result<Site, StoreError> {
+        let mut query =
+            self.connection.prepare_cached("SELECT name FROM hostname WHERE site = $1 ORDER BY position")?;
+        let names = query.query_map([&row.main], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
+        let hostnames = names.iter().map(|name| hostname(name)).collect::<Result<Vec<_>, _>>()?;
+        if hostnames.is_empty() {
+            return Err(StoreError::Value(format!("the site {} has no hostname", row.main)));
+        }
+        Ok(Site {
+            account: from_word(&row.account)?,
+            hostnames,
+            document_root: row.document_root.into(),
+            kind: from_word(&row.kind)?,
+            https: from_word(&row.https)?,
+            certificate: row.certificate_folder.map(|folder| CertificateFiles { folder: folder.into() }),
+        })
+    }
+
+    pub fn zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT name, account, home FROM zone WHERE name = $1")?;
+        let row = query.query_row([name.as_str()], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?))).optional()?;
+        row.map(|(name, account, home): (String, String, String)| {
+            Ok(Zone { name: hostname(&name)?, account: from_word(&account)?, home: from_word(&home)? })
+        })
+        .transpose()
+    }
+
+    /// The nearest zone that holds the hostname: its own or that of an ancestor.
+    pub fn enclosing_zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
+        for candidate in std::iter::once(name.clone()).chain(name.ancestors()) {
+            if let Some(zone) = self.zone(&candidate)? {
+                return Ok(Some(zone));
+            }
+        }
+        Ok(None)
+    }
+
+    pub fn certificate_of(&self, site: &Hostname) -> Result<Option<Certificate>, StoreError> {
+        let mut query = self
+            .connection
+            .prepare_cached("SELECT names, folder, not_after, state FROM certificate WHERE site = $1")?;
+        let row = query
+            .query_row([site.as_str()], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)))
+            .optional()?;
+        row.map(|(names, folder, not_after, state): (String, String, String, String)| {
+            Ok(Certificate {
+                site: site.clone(),
+                names: serde_json::from_str(&names).map_err(|error| StoreError::Value(error.to_string()))?,
+                files: CertificateFiles { folder: PathBuf::from(folder) },
+                not_after: from_word(&not_after)?,
+                state: from_word(&state)?,
+            })
+        })
+        .transpose()
+    }
+
+    pub fn waiting_of(&self, site: &Hostname) -> Result<Option<Waiting>, StoreError> {
+        Ok(self.waiting_where("WHERE site = $1", &[&site.as_str()])?.pop())
+    }
+
+    /// Everything that waits, the oldest first.
+    pub fn all_waiting(&self) -> Result<Vec<Waiting>, StoreError> {
+        self.waiting_where("ORDER BY since, site", &[])
+    }
+
+    fn waiting_where(&self, clause: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Waiting>, StoreError> {
+        let mut query =
+            self.connection.prepare_cached(&format!("SELECT site, since, not_before, reason FROM waiting {clause}"))?;
+        let rows = query
+            .query_map(values, |row| {
+                Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?, row.get::<_, Option<String>>(2)?, row.get(3)?))
+            })?
+            .collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter()
+            .map(|(site, since, not_before, reason)| {
+                Ok(Waiting {
+                    site: hostname(&site)?,
+                    since: from_word(&since)?,
+                    not_before: not_before.as_deref().map(from_word).transpose()?,
+                    reason,
+                })
+            })
+            .collect()
+    }
+}
+
+struct SiteRow {
+    main: String,
+    account: String,
+    document_root: String,
+    kind: String,
+    https: String,
+    certificate_folder: Option<String>,
+}
+
+fn site_row(row: &Row<'_>) -> rusqlite::Result<SiteRow> {
+    Ok(SiteRow {
+        main: row.get(0)?,
+        account: row.get(1)?,
+        document_root: row.get(2)?,
+        kind: row.get(3)?,
+        https: row.get(4)?,
+        certificate_folder: row.get(5)?,
+    })
+}
+
+type AccountRow = (String, String, String, Option<String>);
+
+fn account_row(row: &Row<'_>) -> rusqlite::Result<AccountRow> {
+    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
+}
+
+fn account((name, email, home, system_user): AccountRow) -> Result<Account, StoreError> {
+    Ok(Account { name: from_word(&name)?, email, home: home.into(), system_user })
+}
+
+fn hostname(text: &str) -> Result<Hostname, StoreError> {
+    Hostname::parse(text).map_err(|error| StoreError::Value(error.to_string()))
+}

@@ -1,0 +1,34 @@
+//! The tables. A later version adds a migration beside them and raises the number.
+
+// In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
+pub(super) const VERSION: i64 = 1;
+
+pub(super) const TABLES: &str = "
+CREATE TABLE account (
+    name TEXT PRIMARY KEY, email TEXT NOT NULL, home TEXT NOT NULL, system_user TEXT
+) STRICT, WITHOUT ROWID;
+CREATE TABLE site (
+    main TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), document_root TEXT NOT NULL,
+    kind TEXT NOT NULL, https TEXT NOT NULL, certificate_folder TEXT
+) STRICT, WITHOUT ROWID;
+CREATE INDEX site_by_account ON site(account);
+CREATE TABLE hostname (
+    name TEXT PRIMARY KEY, site TEXT NOT NULL REFERENCES site(main), position INTEGER NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE INDEX hostname_by_site ON hostname(site, position);
+CREATE TABLE zone (
+    name TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), home TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE TABLE certificate (
+    site TEXT PRIMARY KEY REFERENCES site(main), names TEXT NOT NULL, folder TEXT NOT NULL,
+    not_after TEXT NOT NULL, state TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE TABLE waiting (
+    site TEXT PRIMARY KEY REFERENCES site(main), since TEXT NOT NULL, not_before TEXT, reason TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE TABLE logbook (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, who TEXT NOT NULL, title TEXT NOT NULL,
+    changes TEXT NOT NULL, inverses TEXT NOT NULL, outcome TEXT NOT NULL, detail TEXT NOT NULL
+) STRICT;
+CREATE INDEX logbook_unfinished ON logbook(outcome) WHERE outcome = 'begun';
+";

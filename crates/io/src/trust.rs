@@ -1,0 +1,56 @@
+//! The roots that certificates are verified with: files from the settings, or the system's store.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use rustls::crypto::CryptoProvider;
+use rustls::pki_types::CertificateDer;
+use rustls::pki_types::pem::PemObject;
+use rustls::{ClientConfig, RootCertStore};
+
+#[derive(Debug, thiserror::Error)]
+pub enum TrustError {
+    #[error("the trust root {path} cannot be read: {reason}")]
+    File { path: PathBuf, reason: String },
+    #[error("no trust roots were found on this system; name some as `trust-roots` under [internet] in harbor.toml")]
+    None,
+}
+
+/// The roots in the files, or the system's where there are none.
+pub fn roots(files: &[PathBuf]) -> Result<Arc<RootCertStore>, TrustError> {
+    let mut store = RootCertStore::empty();
+    if files.is_empty() {
+        for certificate in rustls_native_certs::load_native_certs().certs {
+            let _ = store.add(certificate);
+        }
+    }
+    for path in files {
+        add_file(&mut store, path)?;
+    }
+    if store.is_empty() { Err(TrustError::None) } else { Ok(Arc::new(store)) }
+}
+
+fn add_file(store: &mut RootCertStore, path: &Path) -> Result<(), TrustError> {
+    let failed = |reason: String| TrustError::File { path: path.to_path_buf(), reason };
+    let certificates = CertificateDer::pem_file_iter(path).map_err(|error| failed(error.to_string()))?;
+    let mut found = 0;
+    for certificate in certificates {
+        let certificate = certificate.map_err(|error| failed(error.to_string()))?;
+        store.add(certificate).map_err(|error| failed(error.to_string()))?;
+        found += 1;
+    }
+    if found == 0 { Err(failed("there is no certificate in it".into())) } else { Ok(()) }
+}
+
+/// The cryptography that all TLS here uses.
+pub fn provider() -> Arc<CryptoProvider> {
+    Arc::new(rustls::crypto::aws_lc_rs::default_provider())
+}
+
+/// A verifying client for https.
+pub fn client(roots: Arc<RootCertStore>) -> Arc<ClientConfig> {
+    let builder = ClientConfig::builder_with_provider(provider())
+        .with_safe_default_protocol_versions()
+        .expect("the provider knows TLS 1.2 and 1.3");
+    Arc::new(builder.with_root_certificates(roots).with_no_client_auth())
+}
