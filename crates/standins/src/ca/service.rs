@@ -1,0 +1,308 @@
+//! The CA's resources over https: directory, nonces, accounts, orders, authorizations, challenges, certificates.
+
+use std::sync::{Arc, Mutex};
+
+use base64::Engine;
+use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+use bytes::Bytes;
+use http_body_util::{BodyExt, Full, Limited};
+use hyper::body::Incoming;
+use hyper::header::{HeaderName, HeaderValue};
+use hyper::{Method, Request, Response, StatusCode};
+use serde_json::{Value, json};
+use tokio::net::TcpListener;
+
+use super::authority::Authority;
+use super::http01;
+use super::jws::{Jwk, Signed, decode};
+use super::objects::{Authorization, Books, Order, Status};
+use crate::dns::resolver::Resolver;
+use crate::web::serve_tls;
+
+#[derive(Clone)]
+pub(crate) struct CaService {
+    shared: Arc<Shared>,
+}
+
+struct Shared {
+    base: String,
+    http_port: u16,
+    authority: Authority,
+    resolver: Arc<Resolver>,
+    books: Mutex<Books>,
+}
+
+/// An answer in the making.
+struct Answer {
+    status: u16,
+    body: Vec<u8>,
+    kind: &'static str,
+    location: Option<String>,
+}
+
+/// A refusal: status, type of RFC 8555 section 6.7, detail.
+struct Refusal(u16, &'static str, String);
+
+type Result<T> = std::result::Result<T, Refusal>;
+
+fn malformed(detail: impl ToString) -> Refusal {
+    Refusal(400, "malformed", detail.to_string())
+}
+
+impl Answer {
+    fn json(status: u16, value: &Value) -> Self {
+        Self { status, body: value.to_string().into_bytes(), kind: "application/json", location: None }
+    }
+
+    fn at(mut self, location: String) -> Self {
+        self.location = Some(location);
+        self
+    }
+}
+
+fn random() -> String {
+    let mut bytes = [0; 16];
+    ::aws_lc_rs::rand::fill(&mut bytes).expect("the system gives random bytes");
+    URL_SAFE_NO_PAD.encode(bytes)
+}
+
+impl CaService {
+    pub fn new(base: String, http_port: u16, authority: Authority, resolver: Arc<Resolver>) -> Self {
+        let shared = Shared { base, http_port, authority, resolver, books: Mutex::default() };
+        Self { shared: Arc::new(shared) }
+    }
+
+    pub async fn serve(self, listener: TcpListener) {
+        let https = self.shared.authority.https();
+        serve_tls(listener, https, move |request, _| {
+            let service = self.clone();
+            async move { service.respond(request).await }
+        })
+        .await;
+    }
+
+    fn books(&self) -> std::sync::MutexGuard<'_, Books> {
+        self.shared.books.lock().unwrap_or_else(|poisoned| poisoned.into_inner())
+    }
+
+    async fn respond(&self, request: Request<Incoming>) -> Response<Full<Bytes>> {
+        let answer = match self.answer(request).await {
+            Ok(answer) => answer,
+            Err(Refusal(status, kind, detail)) => {
+                let body = json!({ "type": format!("urn:ietf:params:acme:error:{kind}"), "detail": detail });
+                Answer { kind: "application/problem+json", ..Answer::json(status, &body) }
+            }
+        };
+        let nonce = random();
+        self.books().nonces.insert(nonce.clone());
+        let mut response = Response::new(Full::new(Bytes::from(answer.body)));
+        *response.status_mut() = StatusCode::from_u16(answer.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        let mut header = |name: &'static str, value: &str| {
+            if let Ok(value) = HeaderValue::from_str(value) {
+                response.headers_mut().insert(HeaderName::from_static(name), value);
+            }
+        };
+        header("replay-nonce", &nonce);
+        header("content-type", answer.kind);
+        header("cache-control", "no-store");
+        if let Some(location) = &answer.location {
+            header("location", location);
+        }
+        response
+    }
+
+    async fn answer(&self, request: Request<Incoming>) -> Result<Answer> {
+        let path = request.uri().path().to_string();
+        match (request.method(), path.as_str()) {
+            (&Method::GET, "/directory") => return Ok(self.directory()),
+            (&Method::HEAD, "/nonce") => {
+                return Ok(Answer { status: 200, body: vec![], kind: "text/plain", location: None });
+            }
+            (&Method::POST, _) => {}
+            _ => return Err(Refusal(405, "malformed", "only signed POST requests".into())),
+        }
+        let body = Limited::new(request.into_body(), 64 * 1024).collect().await.map_err(malformed)?.to_bytes();
+        let signed = Signed::read(&body).map_err(malformed)?;
+        if signed.header.url != format!("{}{path}", self.shared.base) {
+            return Err(Refusal(401, "unauthorized", "the url in the header is another one".into()));
+        }
+        if !self.books().nonces.remove(&signed.header.nonce) {
+            return Err(Refusal(400, "badNonce", "this nonce was not given out, or is used".into()));
+        }
+        if path == "/account" {
+            return self.account(&signed);
+        }
+        let account = self.who(&signed)?;
+        let mut parts = path.trim_start_matches('/').split('/');
+        let (what, number) = (parts.next().unwrap_or_default(), parts.next().and_then(|n| n.parse::<usize>().ok()));
+        match (what, number) {
+            ("order", None) => self.new_order(account, &signed.payload),
+            ("order", Some(number)) => self.order(account, number, 200),
+            ("authorization", Some(number)) => self.authorization(account, number),
+            ("challenge", Some(number)) => self.challenge(account, number),
+            ("finalize", Some(number)) => self.finalize(account, number, &signed.payload),
+            ("certificate", Some(number)) => {
+                let chain = self.books().certificates.get(&number).cloned().ok_or_else(|| malformed("no such"))?;
+                let kind = "application/pem-certificate-chain";
+                Ok(Answer { status: 200, body: chain.into_bytes(), kind, location: None })
+            }
+            _ => Err(Refusal(404, "malformed", "no such resource".into())),
+        }
+    }
+
+    fn directory(&self) -> Answer {
+        let base = &self.shared.base;
+        Answer::json(
+            200,
+            &json!({
+                "newNonce": format!("{base}/nonce"),
+                "newAccount": format!("{base}/account"),
+                "newOrder": format!("{base}/order"),
+                "meta": { "termsOfService": format!("{base}/terms") },
+            }),
+        )
+    }
+
+    fn account(&self, signed: &Signed) -> Result<Answer> {
+        let key: &Jwk = signed.header.jwk.as_ref().ok_or_else(|| malformed("a new account needs its jwk"))?;
+        signed.verify(key).map_err(malformed)?;
+        let payload: Value = serde_json::from_slice(&signed.payload).map_err(malformed)?;
+        if payload["termsOfServiceAgreed"] != json!(true) {
+            return Err(Refusal(403, "userActionRequired", "the terms must be agreed to".into()));
+        }
+        let mut books = self.books();
+        let known = books.accounts.iter().position(|account| account == key);
+        let number = known.unwrap_or_else(|| {
+            books.accounts.push(key.clone());
+            books.accounts.len() - 1
+        });
+        let status = if known.is_some() { 200 } else { 201 };
+        Ok(Answer::json(status, &json!({ "status": "valid" })).at(format!("{}/account/{number}", self.shared.base)))
+    }
+
+    /// The account that has signed.
+    fn who(&self, signed: &Signed) -> Result<usize> {
+        let kid = signed.header.kid.as_deref().ok_or_else(|| malformed("a kid is needed here"))?;
+        let number = kid.strip_prefix(&format!("{}/account/", self.shared.base)).and_then(|n| n.parse::<usize>().ok());
+        let key = number.and_then(|number| self.books().accounts.get(number).cloned());
+        match (number, key) {
+            (Some(number), Some(key)) => signed.verify(&key).map(|()| number).map_err(malformed),
+            _ => Err(Refusal(400, "accountDoesNotExist", "this account is not known".into())),
+        }
+    }
+
+    fn new_order(&self, account: usize, payload: &[u8]) -> Result<Answer> {
+        let payload: Value = serde_json::from_slice(payload).map_err(malformed)?;
+        let identifiers = payload["identifiers"].as_array().ok_or_else(|| malformed("no identifiers"))?;
+        let names: Vec<String> =
+            identifiers.iter().filter_map(|identifier| identifier["value"].as_str().map(String::from)).collect();
+        if names.is_empty() || names.len() != identifiers.len() {
+            return Err(malformed("identifiers without value"));
+        }
+        // What no public CA would sign is refused on purpose, so that a refusal can be seen.
+        if let Some(name) = names.iter().find(|name| name.starts_with("refused.")) {
+            return Err(Refusal(403, "rejectedIdentifier", format!("this CA does not issue for {name}")));
+        }
+        let mut books = self.books();
+        let first = books.authorizations.len();
+        for name in &names {
+            let (name, token) = (name.clone(), random());
+            books.authorizations.push(Authorization { account, name, token, status: Status::Pending, error: None });
+        }
+        let authorizations = (first..first + names.len()).collect();
+        books.orders.push(Order { account, names, authorizations, certificate: None });
+        let number = books.orders.len() - 1;
+        drop(books);
+        self.order(account, number, 201)
+    }
+
+    fn order(&self, account: usize, number: usize, status: u16) -> Result<Answer> {
+        let base = &self.shared.base;
+        let books = self.books();
+        let order = books.orders.get(number).filter(|order| order.account == account);
+        let order = order.ok_or_else(|| Refusal(404, "malformed", "no such order".into()))?;
+        let urls: Vec<String> = order.authorizations.iter().map(|n| format!("{base}/authorization/{n}")).collect();
+        let identifiers: Vec<Value> = order.names.iter().map(|name| json!({ "type": "dns", "value": name })).collect();
+        let mut value = json!({
+            "status": books.order_status(order),
+            "identifiers": identifiers,
+            "authorizations": urls,
+            "finalize": format!("{base}/finalize/{number}"),
+        });
+        if let Some(certificate) = order.certificate {
+            value["certificate"] = json!(format!("{base}/certificate/{certificate}"));
+        }
+        Ok(Answer::json(status, &value).at(format!("{base}/order/{number}")))
+    }
+
+    fn challenge_value(&self, number: usize, authorization: &Authorization) -> Value {
+        let mut value = json!({
+            "type": "http-01",
+            "url": format!("{}/challenge/{number}", self.shared.base),
+            "token": authorization.token,
+            "status": authorization.status.word(),
+        });
+        if let Some(error) = &authorization.error {
+            value["error"] = json!({ "type": "urn:ietf:params:acme:error:unauthorized", "detail": error });
+        }
+        value
+    }
+
+    fn authorization(&self, account: usize, number: usize) -> Result<Answer> {
+        let books = self.books();
+        let authorization = books.authorizations.get(number).filter(|a| a.account == account);
+        let authorization = authorization.ok_or_else(|| Refusal(404, "malformed", "no such authorization".into()))?;
+        // An authorization has no `processing` state of its own (section 7.1.6).
+        let status = match authorization.status {
+            Status::Processing => "pending",
+            other => other.word(),
+        };
+        let value = json!({
+            "status": status,
+            "identifier": { "type": "dns", "value": authorization.name },
+            "challenges": [self.challenge_value(number, authorization)],
+        });
+        Ok(Answer::json(200, &value))
+    }
+
+    fn challenge(&self, account: usize, number: usize) -> Result<Answer> {
+        let mut books = self.books();
+        let thumbprint = books.accounts.get(account).map(Jwk::thumbprint).unwrap_or_default();
+        let authorization = books.authorizations.get_mut(number).filter(|a| a.account == account);
+        let authorization = authorization.ok_or_else(|| Refusal(404, "malformed", "no such challenge".into()))?;
+        if authorization.status == Status::Pending {
+            authorization.status = Status::Processing;
+            let (name, token) = (authorization.name.clone(), authorization.token.clone());
+            let service = self.clone();
+            tokio::spawn(async move {
+                let expected = format!("{token}.{thumbprint}");
+                let shared = &service.shared;
+                let result = http01::validate(&shared.resolver, shared.http_port, &name, &token, &expected).await;
+                let mut books = service.books();
+                let authorization = &mut books.authorizations[number];
+                authorization.status = if result.is_ok() { Status::Valid } else { Status::Invalid };
+                authorization.error = result.err();
+            });
+        }
+        let value = self.challenge_value(number, &books.authorizations[number]);
+        Ok(Answer::json(200, &value))
+    }
+
+    fn finalize(&self, account: usize, number: usize, payload: &[u8]) -> Result<Answer> {
+        let payload: Value = serde_json::from_slice(payload).map_err(malformed)?;
+        let request = payload["csr"].as_str().ok_or_else(|| malformed("no csr"))?;
+        let request = decode(request).map_err(malformed)?;
+        let mut books = self.books();
+        let order = books.orders.get(number).filter(|order| order.account == account);
+        let order = order.ok_or_else(|| Refusal(404, "malformed", "no such order".into()))?;
+        if books.order_status(order) != "ready" {
+            return Err(Refusal(403, "orderNotReady", format!("the order is {}", books.order_status(order))));
+        }
+        let chain = self.shared.authority.sign(&request, &order.names).map_err(|e| Refusal(400, "badCSR", e))?;
+        let certificate = books.certificates.len();
+        books.certificates.insert(certificate, chain);
+        books.orders[number].certificate = Some(certificate);
+        drop(books);
+        self.order(account, number, 200)
+    }
+}

@@ -1,0 +1,111 @@
+//! A zone as data, read by the codec crate's own zone file reader (not by the program's), and its answers: data,
+//! referrals with glue, aliases, "no such name" and "no such data".
+
+use std::collections::BTreeMap;
+
+use bytes::Bytes;
+use domain::base::iana::{Rcode, Rtype};
+use domain::base::name::{FlattenInto, Name, ToName};
+use domain::base::{Message, MessageBuilder, Record};
+use domain::rdata::ZoneRecordData;
+use domain::zonefile::inplace::{Entry, Zonefile};
+
+pub(crate) type ZoneName = Name<Bytes>;
+pub(crate) type ZoneRecord = Record<ZoneName, ZoneRecordData<Bytes, ZoneName>>;
+
+#[derive(Debug, Clone)]
+pub(crate) struct ZoneData {
+    pub origin: ZoneName,
+    records: BTreeMap<ZoneName, Vec<ZoneRecord>>,
+}
+
+pub(crate) fn zone_name(text: &str) -> Result<ZoneName, String> {
+    Name::bytes_from_str(text).map_err(|error| format!("{text}: {error}"))
+}
+
+impl ZoneData {
+    /// Reads a master file.
+    pub fn read(origin: &str, text: &str) -> Result<Self, String> {
+        let origin = zone_name(origin)?;
+        let mut file = Zonefile::from(text);
+        file.extend_from_slice(b"\n");
+        file.set_origin(origin.clone());
+        let mut zone = Self { origin, records: BTreeMap::new() };
+        loop {
+            match file.next_entry().map_err(|error| error.to_string())? {
+                None => return Ok(zone),
+                Some(Entry::Record(record)) => zone.add(record.flatten_into()),
+                Some(Entry::Include { .. }) => return Err("$INCLUDE is not read by the stand-in".into()),
+            }
+        }
+    }
+
+    pub fn add(&mut self, record: ZoneRecord) {
+        self.records.entry(record.owner().clone()).or_default().push(record);
+    }
+
+    fn at(&self, name: &ZoneName, rtype: Rtype) -> Vec<&ZoneRecord> {
+        self.records.get(name).into_iter().flatten().filter(|record| record.rtype() == rtype).collect()
+    }
+
+    /// The delegation at or above the name, below the apex.
+    fn cut_above(&self, name: &ZoneName) -> Option<Vec<&ZoneRecord>> {
+        let mut cut = None;
+        for suffix in name.iter_suffixes() {
+            let suffix: ZoneName = suffix.to_name();
+            if suffix == self.origin {
+                break;
+            }
+            let names = self.at(&suffix, Rtype::NS);
+            if !names.is_empty() {
+                cut = Some(names);
+            }
+        }
+        cut
+    }
+
+    /// Answers a question for a name inside the zone.
+    pub fn answer(&self, request: &Message<Bytes>, name: &ZoneName, rtype: Rtype) -> Vec<u8> {
+        let builder = MessageBuilder::new_vec();
+        let mut answer = builder.start_answer(request, Rcode::NOERROR).expect("a vector has room");
+        if let Some(names) = self.cut_above(name) {
+            let mut authority = answer.authority();
+            names.iter().for_each(|record| authority.push(*record).expect("a vector has room"));
+            let mut additional = authority.additional();
+            for record in names {
+                let ZoneRecordData::Ns(ns) = record.data() else { continue };
+                for rtype in [Rtype::A, Rtype::AAAA] {
+                    for glue in self.at(ns.nsdname(), rtype) {
+                        additional.push(glue).expect("a vector has room");
+                    }
+                }
+            }
+            return additional.finish();
+        }
+        answer.header_mut().set_aa(true);
+        let mut at = name.clone();
+        for _ in 0..8 {
+            let found = self.at(&at, rtype);
+            if !found.is_empty() {
+                found.iter().for_each(|record| answer.push(*record).expect("a vector has room"));
+                return answer.finish();
+            }
+            let alias = self.at(&at, Rtype::CNAME).first().copied();
+            let Some(alias) = alias else { break };
+            answer.push(alias).expect("a vector has room");
+            match alias.data() {
+                ZoneRecordData::Cname(target) if target.cname().ends_with(&self.origin) => at = target.cname().clone(),
+                _ => return answer.finish(),
+            }
+        }
+        // An empty non-terminal exists: something lies below it.
+        if !self.records.keys().any(|owner| owner.ends_with(&at)) {
+            answer.header_mut().set_rcode(Rcode::NXDOMAIN);
+        }
+        let mut authority = answer.authority();
+        for soa in self.at(&self.origin, Rtype::SOA) {
+            authority.push(soa).expect("a vector has room");
+        }
+        authority.finish()
+    }
+}

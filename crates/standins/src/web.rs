@@ -1,0 +1,233 @@
+//! A web server that serves the harbor's site model over http and https, and one that answers everything with one
+//! page: the old host.
+
+use std::collections::HashMap;
+use std::future::Future;
+use std::net::SocketAddr;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, RwLock};
+
+use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite};
+use bytes::Bytes;
+use http_body_util::Full;
+use hyper::body::Incoming;
+use hyper::header::{CONTENT_TYPE, HOST, HeaderValue, LOCATION};
+use hyper::service::service_fn;
+use hyper::{Request, Response, StatusCode};
+use hyper_util::rt::TokioIo;
+use rustls::ServerConfig;
+use rustls::crypto::aws_lc_rs;
+use rustls::pki_types::pem::PemObject;
+use rustls::pki_types::{CertificateDer, PrivateKeyDer};
+use rustls::server::{ClientHello, ResolvesServerCert};
+use rustls::sign::CertifiedKey;
+use tokio::net::TcpListener;
+use tokio_rustls::TlsAcceptor;
+
+/// What is served now: exchanged whole on a reload.
+#[derive(Debug, Default)]
+struct Served {
+    sites: HashMap<String, Arc<PlainSite>>,
+    keys: HashMap<String, Arc<CertifiedKey>>,
+}
+
+/// The web server of the harbor.
+#[derive(Clone, Debug)]
+pub(crate) struct WebServer {
+    folder: PathBuf,
+    served: Arc<RwLock<Served>>,
+}
+
+impl WebServer {
+    /// Serves the site files of `folder`, once told to reload.
+    pub fn new(folder: &Path) -> Self {
+        Self { folder: folder.to_path_buf(), served: Arc::default() }
+    }
+
+    /// `test` reads everything and changes nothing; `reload` takes it over.
+    pub fn obey(&self, order: &str) -> Result<(), String> {
+        let read = self.read()?;
+        match order {
+            "test" => Ok(()),
+            "reload" => {
+                *self.served.write().map_err(|_| "the web server is out of order")? = read;
+                Ok(())
+            }
+            other => Err(format!("unknown order {other}")),
+        }
+    }
+
+    fn read(&self) -> Result<Served, String> {
+        let mut served = Served::default();
+        let entries = std::fs::read_dir(&self.folder).map_err(|error| error.to_string())?;
+        for entry in entries.flatten() {
+            let path = entry.path();
+            if path.extension().is_none_or(|ending| ending != "json") {
+                continue;
+            }
+            let failed = |reason: String| format!("{}: {reason}", path.display());
+            let text = std::fs::read_to_string(&path).map_err(|error| failed(error.to_string()))?;
+            let site: PlainSite = serde_json::from_str(&text).map_err(|error| failed(error.to_string()))?;
+            let key = match (&site.chain, &site.key) {
+                (Some(chain), Some(key)) => Some(Arc::new(certified_key(chain, key).map_err(failed)?)),
+                _ => None,
+            };
+            let site = Arc::new(site);
+            for hostname in &site.hostnames {
+                served.sites.insert(hostname.as_str().to_string(), Arc::clone(&site));
+                if let Some(key) = &key {
+                    served.keys.insert(hostname.as_str().to_string(), Arc::clone(key));
+                }
+            }
+        }
+        Ok(served)
+    }
+
+    fn answer(&self, request: &Request<Incoming>, secure: bool) -> Response<Full<Bytes>> {
+        let host = request.headers().get(HOST).and_then(|value| value.to_str().ok()).unwrap_or_default();
+        let host = host.split(':').next().unwrap_or_default().to_ascii_lowercase();
+        let site = self.served.read().ok().and_then(|served| served.sites.get(&host).cloned());
+        let Some(site) = site else { return text(StatusCode::NOT_FOUND, "There is no such site here.\n") };
+        let path = request.uri().path();
+        if path == FINGERPRINT_PATH {
+            return text(StatusCode::FORBIDDEN, &site.fingerprint);
+        }
+        if let Some(token) = path.strip_prefix(PROOF_PATH) {
+            return file(&site.proofs, token);
+        }
+        if site.http_sent_to_https && !secure {
+            let port = if site.https_port == 443 { String::new() } else { format!(":{}", site.https_port) };
+            let rest = request.uri().path_and_query().map_or("/", |rest| rest.as_str());
+            let mut response = text(StatusCode::MOVED_PERMANENTLY, "");
+            if let Ok(target) = HeaderValue::from_str(&format!("https://{host}{port}{rest}")) {
+                response.headers_mut().insert(LOCATION, target);
+            }
+            return response;
+        }
+        file(&site.document_root, path)
+    }
+
+    pub async fn serve_http(self, listener: TcpListener) {
+        serve_plain(listener, move |request, _| {
+            let server = self.clone();
+            async move { server.answer(&request, false) }
+        })
+        .await;
+    }
+
+    pub async fn serve_https(self, listener: TcpListener) {
+        let resolver = Arc::new(BySni(Arc::clone(&self.served)));
+        let config = ServerConfig::builder_with_provider(Arc::new(aws_lc_rs::default_provider()))
+            .with_safe_default_protocol_versions()
+            .expect("the provider knows TLS 1.2 and 1.3")
+            .with_no_client_auth()
+            .with_cert_resolver(resolver);
+        serve_tls(listener, Arc::new(config), move |request, _| {
+            let server = self.clone();
+            async move { server.answer(&request, true) }
+        })
+        .await;
+    }
+}
+
+#[derive(Debug)]
+struct BySni(Arc<RwLock<Served>>);
+
+impl ResolvesServerCert for BySni {
+    fn resolve(&self, hello: ClientHello<'_>) -> Option<Arc<CertifiedKey>> {
+        let name = hello.server_name()?;
+        self.0.read().ok()?.keys.get(name).cloned()
+    }
+}
+
+fn certified_key(chain: &Path, key: &Path) -> Result<CertifiedKey, String> {
+    let chain: Vec<CertificateDer<'static>> = CertificateDer::pem_file_iter(chain)
+        .map_err(|error| error.to_string())?
+        .collect::<Result<_, _>>()
+        .map_err(|error| error.to_string())?;
+    let key = PrivateKeyDer::from_pem_file(key).map_err(|error| error.to_string())?;
+    let key = aws_lc_rs::sign::any_supported_type(&key).map_err(|error| error.to_string())?;
+    let pair = CertifiedKey::new(chain, key);
+    pair.keys_match().map_err(|error| error.to_string())?;
+    Ok(pair)
+}
+
+fn text(status: StatusCode, body: &str) -> Response<Full<Bytes>> {
+    let mut response = Response::new(Full::new(Bytes::copy_from_slice(body.as_bytes())));
+    *response.status_mut() = status;
+    response.headers_mut().insert(CONTENT_TYPE, HeaderValue::from_static("text/plain; charset=utf-8"));
+    response
+}
+
+/// A file below `root`; the index page for a folder.
+fn file(root: &Path, path: &str) -> Response<Full<Bytes>> {
+    let relative = Path::new(path.trim_start_matches('/'));
+    let plain = relative.components().all(|part| matches!(part, std::path::Component::Normal(_)));
+    let mut full = root.join(relative);
+    if full.is_dir() {
+        full.push("index.html");
+    }
+    match std::fs::read(&full) {
+        Ok(content) if plain => {
+            let mut response = Response::new(Full::new(Bytes::from(content)));
+            let html = full.extension().is_some_and(|ending| ending == "html");
+            let kind = if html { "text/html; charset=utf-8" } else { "application/octet-stream" };
+            response.headers_mut().insert(CONTENT_TYPE, HeaderValue::from_static(kind));
+            response
+        }
+        _ => text(StatusCode::NOT_FOUND, "There is no such page here.\n"),
+    }
+}
+
+/// Serves the same page for every host: what visitors of a site that has not moved yet get.
+pub(crate) async fn serve_old_host(listener: TcpListener) {
+    serve_plain(listener, |_, _| async {
+        let mut response = Response::new(Full::new(Bytes::from("<h1>Old Quay Hosting</h1>\n")));
+        response.headers_mut().insert(CONTENT_TYPE, HeaderValue::from_static("text/html"));
+        response
+    })
+    .await;
+}
+
+/// Answers http requests with `answer` until the runtime ends.
+pub(crate) async fn serve_plain<F, R>(listener: TcpListener, answer: F)
+where
+    F: Fn(Request<Incoming>, SocketAddr) -> R + Clone + Send + Sync + 'static,
+    R: Future<Output = Response<Full<Bytes>>> + Send + 'static,
+{
+    while let Ok((stream, from)) = listener.accept().await {
+        serve_stream(stream, from, answer.clone());
+    }
+}
+
+/// The same over TLS.
+pub(crate) async fn serve_tls<F, R>(listener: TcpListener, config: Arc<ServerConfig>, answer: F)
+where
+    F: Fn(Request<Incoming>, SocketAddr) -> R + Clone + Send + Sync + 'static,
+    R: Future<Output = Response<Full<Bytes>>> + Send + 'static,
+{
+    let acceptor = TlsAcceptor::from(config);
+    while let Ok((stream, from)) = listener.accept().await {
+        let (acceptor, answer) = (acceptor.clone(), answer.clone());
+        tokio::spawn(async move {
+            if let Ok(stream) = acceptor.accept(stream).await {
+                serve_stream(stream, from, answer);
+            }
+        });
+    }
+}
+
+fn serve_stream<S, F, R>(stream: S, from: SocketAddr, answer: F)
+where
+    S: tokio::io::AsyncRead + tokio::io::AsyncWrite + Unpin + Send + 'static,
+    F: Fn(Request<Incoming>, SocketAddr) -> R + Clone + Send + Sync + 'static,
+    R: Future<Output = Response<Full<Bytes>>> + Send + 'static,
+{
+    tokio::spawn(async move {
+        let service = service_fn(move |request| {
+            let answer = answer.clone();
+            async move { Ok::<_, std::convert::Infallible>(answer(request, from).await) }
+        });
+        let _ = hyper::server::conn::http1::Builder::new().serve_connection(TokioIo::new(stream), service).await;
+    });
+}

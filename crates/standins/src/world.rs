@@ -1,0 +1,329 @@
+//! The miniature internet, put together: who has which address, and the settings of a harbor that lives in it.
+
+use std::collections::BTreeMap;
+use std::net::{IpAddr, Ipv4Addr, SocketAddr};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, RwLock};
+
+use tokio::net::TcpListener;
+use tokio::runtime::Runtime;
+
+use crate::ca::{Authority, CaService};
+use crate::control::{listen, take_orders};
+use crate::dns::resolver::{self, Resolver};
+use crate::dns::server::{self, Zones};
+use crate::dns::zone_data::ZoneData;
+use crate::registrar::Registrar;
+use crate::web::{WebServer, serve_old_host};
+
+#[derive(Debug)]
+pub struct WorldError(pub String);
+
+impl std::fmt::Display for WorldError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "the miniature internet could not be started: {}", self.0)
+    }
+}
+
+impl std::error::Error for WorldError {}
+
+fn failed(error: impl ToString) -> WorldError {
+    WorldError(error.to_string())
+}
+
+/// The addresses of the cast, all in one /24 of loopback, and the ports that all of them use.
+#[derive(Debug, Clone)]
+pub struct Cast {
+    prefix: [u8; 3],
+    pub dns_port: u16,
+    pub http_port: u16,
+    pub https_port: u16,
+}
+
+impl Cast {
+    fn address(&self, last: u8) -> IpAddr {
+        let [a, b, c] = self.prefix;
+        Ipv4Addr::new(a, b, c, last).into()
+    }
+
+    pub fn root(&self) -> IpAddr {
+        self.address(1)
+    }
+
+    pub fn registry(&self) -> IpAddr {
+        self.address(2)
+    }
+
+    pub fn old_nameserver(&self) -> IpAddr {
+        self.address(3)
+    }
+
+    /// The two nameservers of the provider.
+    pub fn nameservers(&self) -> [IpAddr; 2] {
+        [self.address(4), self.address(5)]
+    }
+
+    pub fn resolver(&self) -> IpAddr {
+        self.address(6)
+    }
+
+    pub fn ca(&self) -> IpAddr {
+        self.address(7)
+    }
+
+    pub fn registrar(&self) -> IpAddr {
+        self.address(8)
+    }
+
+    pub fn old_web(&self) -> IpAddr {
+        self.address(9)
+    }
+
+    /// The web server of the provider.
+    pub fn web(&self) -> IpAddr {
+        self.address(10)
+    }
+
+    /// A zone of the scenario with the addresses filled in.
+    fn fill(&self, text: &str) -> String {
+        let [ns1, ns2] = self.nameservers();
+        let places = [
+            ("{root}", self.root()),
+            ("{registry}", self.registry()),
+            ("{oldns}", self.old_nameserver()),
+            ("{oldweb}", self.old_web()),
+            ("{ns1}", ns1),
+            ("{ns2}", ns2),
+        ];
+        places.iter().fold(text.to_string(), |text, (place, address)| text.replace(place, &address.to_string()))
+    }
+}
+
+/// A running miniature internet; it ends when dropped.
+pub struct World {
+    pub cast: Cast,
+    pub registrar: Registrar,
+    pub registrar_page: SocketAddr,
+    folder: PathBuf,
+    ca_directory: String,
+    web_control: SocketAddr,
+    dns_control: SocketAddr,
+    runtime: Option<Runtime>,
+}
+
+/// The customers who are still with the old host.
+const OLD_CUSTOMERS: [&str; 3] = ["crumbandtide.example", "lanternchoir.example", "gullrock.example"];
+
+impl World {
+    /// Starts everything. The harbor is expected at `folder`/harbor; the CA's root certificate is written beside it.
+    pub fn start(folder: &Path) -> Result<Self, WorldError> {
+        let runtime = tokio::runtime::Builder::new_multi_thread()
+            .worker_threads(2)
+            .enable_all()
+            .build()
+            .map_err(failed)?;
+        let mut world = runtime.block_on(Self::build(folder))?;
+        world.runtime = Some(runtime);
+        Ok(world)
+    }
+
+    async fn build(folder: &Path) -> Result<Self, WorldError> {
+        let (cast, http, https) = find_room().await?;
+        let harbor = folder.join("harbor");
+        let registrar = serve_names(&cast).await?;
+        for customer in OLD_CUSTOMERS {
+            registrar.set_nameservers(customer, &["ns1.oldquay.example"]).map_err(failed)?;
+        }
+        for (domain, names) in [
+            ("saltmarsh.example", &["ns1.saltmarsh.example", "ns2.saltmarsh.example"][..]),
+            ("oldquay.example", &["ns1.oldquay.example"]),
+        ] {
+            registrar.set_nameservers(domain, names).map_err(failed)?;
+        }
+        let dns_control = serve_dns_host(&cast, &harbor.join("zones")).await?;
+        let resolver = Arc::new(Resolver::new(SocketAddr::new(cast.root(), cast.dns_port)));
+        let clients = SocketAddr::new(cast.resolver(), cast.dns_port);
+        resolver::serve(clients, Arc::clone(&resolver)).await.map_err(failed)?;
+
+        let web = WebServer::new(&harbor.join("servers/plain"));
+        let (orders, web_control) = listen(cast.web()).await.map_err(failed)?;
+        let obeying = web.clone();
+        tokio::spawn(take_orders(orders, Arc::new(move |order: &str| obeying.obey(order))));
+        tokio::spawn(web.clone().serve_http(http));
+        tokio::spawn(web.serve_https(https));
+        let old = TcpListener::bind(SocketAddr::new(cast.old_web(), cast.http_port)).await.map_err(failed)?;
+        tokio::spawn(serve_old_host(old));
+
+        let (listener, address) = listen(cast.ca()).await.map_err(failed)?;
+        let authority = Authority::new(cast.ca()).map_err(failed)?;
+        std::fs::write(folder.join("ca-root.pem"), &authority.root_pem).map_err(failed)?;
+        let base = format!("https://{address}");
+        let ca = CaService::new(base.clone(), cast.http_port, authority, resolver);
+        tokio::spawn(ca.serve(listener));
+
+        let (listener, registrar_page) = listen(cast.registrar()).await.map_err(failed)?;
+        tokio::spawn(registrar.clone().serve(listener));
+        Ok(Self {
+            cast,
+            registrar,
+            registrar_page,
+            folder: folder.to_path_buf(),
+            ca_directory: format!("{base}/directory"),
+            web_control,
+            dns_control,
+            runtime: None,
+        })
+    }
+
+    /// The `harbor.toml` of a harbor that lives in this internet.
+    pub fn settings(&self) -> String {
+        let cast = &self.cast;
+        let root = self.folder.join("ca-root.pem");
+        let home = self.folder.join("homes/{account}");
+        let [ns1, _] = cast.nameservers();
+        format!(
+            r#"[host]
+addresses = ["{web}"]
+nameservers = ["ns1.saltmarsh.example.", "ns2.saltmarsh.example."]
+hostmaster = "hostmaster.saltmarsh.example."
+
+[sites]
+home = "{home}"
+
+[web]
+server = "stand-in"
+listen = ["{web}"]
+control = "{web_control}"
+
+[dns]
+server = "stand-in"
+control = "{dns_control}"
+address = "{ns1}:{dns_port}"
+
+[ca]
+directory = "{directory}"
+contact = "hostmaster@saltmarsh.example"
+terms-accepted = true
+trust-root = "{root}"
+
+[internet]
+root-servers = ["{root_server}"]
+resolvers = ["{resolver}"]
+dns-port = {dns_port}
+http-port = {http_port}
+https-port = {https_port}
+trust-roots = ["{root}"]
+"#,
+            web = cast.web(),
+            home = home.display(),
+            web_control = self.web_control,
+            dns_control = self.dns_control,
+            directory = self.ca_directory,
+            root = root.display(),
+            root_server = cast.root(),
+            resolver = cast.resolver(),
+            dns_port = cast.dns_port,
+            http_port = cast.http_port,
+            https_port = cast.https_port,
+        )
+    }
+}
+
+impl Drop for World {
+    fn drop(&mut self) {
+        if let Some(runtime) = self.runtime.take() {
+            runtime.shutdown_background();
+        }
+    }
+}
+
+/// Finds a /24 of loopback and ports that are free there; gives the provider's web listeners with them.
+async fn find_room() -> Result<(Cast, TcpListener, TcpListener), WorldError> {
+    let mut last = String::from("no free addresses");
+    for attempt in 0..40_u32 {
+        let seed = std::process::id().wrapping_mul(31).wrapping_add(attempt.wrapping_mul(7919));
+        let prefix = [127, 64 + (seed >> 8) as u8 % 128, seed as u8];
+        let mut cast = Cast { prefix, dns_port: 0, http_port: 0, https_port: 0 };
+        // A world of another process has its root server at the first address: then another prefix is taken.
+        let probe = async {
+            let dns = TcpListener::bind(SocketAddr::new(cast.root(), 0)).await?;
+            let http = TcpListener::bind(SocketAddr::new(cast.web(), 0)).await?;
+            let https = TcpListener::bind(SocketAddr::new(cast.web(), 0)).await?;
+            let ports = (dns.local_addr()?.port(), http.local_addr()?.port(), https.local_addr()?.port());
+            std::io::Result::Ok((http, https, ports))
+        };
+        match probe.await {
+            Ok((http, https, (dns_port, http_port, https_port))) => {
+                cast.dns_port = dns_port;
+                cast.http_port = http_port;
+                cast.https_port = https_port;
+                return Ok((cast, http, https));
+            }
+            Err(error) => last = error.to_string(),
+        }
+    }
+    Err(WorldError(last))
+}
+
+/// The root, the registry and the old host's nameserver.
+async fn serve_names(cast: &Cast) -> Result<Registrar, WorldError> {
+    let at = |address: IpAddr| SocketAddr::new(address, cast.dns_port);
+    let read = |origin: &str, text: &str| ZoneData::read(origin, &cast.fill(text)).map_err(failed);
+    let root = read(".", include_str!("../scenarios/coast/root.zone"))?;
+    server::serve(at(cast.root()), zones(vec![root])).await.map_err(failed)?;
+
+    let base = cast.fill(include_str!("../scenarios/coast/registry.zone"));
+    let registry = zones(vec![ZoneData::read("example.", &base).map_err(failed)?]);
+    server::serve(at(cast.registry()), Arc::clone(&registry)).await.map_err(failed)?;
+
+    let mut old = vec![read("oldquay.example.", include_str!("../scenarios/coast/oldquay.zone"))?];
+    for customer in OLD_CUSTOMERS {
+        old.push(read(&format!("{customer}."), include_str!("../scenarios/coast/old-customer.zone"))?);
+    }
+    server::serve(at(cast.old_nameserver()), zones(old)).await.map_err(failed)?;
+
+    let [ns1, ns2] = cast.nameservers();
+    let hosts = [
+        ("ns1.saltmarsh.example", ns1),
+        ("ns2.saltmarsh.example", ns2),
+        ("ns1.oldquay.example", cast.old_nameserver()),
+    ];
+    let hosts: BTreeMap<String, String> =
+        hosts.iter().map(|(name, address)| (name.to_string(), address.to_string())).collect();
+    Ok(Registrar::new(base, registry, hosts))
+}
+
+/// The provider's two nameservers: its own zone, and those of the harbor once told to reload.
+async fn serve_dns_host(cast: &Cast, folder: &Path) -> Result<SocketAddr, WorldError> {
+    let own = ZoneData::read("saltmarsh.example.", &cast.fill(include_str!("../scenarios/coast/saltmarsh.zone")))
+        .map_err(failed)?;
+    let held = zones(vec![own.clone()]);
+    for address in cast.nameservers() {
+        server::serve(SocketAddr::new(address, cast.dns_port), Arc::clone(&held)).await.map_err(failed)?;
+    }
+    let (orders, control) = listen(cast.nameservers()[0]).await.map_err(failed)?;
+    let folder = folder.to_path_buf();
+    let obey = move |order: &str| {
+        if order != "reload" {
+            return Err(format!("unknown order {order}"));
+        }
+        let mut read = vec![own.clone()];
+        for entry in std::fs::read_dir(&folder).map_err(|error| error.to_string())?.flatten() {
+            let path = entry.path();
+            let Some(zone) = path.file_name().and_then(|n| n.to_str()).and_then(|n| n.strip_suffix(".zone")) else {
+                continue;
+            };
+            let text = std::fs::read_to_string(&path).map_err(|error| error.to_string())?;
+            let data = ZoneData::read(&format!("{zone}."), &text);
+            read.push(data.map_err(|error| format!("{}: {error}", path.display()))?);
+        }
+        *held.write().map_err(|_| "the DNS host is out of order")? = read;
+        Ok(())
+    };
+    tokio::spawn(take_orders(orders, Arc::new(obey)));
+    Ok(control)
+}
+
+fn zones(zones: Vec<ZoneData>) -> Zones {
+    Arc::new(RwLock::new(zones))
+}
