@@ -1,1 +1,27 @@
-fn main() {}
+//! `brightharbor`: the only crate that prints or exits. Arguments in, a report and an exit code out.
+//!
+//! To find your way: `args` is what can be typed, `commands/` has one thin file a command, `run` the steps they all
+//! share, `show/` what is printed.
+
+mod args;
+mod commands;
+mod error;
+mod events;
+mod look;
+mod run;
+mod secure;
+mod settings;
+mod show;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+fn main() -> ExitCode {
+    let args = args::Args::parse();
+    let context = run::Context::new(&args.common);
+    match commands::dispatch(&args.command, &context) {
+        Ok(report) => show::print(report.as_ref(), context.json),
+        Err(error) => show::print_error(&error, context.json),
+    }
+}

@@ -13,4 +13,5 @@ pub mod keys;
 pub mod probe;
 pub mod server;
 pub mod store;
+pub mod survey;
 pub mod trust;

@@ -7,10 +7,7 @@ use tokio::io::{AsyncBufReadExt, AsyncWriteExt, BufReader};
 use tokio::net::TcpListener;
 
 /// Answers every order on the listener with what `obey` says.
-pub(crate) async fn take_orders(
-    listener: TcpListener,
-    obey: Arc<dyn Fn(&str) -> Result<(), String> + Send + Sync>,
-) {
+pub(crate) async fn take_orders(listener: TcpListener, obey: Arc<dyn Fn(&str) -> Result<(), String> + Send + Sync>) {
     while let Ok((stream, _)) = listener.accept().await {
         let obey = Arc::clone(&obey);
         tokio::spawn(async move {

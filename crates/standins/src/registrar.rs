@@ -37,9 +37,8 @@ impl Registrar {
 
     /// Sets the nameservers of a domain, without final dots; the registry publishes at once.
     pub fn set_nameservers(&self, domain: &str, nameservers: &[&str]) -> Result<(), String> {
-        let sound = |name: &str| {
-            !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '-' || c == '.')
-        };
+        let sound =
+            |name: &str| !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '-' || c == '.');
         if !sound(domain) || nameservers.is_empty() || !nameservers.iter().all(|name| sound(name)) {
             return Err("give a domain and at least one nameserver".into());
         }

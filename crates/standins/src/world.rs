@@ -117,11 +117,8 @@ const OLD_CUSTOMERS: [&str; 3] = ["crumbandtide.example", "lanternchoir.example"
 impl World {
     /// Starts everything. The harbor is expected at `folder`/harbor; the CA's root certificate is written beside it.
     pub fn start(folder: &Path) -> Result<Self, WorldError> {
-        let runtime = tokio::runtime::Builder::new_multi_thread()
-            .worker_threads(2)
-            .enable_all()
-            .build()
-            .map_err(failed)?;
+        let runtime =
+            tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().map_err(failed)?;
         let mut world = runtime.block_on(Self::build(folder))?;
         world.runtime = Some(runtime);
         Ok(world)

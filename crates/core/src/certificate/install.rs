@@ -16,6 +16,7 @@ pub struct Install<'a> {
     pub chain_pem: &'a str,
     pub key_pem: &'a str,
     pub names: Vec<Hostname>,
+    pub not_before: Timestamp,
     pub not_after: Timestamp,
     pub now: Timestamp,
 }
@@ -43,6 +44,7 @@ pub fn install(
         site: site.main().clone(),
         names: install.names.clone(),
         files,
+        not_before: install.not_before,
         not_after: install.not_after,
         state: CertificateState::Installed,
     }));
@@ -110,7 +112,7 @@ mod tests {
         let layout = Layout::new("/harbor");
         let now: Timestamp = "2026-11-23T07:00:00.5Z".parse().unwrap();
         let names = site().hostnames[..names].to_vec();
-        let install_it = Install { chain_pem: "CHAIN", key_pem: "KEY", names, not_after: now, now };
+        let install_it = Install { chain_pem: "CHAIN", key_pem: "KEY", names, not_before: now, not_after: now, now };
         let (set, after) = install(&site(), &install_it, Some(b"old".to_vec()), &settings, &layout);
         let certificate = set
             .changes

@@ -160,7 +160,7 @@ pub fn attach(
             site: main,
             since: now,
             not_before: None,
-            reason: "its links have not been walked yet".into(),
+            reason: String::new(),
         }));
     }
     Ok(decision)

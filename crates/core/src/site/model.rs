@@ -83,8 +83,17 @@ pub struct Certificate {
     pub site: Hostname,
     pub names: Vec<Hostname>,
     pub files: CertificateFiles,
+    pub not_before: Timestamp,
     pub not_after: Timestamp,
     pub state: CertificateState,
+}
+
+impl Certificate {
+    /// Whether it is time to get a new one: a third of the lifetime is left, whatever the lifetime.
+    pub fn is_due(&self, now: Timestamp) -> bool {
+        let lifetime = self.not_after.duration_since(self.not_before);
+        self.not_after.duration_since(now) < lifetime / 3
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -120,5 +129,28 @@ pub struct Waiting {
     pub since: Timestamp,
     /// Not to be tried before, where somebody has said so (a CA's Retry-After, a TTL).
     pub not_before: Option<Timestamp>,
+    /// What went wrong the last time; empty while only the links are waited for.
     pub reason: String,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_certificate_is_due_when_a_third_is_left_however_short_it_lives() {
+        let at = |text: &str| text.parse::<Timestamp>().unwrap();
+        let of = |not_before: &str, not_after: &str| Certificate {
+            site: Hostname::parse("gullrock.example").unwrap(),
+            names: vec![],
+            files: CertificateFiles { folder: "/harbor".into() },
+            not_before: at(not_before),
+            not_after: at(not_after),
+            state: CertificateState::Served,
+        };
+        let long = of("2026-11-01T00:00:00Z", "2027-01-30T00:00:00Z");
+        assert!(!long.is_due(at("2026-12-30T00:00:00Z")) && long.is_due(at("2027-01-01T00:00:00Z")));
+        let short = of("2026-11-01T00:00:00Z", "2026-11-07T00:00:00Z");
+        assert!(!short.is_due(at("2026-11-04T23:00:00Z")) && short.is_due(at("2026-11-05T01:00:00Z")));
+    }
 }

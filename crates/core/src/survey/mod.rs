@@ -13,7 +13,10 @@ mod secure;
 mod seen;
 
 pub use link::{Link, LinkName, LinkState, Survey, Turn};
-pub use seen::{Harbored, HttpOutcome, HttpSeen, Resolved, Seen, TlsOutcome, TlsSeen, authoritative_addresses};
+pub use seen::{
+    Gathered, Harbored, HostGathered, HttpOutcome, HttpSeen, Resolved, Seen, TlsOutcome, TlsSeen,
+    authoritative_addresses,
+};
 
 /// Judges all six links, in the order a visitor meets them.
 pub fn survey(seen: &Seen<'_>) -> Survey {

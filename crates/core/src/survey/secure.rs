@@ -60,7 +60,11 @@ fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {
         .turn(Turn::Tend),
         (Some(waiting), None) => {
             let until = waiting.not_before;
-            link(LinkState::Waiting(until), format!("no certificate yet: {}", waiting.reason)).turn(Turn::Tend)
+            let reason = match waiting.reason.as_str() {
+                "" => "the next `tend` gets one",
+                reason => reason,
+            };
+            link(LinkState::Waiting(until), format!("no certificate yet: {reason}")).turn(Turn::Tend)
         }
         (None, None) => {
             link(LinkState::Broken, "no certificate, and none is asked for".into()).turn(Turn::Administrator)

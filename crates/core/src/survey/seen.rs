@@ -11,7 +11,26 @@ use crate::name::Hostname;
 use crate::redirect::Landing;
 use crate::site::{Certificate, Waiting, ZoneHome};
 
-/// Everything the judges read.
+/// Everything that was gathered about hostnames of one domain, in one look.
+#[derive(Debug, Clone)]
+pub struct Gathered {
+    pub domain: Hostname,
+    pub now: Timestamp,
+    pub picture: Picture,
+    pub hosts: Vec<HostGathered>,
+}
+
+/// What was gathered about one hostname.
+#[derive(Debug, Clone)]
+pub struct HostGathered {
+    pub hostname: Hostname,
+    pub resolved: Vec<Resolved>,
+    pub http: Vec<HttpSeen>,
+    pub tls: Vec<TlsSeen>,
+    pub landing: Option<Landing>,
+}
+
+/// Everything the judges read about one hostname.
 pub struct Seen<'a> {
     pub hostname: &'a Hostname,
     pub domain: &'a Hostname,
@@ -33,8 +52,6 @@ pub struct Seen<'a> {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Harbored {
     pub zone_home: ZoneHome,
-    /// Whether the site has a web server file at all.
-    pub served_here: bool,
     pub fingerprint: String,
     pub certificate: Option<Certificate>,
     pub waiting: Option<Waiting>,
@@ -91,6 +108,33 @@ pub enum TlsOutcome {
     },
     Failed(String),
     NoRoute,
+}
+
+impl Gathered {
+    /// The part about one hostname, ready for the judges.
+    pub fn seen<'a>(
+        &'a self,
+        host: &'a HostGathered,
+        findings: &'a [Finding],
+        expected: &'a Expected,
+        our_addresses: &'a [IpAddr],
+        harbored: Option<&'a Harbored>,
+    ) -> Seen<'a> {
+        Seen {
+            hostname: &host.hostname,
+            domain: &self.domain,
+            now: self.now,
+            picture: &self.picture,
+            findings,
+            expected,
+            our_addresses,
+            harbored,
+            resolved: &host.resolved,
+            http: &host.http,
+            tls: &host.tls,
+            landing: host.landing.as_ref(),
+        }
+    }
 }
 
 impl Seen<'_> {

@@ -13,7 +13,7 @@ pub struct FileError {
     pub error: io::Error,
 }
 
-fn failed(what: &'static str, path: &Path) -> impl FnOnce(io::Error) -> FileError {
+pub(super) fn failed(what: &'static str, path: &Path) -> impl FnOnce(io::Error) -> FileError {
     let path = path.to_path_buf();
     move |error| FileError { what, path, error }
 }

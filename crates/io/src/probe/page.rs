@@ -4,13 +4,14 @@ use std::collections::HashMap;
 use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::redirect::{FollowStep, Landing, PageSeen, follow};
 use brightharbor_core::render::FINGERPRINT_PATH;
 use brightharbor_core::survey::{HttpOutcome, HttpSeen};
 use rustls::ClientConfig;
 use url::Url;
 
+use crate::dns::resolve_all;
 use crate::http::{Connection, HttpError};
 
 /// A page is looked at, not kept.
@@ -37,10 +38,11 @@ pub async fn fetch_fingerprint(address: SocketAddr, hostname: &Hostname) -> Http
     HttpSeen { address, outcome }
 }
 
-/// Follows redirects from `start`. `addresses` tells where hostnames lead; a name it does not know ends the way.
+/// Follows redirects from `start`. `known` tells where hostnames lead; others are looked up with the resolvers.
 pub async fn land(
     start: &Url,
-    addresses: &HashMap<String, Vec<IpAddr>>,
+    mut known: HashMap<String, Vec<IpAddr>>,
+    resolvers: &[SocketAddr],
     default_ports: (u16, u16),
     tls: &Arc<ClientConfig>,
 ) -> Landing {
@@ -50,9 +52,20 @@ pub async fn land(
             FollowStep::Ended(landing) => return landing,
             FollowStep::Fetch(url) => url,
         };
-        let page = fetch_page(&url, addresses, default_ports, tls).await;
+        let host = url.host_str().unwrap_or_default().to_string();
+        if !known.contains_key(&host) {
+            let addresses = look_up(&host, resolvers).await;
+            known.insert(host, addresses);
+        }
+        let page = fetch_page(&url, &known, default_ports, tls).await;
         seen.insert(url, page);
     }
+}
+
+async fn look_up(host: &str, resolvers: &[SocketAddr]) -> Vec<IpAddr> {
+    let Ok(name) = DnsName::absolute(host) else { return vec![] };
+    let resolved = resolve_all(&resolvers[..resolvers.len().min(1)], &name).await;
+    resolved.iter().flat_map(|resolved| resolved.addresses.iter().map(|address| address.address)).take(4).collect()
 }
 
 async fn fetch_page(
@@ -67,7 +80,7 @@ async fn fetch_page(
     let port = url.port().unwrap_or(if secure { https_port } else { http_port });
     let known = addresses.get(host).cloned().unwrap_or_default();
     if known.is_empty() {
-        return failed("leads to a name that was not looked up".into());
+        return failed("leads to a name that does not resolve".into());
     }
     let path = match url.query() {
         Some(query) => format!("{}?{query}", url.path()),

@@ -5,11 +5,13 @@
 mod control;
 mod detect;
 mod dns;
+mod include;
 mod process;
 mod web;
 
 pub use detect::{Found, find_servers};
 pub use dns::{await_serial, check_zone, load_zones};
+pub use include::includes;
 pub use process::run_bounded;
 pub use web::{await_fingerprint, reload_web, test_web};
 

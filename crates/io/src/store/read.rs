@@ -86,22 +86,40 @@ impl Store {
     }
 
     pub fn certificate_of(&self, site: &Hostname) -> Result<Option<Certificate>, StoreError> {
-        let mut query = self
-            .connection
-            .prepare_cached("SELECT names, folder, not_after, state FROM certificate WHERE site = $1")?;
-        let row = query
-            .query_row([site.as_str()], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?)))
-            .optional()?;
-        row.map(|(names, folder, not_after, state): (String, String, String, String)| {
-            Ok(Certificate {
-                site: site.clone(),
-                names: serde_json::from_str(&names).map_err(|error| StoreError::Value(error.to_string()))?,
-                files: CertificateFiles { folder: PathBuf::from(folder) },
-                not_after: from_word(&not_after)?,
-                state: from_word(&state)?,
+        Ok(self.certificates_where("WHERE site = $1", &[&site.as_str()])?.pop())
+    }
+
+    /// The certificates of all sites, by main hostname.
+    pub fn all_certificates(&self) -> Result<Vec<Certificate>, StoreError> {
+        self.certificates_where("ORDER BY site", &[])
+    }
+
+    fn certificates_where(
+        &self,
+        clause: &str,
+        values: &[&dyn rusqlite::ToSql],
+    ) -> Result<Vec<Certificate>, StoreError> {
+        let mut query = self.connection.prepare_cached(&format!(
+            "SELECT site, names, folder, not_before, not_after, state FROM certificate {clause}"
+        ))?;
+        let text = |row: &Row<'_>, column| row.get::<_, String>(column);
+        let rows = query
+            .query_map(values, |row| {
+                Ok([text(row, 0)?, text(row, 1)?, text(row, 2)?, text(row, 3)?, text(row, 4)?, text(row, 5)?])
+            })?
+            .collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter()
+            .map(|[site, names, folder, not_before, not_after, state]| {
+                Ok(Certificate {
+                    site: hostname(&site)?,
+                    names: serde_json::from_str(&names).map_err(|error| StoreError::Value(error.to_string()))?,
+                    files: CertificateFiles { folder: PathBuf::from(folder) },
+                    not_before: from_word(&not_before)?,
+                    not_after: from_word(&not_after)?,
+                    state: from_word(&state)?,
+                })
             })
-        })
-        .transpose()
+            .collect()
     }
 
     pub fn waiting_of(&self, site: &Hostname) -> Result<Option<Waiting>, StoreError> {

@@ -21,7 +21,7 @@ CREATE TABLE zone (
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE certificate (
     site TEXT PRIMARY KEY REFERENCES site(main), names TEXT NOT NULL, folder TEXT NOT NULL,
-    not_after TEXT NOT NULL, state TEXT NOT NULL
+    not_before TEXT NOT NULL, not_after TEXT NOT NULL, state TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE waiting (
     site TEXT PRIMARY KEY REFERENCES site(main), since TEXT NOT NULL, not_before TEXT, reason TEXT NOT NULL

@@ -56,6 +56,7 @@ fn what_is_written_is_read_back() {
         site: name("lanternchoir.example"),
         names: site().hostnames,
         files: CertificateFiles { folder: "/harbor/certificates/lanternchoir.example/1".into() },
+        not_before: "2026-11-23T07:00:00Z".parse().unwrap(),
         not_after: "2027-02-21T07:00:00Z".parse().unwrap(),
         state: CertificateState::Served,
     };
@@ -82,7 +83,8 @@ fn what_is_written_is_read_back() {
     assert_eq!(store.site_of(&name("www.lanternchoir.example")).unwrap(), Some(after.clone()));
     assert_eq!(store.sites(Some(&account().name)).unwrap(), [after]);
     assert_eq!(store.enclosing_zone(&name("a.b.lanternchoir.example")).unwrap(), Some(zone));
-    assert_eq!(store.certificate_of(&name("lanternchoir.example")).unwrap(), Some(certificate));
+    assert_eq!(store.certificate_of(&name("lanternchoir.example")).unwrap().as_ref(), Some(&certificate));
+    assert_eq!(store.all_certificates().unwrap(), [certificate]);
     assert_eq!(store.all_waiting().unwrap(), [waiting]);
     commit(&mut store, vec![InventoryChange::EndWait { site: name("lanternchoir.example") }]).unwrap();
     assert_eq!(store.all_waiting().unwrap(), []);

@@ -22,7 +22,8 @@ pub(super) async fn validate(
     let address = addresses.first().ok_or_else(|| format!("no address found for {name}"))?;
     let address = SocketAddr::new(*address, http_port);
     let fetched = timeout(Duration::from_secs(3), fetch(address, name, token)).await;
-    let body = fetched.map_err(|_| format!("{address} did not answer in time"))?.map_err(|e| format!("{address}: {e}"))?;
+    let body =
+        fetched.map_err(|_| format!("{address} did not answer in time"))?.map_err(|e| format!("{address}: {e}"))?;
     if body.trim_end() == expected {
         Ok(())
     } else {

@@ -193,4 +193,3 @@ fn address(record: &ZoneRecord) -> Option<IpAddr> {
         _ => None,
     }
 }
-

@@ -1,0 +1,87 @@
+//! `account add`: a new customer, with a home that document roots lie in.
+
+use std::path::PathBuf;
+
+use brightharbor_core::change::{Change, ChangeSet, FolderMake, InventoryChange};
+use brightharbor_core::site::{Account, AccountName, check_email, check_path};
+use clap::Args;
+use serde_json::{Value, json};
+
+use crate::args::ChangeOptions;
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::run::{Changed, Context, Decision, change};
+use crate::show::human::{self, Page};
+use crate::show::{Shown, json};
+
+/// Add an account.
+#[derive(Debug, Args)]
+pub struct Add {
+    /// Its name: lower-case letters, digits and hyphens.
+    name: String,
+    /// Where to reach the customer.
+    #[arg(long, value_name = "ADDRESS")]
+    email: String,
+    /// The folder that its document roots lie in; made if its parent is there. By default as `home` under [sites]
+    /// in harbor.toml says.
+    #[arg(long, value_name = "FOLDER")]
+    home: Option<PathBuf>,
+    /// The system user that owns its document roots; by default the user who runs this.
+    #[arg(long, value_name = "USER")]
+    system_user: Option<String>,
+    #[command(flatten)]
+    options: ChangeOptions,
+}
+
+pub fn run(args: &Add, context: &Context) -> Report {
+    let name = AccountName::parse(&args.name).map_err(Error::wrong_use)?;
+    check_email(&args.email).map_err(Error::wrong_use)?;
+    let title = format!("account add {name}");
+    let changed = context.block_on(change(context, &title, &args.options, |harbor, _| {
+        if harbor.store.account(&name)?.is_some() {
+            return Err(Error::refused("account-exists", format!("there is an account `{name}` already"))
+                .advice("see `brightharbor account list`"));
+        }
+        let home = match &args.home {
+            Some(home) => std::path::absolute(home).unwrap_or_else(|_| home.clone()),
+            None => PathBuf::from(harbor.settings.sites.home.replace("{account}", name.as_str())),
+        };
+        check_path(&home).map_err(|error| Error::refused("home", error).advice("give another one with --home"))?;
+        Ok(decide(name.clone(), args, home, &title))
+    }))??;
+    Ok(Box::new(Added { changed }))
+}
+
+fn decide(name: AccountName, args: &Add, home: PathBuf, title: &str) -> Decision {
+    let account =
+        Account { name, email: args.email.clone(), home: home.clone(), system_user: args.system_user.clone() };
+    let said = vec![format!("the account {} has its home at {}", account.name, home.display())];
+    let mut set = ChangeSet::new(title);
+    set.changes.push(Change::MakeFolder(FolderMake {
+        home,
+        below: PathBuf::new(),
+        system_user: args.system_user.clone(),
+        mode: 0o711,
+        starter_page: None,
+    }));
+    set.inventory(InventoryChange::AddAccount(account));
+    Decision { set, said }
+}
+
+struct Added {
+    changed: Changed,
+}
+
+impl Shown for Added {
+    fn human(&self, page: &mut Page) {
+        human::change_report(page, &self.changed);
+    }
+
+    fn json(&self) -> Value {
+        json!({ "command": "account add", "change": json::ChangeDocument::from(&self.changed) })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}

@@ -1,0 +1,119 @@
+//! `certificate issue`: a certificate from the CA for the names of a site that lead here, installed and proven.
+
+use brightharbor_core::site::Site;
+use brightharbor_core::survey::Survey;
+use clap::Args;
+use serde_json::{Value, json};
+
+use crate::commands::{Report, hostname};
+use crate::error::{Error, Exit};
+use crate::look::look_at_site;
+use crate::run::Context;
+use crate::secure::{SecureOutcome, Secured, secure};
+use crate::show::human::{self, Page};
+use crate::show::{Shown, json};
+
+/// Get a certificate for a site from the CA, install it and prove it by a handshake.
+///
+/// Covers all names of the site that lead here; the others are left out, with the reason.
+#[derive(Debug, Args)]
+pub struct Issue {
+    /// A hostname of the site.
+    hostname: String,
+    /// Say which names would be covered, and do nothing.
+    #[arg(long)]
+    dry_run: bool,
+    /// Go on without asking.
+    #[arg(long)]
+    yes: bool,
+}
+
+pub fn run(args: &Issue, context: &Context) -> Report {
+    let name = hostname(&args.hostname)?;
+    let harbor = context.open()?;
+    let site = harbor.store.site_of(&name)?.ok_or_else(|| {
+        Error::refused("not-attached", format!("{name} is not attached here"))
+            .advice(format!("attach it first: brightharbor attach {name} --account ACCOUNT"))
+    })?;
+    if harbor.settings.ca.directory.is_none() {
+        return Err(Error::refused("no-ca", "the settings name no CA")
+            .advice("set `directory` under [ca] in harbor.toml, and `terms-accepted` after reading its terms"));
+    }
+    drop(harbor);
+    if args.dry_run {
+        return context.block_on(foresee(context, &site))?;
+    }
+    context.block_on(issue(context, &site))?
+}
+
+async fn foresee(context: &Context, site: &Site) -> Report {
+    let looked = look_at_site(&context.open()?, site).await?;
+    let covered = looked.leading.iter().map(ToString::to_string).collect();
+    let left_out = looked.left_out.iter().map(|(name, reason)| (name.to_string(), reason.clone())).collect();
+    Ok(Box::new(Foreseen { covered, left_out }))
+}
+
+async fn issue(context: &Context, site: &Site) -> Report {
+    let secured = secure(context, site).await?;
+    if let SecureOutcome::Refused { reason, advice } = &secured.outcome {
+        let error = Error::refused("ca-refuses", reason);
+        return Err(advice.iter().fold(error, |error, advice| error.advice(advice)));
+    }
+    context.progress.doing("walking the links");
+    let surveys = look_at_site(&context.open()?, site).await?.surveys;
+    Ok(Box::new(Issued { secured, surveys }))
+}
+
+struct Foreseen {
+    covered: Vec<String>,
+    left_out: Vec<(String, String)>,
+}
+
+impl Shown for Foreseen {
+    fn human(&self, page: &mut Page) {
+        let names = if self.covered.is_empty() { "nothing".into() } else { self.covered.join(", ") };
+        page.hanging("", &format!("Nothing was done. A certificate would cover {names}."));
+        for (name, reason) in &self.left_out {
+            page.hanging("  left out: ", &format!("{name}: {reason}"));
+        }
+    }
+
+    fn json(&self) -> Value {
+        let left_out: Vec<Value> =
+            self.left_out.iter().map(|(name, reason)| json!({ "name": name, "reason": reason })).collect();
+        json!({ "command": "certificate issue", "carried_out": false, "covers": self.covered, "left_out": left_out })
+    }
+
+    fn exit(&self) -> Exit {
+        if self.covered.is_empty() { Exit::Waits } else { Exit::Done }
+    }
+}
+
+struct Issued {
+    secured: Secured,
+    surveys: Vec<Survey>,
+}
+
+impl Shown for Issued {
+    fn human(&self, page: &mut Page) {
+        human::secured(page, &self.secured);
+        human::surveys(page, &self.surveys);
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": "certificate issue",
+            "carried_out": true,
+            "certificate": json::SecuredDocument::from(&self.secured),
+            "surveys": self.surveys.iter().map(json::SurveyDocument::from).collect::<Vec<_>>(),
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        match self.secured.outcome {
+            SecureOutcome::Served { .. } if self.secured.left_out.is_empty() => Exit::Done,
+            SecureOutcome::NotShown { .. } => Exit::Fault,
+            _ => Exit::Waits,
+        }
+    }
+}

@@ -1,0 +1,67 @@
+//! `logbook`: what was done, by whom, and how it ended.
+
+use brightharbor_core::change::Change;
+use brightharbor_io::clock;
+use brightharbor_io::store::Entry;
+use clap::Args;
+use serde_json::{Value, json};
+
+use crate::commands::Report;
+use crate::error::Exit;
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::{Page, table, when};
+
+/// Show what was done in this harbor, the newest first.
+#[derive(Debug, Args)]
+pub struct Logbook {
+    /// How many entries.
+    #[arg(long, default_value_t = 20, value_name = "NUMBER")]
+    last: u32,
+}
+
+pub fn run(args: &Logbook, context: &Context) -> Report {
+    let entries = context.open()?.store.logbook(args.last)?;
+    Ok(Box::new(Entries { entries }))
+}
+
+struct Entries {
+    entries: Vec<Entry>,
+}
+
+impl Shown for Entries {
+    fn human(&self, page: &mut Page) {
+        if self.entries.is_empty() {
+            return page.line("Nothing has been changed in this harbor yet.");
+        }
+        let now = clock::now();
+        let row = |entry: &Entry| {
+            let outcome = match entry.detail.as_str() {
+                "" => entry.outcome.words().to_string(),
+                detail => format!("{}: {detail}", entry.outcome.words()),
+            };
+            let changes = entry.changes.changes.len().to_string();
+            vec![entry.id.to_string(), when(entry.at, now), entry.who.clone(), entry.title.clone(), changes, outcome]
+        };
+        table(page, &["no.", "when", "who", "what", "changes", "outcome"], self.entries.iter().map(row).collect());
+    }
+
+    fn json(&self) -> Value {
+        let row = |entry: &Entry| {
+            json!({
+                "entry": entry.id,
+                "at": entry.at.to_string(),
+                "who": entry.who,
+                "what": entry.title,
+                "changes": entry.changes.changes.iter().map(Change::line).collect::<Vec<_>>(),
+                "outcome": entry.outcome.words(),
+                "detail": entry.detail,
+            })
+        };
+        json!({ "command": "logbook", "entries": self.entries.iter().map(row).collect::<Vec<_>>() })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}

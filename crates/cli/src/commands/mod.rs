@@ -1,0 +1,59 @@
+//! One thin file a command. Each gives a report; nothing here prints.
+
+pub mod account;
+pub mod attach;
+pub mod certificate;
+pub mod delegation;
+pub mod demo;
+pub mod explain;
+pub mod init;
+pub mod logbook;
+pub mod record;
+pub mod site;
+pub mod survey;
+pub mod tend;
+
+use brightharbor_core::name::Hostname;
+
+use crate::args::Command;
+use crate::error::Error;
+use crate::run::Context;
+use crate::show::Shown;
+
+/// What every command comes down to.
+pub type Report = Result<Box<dyn Shown>, Error>;
+
+pub fn dispatch(command: &Command, context: &Context) -> Report {
+    match command {
+        Command::Init(init) => init::run(init, context),
+        Command::Demo(demo) => demo::run(demo, context),
+        Command::Account(account::Account::Add(add)) => account::add::run(add, context),
+        Command::Account(account::Account::List(list)) => account::list::run(list, context),
+        Command::Attach(attach) => attach::run(attach, context),
+        Command::Site(site::Site::List(list)) => site::list::run(list, context),
+        Command::Record(record::Record::List(list)) => record::list::run(list, context),
+        Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),
+        Command::Certificate(certificate::Certificate::Issue(issue)) => certificate::issue::run(issue, context),
+        Command::Survey(survey) => survey::run(survey, context),
+        Command::Tend(tend) => tend::run(tend, context),
+        Command::Logbook(logbook) => logbook::run(logbook, context),
+        Command::Explain(explain) => explain::run(explain),
+    }
+}
+
+/// Reads a hostname as typed.
+pub fn hostname(typed: &str) -> Result<Hostname, Error> {
+    Hostname::parse(typed).map_err(|error| {
+        use brightharbor_core::name::HostnameError as Wrong;
+        let advice = match &error {
+            Wrong::Doubled { meant, .. } => format!("give `{meant}`"),
+            Wrong::Url { meant, .. } if !meant.is_empty() => format!("give `{meant}`"),
+            Wrong::Blank(text) => {
+                let joined: String = text.split_whitespace().collect();
+                format!("if one name was meant, give `{joined}`; several names are given as several arguments")
+            }
+            _ => "labels are 1 to 63 letters, digits and hyphens, joined by single dots".into(),
+        };
+        Error { code: "hostname", ..Error::wrong_use(error) }.advice(advice)
+    })
+}

@@ -1,0 +1,118 @@
+//! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
+
+use brightharbor_core::site::{AccountName, Certificate, CertificateState, HttpsPolicy, Site, Waiting};
+use brightharbor_io::clock;
+use clap::Args;
+use serde_json::{Value, json};
+
+use crate::commands::Report;
+use crate::commands::attach::shown_names;
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::{Page, table};
+
+/// List the sites. What the world sees of one, `survey` tells.
+#[derive(Debug, Args)]
+pub struct List {
+    /// Only the sites of this account.
+    #[arg(long, value_name = "ACCOUNT")]
+    account: Option<String>,
+}
+
+pub fn run(args: &List, context: &Context) -> Report {
+    let account = args.account.as_deref().map(AccountName::parse).transpose().map_err(Error::wrong_use)?;
+    let harbor = context.open()?;
+    if let Some(name) = &account
+        && harbor.store.account(name)?.is_none()
+    {
+        return Err(Error::refused("unknown-account", format!("there is no account `{name}`"))
+            .advice("see `brightharbor account list`"));
+    }
+    let sites = harbor.store.sites(account.as_ref())?.into_iter();
+    let rows = sites.map(|site| {
+        let certificate = harbor.store.certificate_of(site.main())?;
+        let waiting = harbor.store.waiting_of(site.main())?;
+        Ok(Row { site, certificate, waiting })
+    });
+    Ok(Box::new(Sites { rows: rows.collect::<Result<_, Error>>()? }))
+}
+
+struct Row {
+    site: Site,
+    certificate: Option<Certificate>,
+    waiting: Option<Waiting>,
+}
+
+struct Sites {
+    rows: Vec<Row>,
+}
+
+impl Row {
+    fn https(&self) -> &'static str {
+        match self.site.https {
+            HttpsPolicy::None => "none",
+            HttpsPolicy::Offered => "offered",
+            HttpsPolicy::Forced => "forced",
+        }
+    }
+
+    fn certificate_words(&self) -> String {
+        match (&self.certificate, &self.waiting) {
+            (Some(certificate), _) => {
+                let days = certificate.not_after.duration_since(clock::now()).as_hours() / 24;
+                format!("{}, {days} days left", state(certificate))
+            }
+            (None, Some(_)) => "waits for its links".into(),
+            (None, None) => "none".into(),
+        }
+    }
+}
+
+fn state(certificate: &Certificate) -> &'static str {
+    match certificate.state {
+        CertificateState::Installed => "installed",
+        CertificateState::Served => "served",
+    }
+}
+
+impl Shown for Sites {
+    fn human(&self, page: &mut Page) {
+        if self.rows.is_empty() {
+            return page.line("No sites yet. Attach one: brightharbor attach HOSTNAME --account ACCOUNT");
+        }
+        let row = |row: &Row| {
+            vec![
+                shown_names(&row.site),
+                row.site.kind.words().to_string(),
+                row.site.account.to_string(),
+                row.https().to_string(),
+                row.certificate_words(),
+            ]
+        };
+        table(page, &["site", "kind", "account", "https", "certificate"], self.rows.iter().map(row).collect());
+    }
+
+    fn json(&self) -> Value {
+        let row = |row: &Row| {
+            json!({
+                "hostnames": row.site.hostnames,
+                "kind": row.site.kind.words(),
+                "account": row.site.account,
+                "document_root": row.site.document_root.display().to_string(),
+                "https": row.https(),
+                "certificate": row.certificate.as_ref().map(|certificate| json!({
+                    "state": state(certificate),
+                    "names": certificate.names,
+                    "not_after": certificate.not_after.to_string(),
+                })),
+                "waiting": row.waiting.as_ref().map(|waiting| waiting.reason.clone()),
+            })
+        };
+        json!({ "command": "site list", "sites": self.rows.iter().map(row).collect::<Vec<_>>() })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}

@@ -1,0 +1,164 @@
+//! Errors as people see them: what was wrong, what to do next, and the exit code. The libraries' errors carry the
+//! facts; the advice is added here, once for each kind.
+
+use brightharbor_core::site::AttachRefused;
+use brightharbor_io::acme::OrderError;
+use brightharbor_io::carry_out::{CarryError, LockError};
+use brightharbor_io::install::FileError;
+use brightharbor_io::store::StoreError;
+use brightharbor_io::trust::TrustError;
+
+/// The exit codes, as in `--help`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Exit {
+    Done = 0,
+    Fault = 1,
+    WrongUse = 2,
+    Waits = 3,
+    Refused = 4,
+    RolledBack = 5,
+}
+
+#[derive(Debug)]
+pub struct Error {
+    pub exit: Exit,
+    /// A word for programs.
+    pub code: &'static str,
+    pub message: String,
+    /// What to do next.
+    pub advice: Option<String>,
+}
+
+impl Error {
+    pub fn new(exit: Exit, code: &'static str, message: impl ToString) -> Self {
+        Self { exit, code, message: message.to_string(), advice: None }
+    }
+
+    pub fn advice(mut self, advice: impl ToString) -> Self {
+        self.advice = Some(advice.to_string());
+        self
+    }
+
+    pub fn wrong_use(message: impl ToString) -> Self {
+        Self::new(Exit::WrongUse, "wrong-use", message)
+    }
+
+    pub fn refused(code: &'static str, message: impl ToString) -> Self {
+        Self::new(Exit::Refused, code, message)
+    }
+}
+
+impl From<StoreError> for Error {
+    fn from(error: StoreError) -> Self {
+        match &error {
+            StoreError::NoHarbor(_) => Self::new(Exit::WrongUse, "no-harbor", error)
+                .advice("make one with `brightharbor init`, or name another with --harbor or BRIGHTHARBOR"),
+            StoreError::Newer(..) => Self::refused("newer-harbor", error).advice("update brightharbor"),
+            StoreError::Sqlite(_) | StoreError::Value(_) => Self::refused("inventory", error)
+                .advice("see that the harbor's disk has room and that you may write to its inventory.sqlite"),
+        }
+    }
+}
+
+impl From<FileError> for Error {
+    fn from(error: FileError) -> Self {
+        let advice = match error.error.kind() {
+            std::io::ErrorKind::PermissionDenied => "run it as the user that the harbor belongs to, mostly root",
+            _ => "see that the folder is there and its disk has room",
+        };
+        Self::refused("file", error).advice(advice)
+    }
+}
+
+impl From<LockError> for Error {
+    fn from(error: LockError) -> Self {
+        Self::refused("busy", error).advice("wait until the other command is done, then try again")
+    }
+}
+
+impl From<TrustError> for Error {
+    fn from(error: TrustError) -> Self {
+        Self::refused("trust-roots", error).advice("mend `trust-roots` or `trust-root` in harbor.toml")
+    }
+}
+
+impl From<CarryError> for Error {
+    fn from(error: CarryError) -> Self {
+        match error {
+            CarryError::ChangedMeanwhile(_) => Self::refused("changed-meanwhile", &error)
+                .advice("look at the file, then give the command again: it reads the file afresh"),
+            CarryError::InTheWay(_) => Self::refused("in-the-way", &error).advice("move the file away, then try again"),
+            CarryError::Store(error) => error.into(),
+            CarryError::File(error) => error.into(),
+            CarryError::RolledBack { cause, left } => {
+                let advice = if left.is_empty() {
+                    "everything was put back as it was; mend the cause, then try again".to_string()
+                } else {
+                    format!("these could not be put back, mend them by hand: {}", left.join("; "))
+                };
+                Self::new(Exit::RolledBack, "rolled-back", cause).advice(advice)
+            }
+        }
+    }
+}
+
+impl From<AttachRefused> for Error {
+    fn from(error: AttachRefused) -> Self {
+        let (code, advice) = match &error {
+            AttachRefused::UnknownAccount(name) => (
+                "unknown-account",
+                format!("see `brightharbor account list`, or add it: brightharbor account add {name} --email ADDRESS"),
+            ),
+            AttachRefused::AlreadyAttached { hostname, .. } => {
+                ("already-attached", format!("see how it stands: brightharbor survey {hostname}"))
+            }
+            AttachRefused::SomebodyElses { owner, .. } => {
+                ("somebody-elses", format!("attach it to the account {owner}, or ask its customer"))
+            }
+            AttachRefused::PublicSuffix(name) => {
+                ("public-suffix", format!("attach a name below it, as in bakery.{name}"))
+            }
+            AttachRefused::NoAddresses => {
+                ("no-addresses", "set `addresses` under [host] in the harbor's harbor.toml".into())
+            }
+            AttachRefused::NoNameservers => (
+                "no-nameservers",
+                "set `nameservers` under [host] in the harbor's harbor.toml, or attach with --zone elsewhere".into(),
+            ),
+            AttachRefused::Path(_) | AttachRefused::OutsideHome { .. } => {
+                ("document-root", "mend `document-root` under [sites] in harbor.toml, or the account's home".into())
+            }
+            AttachRefused::InTheWay(_) => ("in-the-way", "look at the file and move it away, then try again".into()),
+            AttachRefused::ZoneFileGone(_) => ("zone-file-gone", "put the zone file back from a backup".into()),
+            AttachRefused::ZoneUnreadable { .. } => {
+                ("zone-unreadable", "mend that line of the zone file, then try again".into())
+            }
+            AttachRefused::ZoneRefuses { .. } => ("zone-refuses", "change the zone file by hand first".into()),
+            AttachRefused::Template(_) => ("template", "mend the zone template".into()),
+        };
+        Self::refused(code, error).advice(advice)
+    }
+}
+
+impl From<OrderError> for Error {
+    fn from(error: OrderError) -> Self {
+        use brightharbor_core::acme::Refusal;
+        let (code, advice) = match &error {
+            OrderError::NoCa => ("no-ca", "set `directory` under [ca] in harbor.toml"),
+            OrderError::Refused(Refusal::Terms { .. }) => {
+                ("terms", "read the CA's terms, then set `terms-accepted = true` under [ca] in harbor.toml")
+            }
+            OrderError::Refused(Refusal::Names(_)) => {
+                ("not-validated", "see that the CA can reach these names over http, then try again")
+            }
+            OrderError::Refused(_) => ("ca-refuses", "nothing was changed; `brightharbor tend` tries again later"),
+            OrderError::StillAtWork { .. } => ("ca-at-work", "`brightharbor tend` goes on with the order"),
+            OrderError::Trust(_) => ("trust-roots", "mend `trust-root` under [ca] in harbor.toml"),
+            OrderError::Account(_) | OrderError::File(_) | OrderError::Key(_) => {
+                ("ca-files", "see that you may write to the folder `ca` of the harbor")
+            }
+        };
+        let exit = if matches!(error, OrderError::StillAtWork { .. }) { Exit::Waits } else { Exit::Refused };
+        Self::new(exit, code, error).advice(advice)
+    }
+}

@@ -1,0 +1,73 @@
+//! Progress on stderr: what is going on right now. Results never come this way.
+
+use std::io::IsTerminal;
+use std::time::Duration;
+
+use brightharbor_io::carry_out::Event;
+use indicatif::{ProgressBar, ProgressStyle};
+
+/// A spinner on a terminal; elsewhere only what somebody has to know.
+pub struct Progress {
+    bar: Option<ProgressBar>,
+}
+
+impl Progress {
+    pub fn new() -> Self {
+        let bar = std::io::stderr().is_terminal().then(|| {
+            let bar = ProgressBar::new_spinner();
+            bar.set_style(ProgressStyle::with_template("{spinner} {msg}").expect("a constant template"));
+            bar.enable_steady_tick(Duration::from_millis(120));
+            bar
+        });
+        Self { bar }
+    }
+
+    /// What is being done; only seen on a terminal, and gone afterwards.
+    pub fn doing(&self, what: &str) {
+        if let Some(bar) = &self.bar {
+            bar.set_message(what.to_string());
+        }
+    }
+
+    /// Something to keep on the screen.
+    pub fn note(&self, text: &str) {
+        match &self.bar {
+            Some(bar) => bar.suspend(|| eprintln!("{text}")),
+            None => eprintln!("{text}"),
+        }
+    }
+
+    /// Prints while the spinner is out of the way.
+    pub fn suspend(&self, print: impl FnOnce()) {
+        match &self.bar {
+            Some(bar) => bar.suspend(print),
+            None => print(),
+        }
+    }
+
+    pub fn event(&self, event: Event) {
+        match event {
+            Event::WaitingForLock { held_by } => {
+                self.note(&format!("waiting: another command works in this harbor ({held_by})"));
+            }
+            Event::WritingFiles(count) => self.doing(&format!("writing {count} file(s)")),
+            Event::TestingWebServer => self.doing("the web server tests its configuration"),
+            Event::ReloadingWebServer => self.doing("the web server reloads"),
+            Event::LoadingZones => self.doing("the DNS server loads the zone"),
+            Event::OutOfDate(fault) => self.note(&format!("note: {fault}")),
+        }
+    }
+
+    /// Clears the line, before a question or a result.
+    pub fn pause(&self) {
+        if let Some(bar) = &self.bar {
+            bar.finish_and_clear();
+        }
+    }
+}
+
+impl Drop for Progress {
+    fn drop(&mut self) {
+        self.pause();
+    }
+}

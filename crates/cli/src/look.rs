@@ -1,0 +1,68 @@
+//! Looks at hostnames and judges their links: what the harbor knows, what the world shows, and the core's verdict.
+
+use brightharbor_core::delegation::rules::{Expected, judge};
+use brightharbor_core::name::{Hostname, registrable_domain};
+use brightharbor_core::render::fingerprint;
+use brightharbor_core::site::{Site, ZoneHome};
+use brightharbor_core::survey::{Gathered, Harbored, Survey, leads_here, survey};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::store::StoreError;
+use brightharbor_io::survey::gather;
+
+use crate::error::Error;
+
+/// One look at hostnames of one domain.
+pub struct Looked {
+    pub surveys: Vec<Survey>,
+    /// The names that a CA would be led here by, and the others with the reason.
+    pub leading: Vec<Hostname>,
+    pub left_out: Vec<(Hostname, String)>,
+}
+
+/// Looks at hostnames of the site.
+pub async fn look_at_site(harbor: &Harbor, site: &Site) -> Result<Looked, Error> {
+    look(harbor, site.main(), &site.hostnames).await
+}
+
+/// Looks at hostnames of one domain, attached or not.
+pub async fn look(harbor: &Harbor, name: &Hostname, hostnames: &[Hostname]) -> Result<Looked, Error> {
+    let domain = registrable_domain(name).unwrap_or_else(|| name.clone());
+    let gathered = gather(&harbor.settings, &domain, hostnames).await?;
+    Ok(verdict(harbor, &gathered)?)
+}
+
+fn verdict(harbor: &Harbor, gathered: &Gathered) -> Result<Looked, StoreError> {
+    let expected = expected(harbor, &gathered.domain)?;
+    let findings = judge(&gathered.picture, &expected);
+    let mut looked = Looked { surveys: vec![], leading: vec![], left_out: vec![] };
+    for host in &gathered.hosts {
+        let harbored = harbored(harbor, &host.hostname)?;
+        let ours = &harbor.settings.host.addresses;
+        let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
+        looked.surveys.push(survey(&seen));
+        match leads_here(&seen) {
+            Ok(()) => looked.leading.push(host.hostname.clone()),
+            Err(reason) => looked.left_out.push((host.hostname.clone(), reason)),
+        }
+    }
+    Ok(looked)
+}
+
+/// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone.
+pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreError> {
+    let here = harbor.store.zone(domain)?.is_some_and(|zone| zone.home == ZoneHome::Here);
+    let nameservers = if here { harbor.settings.host.nameservers.clone() } else { vec![] };
+    Ok(Expected { nameservers })
+}
+
+fn harbored(harbor: &Harbor, hostname: &Hostname) -> Result<Option<Harbored>, StoreError> {
+    let Some(site) = harbor.store.site_of(hostname)? else { return Ok(None) };
+    let zone = harbor.store.enclosing_zone(hostname)?;
+    Ok(Some(Harbored {
+        zone_home: zone.map_or(ZoneHome::Elsewhere, |zone| zone.home),
+        fingerprint: fingerprint(&site),
+        certificate: harbor.store.certificate_of(site.main())?,
+        waiting: harbor.store.waiting_of(site.main())?,
+        has_ca: harbor.settings.ca.directory.is_some(),
+    }))
+}

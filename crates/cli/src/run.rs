@@ -1,0 +1,125 @@
+//! The steps that all changing commands share, once: load, decide, show, carry out, record.
+//!
+//! Nothing below "show" knows of a dry run: what is shown there is the very change set that is carried out.
+
+use std::future::Future;
+use std::io::{BufRead, IsTerminal, Write};
+use std::path::PathBuf;
+use std::time::Duration;
+
+use brightharbor_core::change::ChangeSet;
+use brightharbor_io::carry_out::{Recovered, carry_out, recover, take_lock};
+use brightharbor_io::clock;
+use brightharbor_io::harbor::Harbor;
+use jiff::Timestamp;
+use tokio::runtime::Runtime;
+
+use crate::args::{ChangeOptions, Common};
+use crate::error::Error;
+use crate::events::Progress;
+use crate::settings;
+
+/// How long a command waits for another one that works in the same harbor.
+const LOCK_PATIENCE: Duration = Duration::from_secs(60);
+
+/// What every command gets.
+pub struct Context {
+    pub root: PathBuf,
+    pub json: bool,
+    pub progress: Progress,
+}
+
+impl Context {
+    pub fn new(common: &Common) -> Self {
+        let root = std::path::absolute(&common.harbor).unwrap_or_else(|_| common.harbor.clone());
+        Self { root, json: common.json, progress: Progress::new() }
+    }
+
+    /// Opens the harbor for reading; changes go through [`change`].
+    pub fn open(&self) -> Result<Harbor, Error> {
+        let settings = settings::read(&self.root)?;
+        Ok(Harbor::open(&self.root, settings)?)
+    }
+
+    /// Runs what needs the network or timers.
+    pub fn block_on<T>(&self, work: impl Future<Output = T>) -> Result<T, Error> {
+        Ok(runtime()?.block_on(work))
+    }
+}
+
+pub fn runtime() -> Result<Runtime, Error> {
+    tokio::runtime::Builder::new_current_thread()
+        .enable_all()
+        .build()
+        .map_err(|error| Error::refused("runtime", format!("the network cannot be used: {error}")))
+}
+
+/// What a command has decided.
+pub struct Decision {
+    pub set: ChangeSet,
+    /// What was made of the request, in sentences.
+    pub said: Vec<String>,
+}
+
+/// A decision with what became of it.
+pub struct Changed {
+    pub set: ChangeSet,
+    pub said: Vec<String>,
+    /// The logbook entry; `None` for a dry run.
+    pub entry: Option<i64>,
+}
+
+/// Runs one change from "load" to "record". `decide` sees the harbor as it is while the lock is held.
+pub async fn change(
+    context: &Context,
+    title: &str,
+    options: &ChangeOptions,
+    decide: impl FnOnce(&Harbor, Timestamp) -> Result<Decision, Error>,
+) -> Result<Changed, Error> {
+    let mut harbor = context.open()?;
+    if options.dry_run {
+        let Decision { set, said } = decide(&harbor, clock::now())?;
+        return Ok(Changed { set, said, entry: None });
+    }
+    let tell = |event| context.progress.event(event);
+    let lock = take_lock(&harbor.layout.lock(), title, LOCK_PATIENCE, &tell)?;
+    for recovered in recover(&harbor, &lock)? {
+        tell_recovered(context, &recovered);
+    }
+    let now = clock::now();
+    let Decision { set, said } = decide(&harbor, now)?;
+    if set.is_empty() {
+        return Ok(Changed { set, said, entry: None });
+    }
+    ask(context, options, &set)?;
+    let entry = carry_out(&mut harbor, &lock, &set, now, &tell).await?;
+    Ok(Changed { set, said, entry: Some(entry) })
+}
+
+fn tell_recovered(context: &Context, recovered: &Recovered) {
+    let title = &recovered.title;
+    context.progress.note(&format!("note: the command `{title}` was killed midway; it has been taken back"));
+    for left in &recovered.left {
+        context.progress.note(&format!("note: this could not be taken back: {left}"));
+    }
+}
+
+/// A person at a terminal sees what will be done and may say no; a script is not asked.
+fn ask(context: &Context, options: &ChangeOptions, set: &ChangeSet) -> Result<(), Error> {
+    let at_terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
+    if options.yes || context.json || !at_terminal {
+        return Ok(());
+    }
+    context.progress.pause();
+    for change in &set.changes {
+        eprintln!("  {}", change.line());
+    }
+    eprint!("Carry this out? [Y/n] ");
+    let _ = std::io::stderr().flush();
+    let mut answer = String::new();
+    let _ = std::io::stdin().lock().read_line(&mut answer);
+    match answer.trim().to_ascii_lowercase().as_str() {
+        "" | "y" | "yes" => Ok(()),
+        _ => Err(Error::refused("declined", "nothing was changed, as you said")),
+    }
+}

@@ -1,0 +1,43 @@
+//! Reads `harbor.toml`. What is wrong is told with its line.
+
+use std::path::Path;
+
+use brightharbor_core::harbor::{Layout, Settings};
+
+use crate::error::{Error, Exit};
+
+/// The settings of the harbor at `root`.
+pub fn read(root: &Path) -> Result<Settings, Error> {
+    let path = Layout::new(root).settings();
+    let text = std::fs::read_to_string(&path).map_err(|error| match error.kind() {
+        std::io::ErrorKind::NotFound => {
+            Error::new(Exit::WrongUse, "no-harbor", format!("there is no harbor at {}", root.display()))
+                .advice("make one with `brightharbor init`, or name another with --harbor or BRIGHTHARBOR")
+        }
+        _ => Error::new(Exit::WrongUse, "no-harbor", format!("{}: {error}", path.display()))
+            .advice("run it as the user that the harbor belongs to, mostly root"),
+    })?;
+    parse(&text, &path)
+}
+
+/// Reads settings from a text; `path` is for messages.
+pub fn parse(text: &str, path: &Path) -> Result<Settings, Error> {
+    toml::from_str(text).map_err(|error| {
+        let line = error.span().map_or(1, |span| 1 + text[..span.start].matches('\n').count());
+        let message = format!("{}:{line}: {}", path.display(), error.message());
+        Error::new(Exit::WrongUse, "settings", message).advice("mend that line; the README shows every setting")
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_misspelt_key_is_told_with_its_line() {
+        let text = "[host]\naddresses = [\"192.0.2.10\"]\n[internet]\nresolver = []\n";
+        let error = parse(text, Path::new("/harbor/harbor.toml")).unwrap_err();
+        assert!(error.message.starts_with("/harbor/harbor.toml:4: unknown field `resolver`"), "{}", error.message);
+        assert_eq!(parse("", Path::new("x")).unwrap(), Settings::default());
+    }
+}

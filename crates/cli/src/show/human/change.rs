@@ -1,0 +1,53 @@
+//! Change sets: a line a change, and diffs of the files.
+
+use brightharbor_core::change::{Change, ChangeSet, Purpose};
+use similar::TextDiff;
+
+use super::Page;
+use crate::run::Changed;
+
+/// What was made of the request; for a dry run, what would be done.
+pub fn change_report(page: &mut Page, changed: &Changed) {
+    for said in &changed.said {
+        page.hanging("", &sentence(said));
+    }
+    if changed.entry.is_some() {
+        return;
+    }
+    page.blank();
+    page.line("Nothing was done. These changes would be made:");
+    for change in &changed.set.changes {
+        page.hanging("  ", &change.line());
+    }
+    let diff = diff(&changed.set);
+    if !diff.is_empty() {
+        page.blank();
+        diff.lines().for_each(|line| page.line(line));
+    }
+}
+
+fn sentence(text: &str) -> String {
+    let mut characters = text.chars();
+    let first: String = characters.next().into_iter().flat_map(char::to_uppercase).collect();
+    // A hostname keeps its case.
+    let word = text.split(' ').next().unwrap_or_default();
+    if word.contains('.') { format!("{text}.") } else { format!("{first}{}.", characters.as_str()) }
+}
+
+/// The files as a unified diff. Keys are never shown.
+pub fn diff(set: &ChangeSet) -> String {
+    let mut text = String::new();
+    for change in &set.changes {
+        let Change::WriteFile(write) = change else { continue };
+        if matches!(write.purpose, Purpose::Key | Purpose::Chain) {
+            continue;
+        }
+        let before = String::from_utf8_lossy(write.before.as_deref().unwrap_or_default()).into_owned();
+        let after = String::from_utf8_lossy(&write.content).into_owned();
+        let path = write.path.display().to_string();
+        let old = if write.before.is_some() { path.as_str() } else { "/dev/null" };
+        let diff = TextDiff::from_lines(&before, &after);
+        text.push_str(&diff.unified_diff().context_radius(2).header(old, &path).to_string());
+    }
+    text
+}

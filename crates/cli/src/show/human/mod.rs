@@ -1,0 +1,15 @@
+//! Text for people: at most 100 columns, lined up, the most important thing first.
+
+mod change;
+mod delegation;
+mod lists;
+mod page;
+mod secured;
+mod survey;
+
+pub use change::{change_report, diff};
+pub use delegation::delegation;
+pub use lists::table;
+pub use page::{Page, when};
+pub use secured::secured;
+pub use survey::surveys;

@@ -1,0 +1,90 @@
+//! A page of text in the making: wrapping, hanging indents, styled words.
+
+use anstyle::{AnsiColor, Style};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
+const WIDEST: usize = 100;
+
+pub struct Page {
+    text: String,
+    width: usize,
+}
+
+impl Page {
+    pub fn new() -> Self {
+        let told = std::env::var("COLUMNS").ok().and_then(|text| text.parse().ok());
+        let seen = || terminal_size::terminal_size().map(|(width, _)| width.0.into());
+        let width: usize = told.or_else(seen).unwrap_or(WIDEST);
+        Self { text: String::new(), width: width.clamp(40, WIDEST) }
+    }
+
+    /// Columns to fill at most.
+    pub fn width(&self) -> usize {
+        self.width
+    }
+
+    pub fn into_text(self) -> String {
+        self.text
+    }
+
+    /// One line as it is: for values that must be copied whole.
+    pub fn line(&mut self, line: &str) {
+        self.text.push_str(line.trim_end());
+        self.text.push('\n');
+    }
+
+    pub fn blank(&mut self) {
+        if !self.text.is_empty() && !self.text.ends_with("\n\n") {
+            self.text.push('\n');
+        }
+    }
+
+    /// A paragraph behind a prefix, its further lines under the first word.
+    pub fn hanging(&mut self, prefix: &str, text: &str) {
+        self.styled(prefix, Style::new(), prefix.chars().count(), text);
+    }
+
+    /// The same with a styled prefix of the given visible width.
+    pub fn styled(&mut self, prefix: &str, style: Style, visible: usize, text: &str) {
+        let indent = " ".repeat(visible);
+        let room = self.width.saturating_sub(visible).max(20);
+        let options = textwrap::Options::new(room).break_words(false);
+        let mut lines = textwrap::wrap(text, options).into_iter();
+        let first = lines.next().unwrap_or_default();
+        self.line(&format!("{style}{prefix}{style:#}{first}"));
+        for line in lines {
+            self.line(&format!("{indent}{line}"));
+        }
+    }
+
+    /// A line that stands out.
+    pub fn heading(&mut self, text: &str) {
+        let bold = Style::new().bold();
+        for line in textwrap::wrap(text, textwrap::Options::new(self.width).break_words(false)) {
+            self.line(&format!("{bold}{line}{bold:#}"));
+        }
+    }
+}
+
+/// The style of a state; the word itself carries the meaning.
+pub fn style_of(word: &str) -> Style {
+    let color = match word {
+        "holds" | "done" => AnsiColor::Green,
+        "broken" | "fault" | "failed" => AnsiColor::Red,
+        "risk" | "waiting" | "rolled back" => AnsiColor::Yellow,
+        _ => return Style::new(),
+    };
+    Style::new().fg_color(Some(color.into()))
+}
+
+/// A moment as a person near this machine writes it; the date only if it is another day.
+pub fn when(moment: Timestamp, now: Timestamp) -> String {
+    let zone = TimeZone::system();
+    let (moment, now) = (moment.to_zoned(zone.clone()), now.to_zoned(zone));
+    if moment.date() == now.date() {
+        moment.strftime("%H:%M:%S").to_string()
+    } else {
+        moment.strftime("%Y-%m-%d %H:%M").to_string()
+    }
+}

@@ -1,0 +1,79 @@
+//! The six links of hostnames: the verdict first, then each link, then what to hand over.
+
+use brightharbor_core::survey::{Link, LinkState, Survey, Turn};
+use brightharbor_io::clock;
+
+use super::Page;
+use super::page::{style_of, when};
+
+/// All surveys; a hostname that stands exactly like the one before it takes one line.
+pub fn surveys(page: &mut Page, surveys: &[Survey]) {
+    let mut shown: Vec<&Survey> = Vec::new();
+    for survey in surveys {
+        page.blank();
+        match shown.iter().find(|earlier| same_states(earlier, survey)) {
+            Some(earlier) => page.hanging("", &format!("{}: the same links as {}", survey.hostname, earlier.hostname)),
+            None => {
+                one(page, survey);
+                shown.push(survey);
+            }
+        }
+    }
+}
+
+fn same_states(one: &Survey, other: &Survey) -> bool {
+    one.links.iter().zip(&other.links).all(|(a, b)| a.state == b.state && a.turn == b.turn)
+}
+
+fn one(page: &mut Page, survey: &Survey) {
+    page.heading(&verdict(survey));
+    let column = survey.links.iter().map(|link| state(link).chars().count()).max().unwrap_or(0);
+    for link in &survey.links {
+        let state = state(link);
+        let style = style_of(state_word(link));
+        let prefix = format!("  {:<12}{style}{state:<column$}{style:#}  ", link.name.word());
+        let visible = 2 + 12 + column + 2;
+        page.styled(&prefix, anstyle::Style::new(), visible, &link.because);
+    }
+    let handed: Vec<&Link> = survey.links.iter().filter(|link| !link.values.is_empty()).collect();
+    let Some(link) = handed.first() else { return };
+    let whom = match link.turn {
+        Some(Turn::DnsHost) => "To enter where the zone is kept:",
+        _ => "To set at the registrar:",
+    };
+    page.line(&format!("  {whom}"));
+    for value in &link.values {
+        page.line(&format!("    {value}"));
+    }
+}
+
+/// One line: whether it works, else where it stops and whose turn it is.
+pub fn verdict(survey: &Survey) -> String {
+    let name = &survey.hostname;
+    let international = name.international();
+    let shown = if international == name.as_str() { international } else { format!("{international} ({name})") };
+    match survey.first_open() {
+        None => format!("{shown}: all six links hold"),
+        Some(link) => {
+            let turn = link.turn.map(|turn| format!("; next: {}", turn.words())).unwrap_or_default();
+            format!("{shown}: stops at `{}`{turn}", link.name.word())
+        }
+    }
+}
+
+fn state_word(link: &Link) -> &'static str {
+    match link.state {
+        LinkState::Holds => "holds",
+        LinkState::Risk => "risk",
+        LinkState::Broken => "broken",
+        LinkState::Waiting(_) => "waiting",
+        LinkState::Unchecked => "unchecked",
+    }
+}
+
+fn state(link: &Link) -> String {
+    match link.state {
+        LinkState::Waiting(Some(until)) => format!("waiting until {}", when(until, clock::now())),
+        _ => state_word(link).to_string(),
+    }
+}

@@ -1,0 +1,60 @@
+//! What is printed: every report can be shown to people ([`human`]) and to programs ([`json`]).
+
+pub mod human;
+pub mod json;
+
+use std::io::Write;
+use std::process::ExitCode;
+
+use serde_json::{Value, json};
+
+use crate::error::{Error, Exit};
+use human::Page;
+
+/// A command's result.
+pub trait Shown {
+    fn human(&self, page: &mut Page);
+    /// The members of the JSON document, without `format` and `exit`.
+    fn json(&self) -> Value;
+    fn exit(&self) -> Exit;
+}
+
+/// Prints a report to stdout.
+pub fn print(report: &dyn Shown, as_json: bool) -> ExitCode {
+    let text = if as_json {
+        document(report.json(), report.exit())
+    } else {
+        let mut page = Page::new();
+        report.human(&mut page);
+        page.into_text()
+    };
+    let mut out = anstream::stdout().lock();
+    // A closed pipe is the reader's wish, not an error.
+    let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+    ExitCode::from(report.exit() as u8)
+}
+
+/// One JSON document, `"format": 1`, the same members first.
+fn document(value: Value, exit: Exit) -> String {
+    let mut document = json!({ "format": 1, "exit": exit as u8 });
+    if let (Some(all), Value::Object(members)) = (document.as_object_mut(), value) {
+        all.extend(members);
+    }
+    serde_json::to_string_pretty(&document).expect("plain values become JSON") + "\n"
+}
+
+/// Prints an error: for people to stderr, for programs as the document on stdout.
+pub fn print_error(error: &Error, as_json: bool) -> ExitCode {
+    if as_json {
+        let value = json!({ "error": { "code": error.code, "message": error.message, "advice": error.advice } });
+        print!("{}", document(value, error.exit));
+    } else {
+        let mut page = Page::new();
+        page.hanging("error: ", &error.message);
+        if let Some(advice) = &error.advice {
+            page.hanging("  next: ", advice);
+        }
+        let _ = anstream::stderr().write_all(page.into_text().as_bytes());
+    }
+    ExitCode::from(error.exit as u8)
+}

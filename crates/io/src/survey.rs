@@ -1,0 +1,99 @@
+//! Gathers what the six links are judged by: one walk for the domain, then every hostname as a visitor meets it.
+
+use std::collections::HashMap;
+use std::net::{IpAddr, SocketAddr};
+use std::sync::Arc;
+
+use brightharbor_core::delegation::{Brief, Picture};
+use brightharbor_core::harbor::Settings;
+use brightharbor_core::name::Hostname;
+use brightharbor_core::survey::{Gathered, HostGathered, Resolved, authoritative_addresses};
+use rustls::{ClientConfig, RootCertStore};
+use url::Url;
+
+use crate::clock;
+use crate::dns::{resolve_all, system_resolvers, walk};
+use crate::probe::{fetch_fingerprint, land, shake_hands};
+use crate::trust::{self, TrustError};
+
+/// Questions for one domain with a few hostnames; a flood of nameservers ends here.
+const MOST_QUESTIONS: usize = 400;
+/// Addresses of one hostname that are looked at.
+const MOST_ADDRESSES: usize = 8;
+
+/// The brief of a walk with these settings.
+pub fn brief(settings: &Settings, domain: &Hostname, hostnames: &[Hostname]) -> Brief {
+    Brief {
+        domain: domain.dns_name(),
+        roots: settings.internet.roots(),
+        dns_port: settings.internet.dns_port(),
+        hostnames: hostnames.iter().map(Hostname::dns_name).collect(),
+        most_questions: MOST_QUESTIONS,
+    }
+}
+
+/// The recursive resolvers to ask with these settings.
+pub fn resolvers(settings: &Settings) -> Vec<SocketAddr> {
+    let port = settings.internet.dns_port();
+    if settings.internet.resolvers.is_empty() {
+        return system_resolvers(port);
+    }
+    settings.internet.resolvers.iter().map(|server| server.socket(port)).collect()
+}
+
+/// Looks at hostnames of one domain.
+pub async fn gather(settings: &Settings, domain: &Hostname, hostnames: &[Hostname]) -> Result<Gathered, TrustError> {
+    let roots = trust::roots(&settings.internet.trust_roots)?;
+    let picture = walk(&brief(settings, domain, hostnames)).await;
+    let mut hosts = Vec::with_capacity(hostnames.len());
+    for hostname in hostnames {
+        hosts.push(gather_host(settings, hostname, &picture, &roots).await);
+    }
+    Ok(Gathered { domain: domain.clone(), now: clock::now(), picture, hosts })
+}
+
+async fn gather_host(
+    settings: &Settings,
+    hostname: &Hostname,
+    picture: &Picture,
+    roots: &Arc<RootCertStore>,
+) -> HostGathered {
+    let resolved = resolve_all(&resolvers(settings), &hostname.dns_name()).await;
+    let addresses = addresses_to_look_at(picture, hostname, &resolved);
+    let (http_port, https_port) = (settings.internet.http_port(), settings.internet.https_port());
+    let (mut http, mut tls) = (Vec::new(), Vec::new());
+    for address in &addresses {
+        http.push(fetch_fingerprint(SocketAddr::new(*address, http_port), hostname).await);
+        tls.push(shake_hands(SocketAddr::new(*address, https_port), hostname, Arc::clone(roots)).await);
+    }
+    let landing = match addresses.is_empty() {
+        true => None,
+        false => way(settings, hostname, addresses, trust::client(Arc::clone(roots))).await,
+    };
+    HostGathered { hostname: hostname.clone(), resolved, http, tls, landing }
+}
+
+/// The authoritative addresses; for a name that no nameserver could be asked about, what resolvers say.
+fn addresses_to_look_at(picture: &Picture, hostname: &Hostname, resolved: &[Resolved]) -> Vec<IpAddr> {
+    let mut addresses = authoritative_addresses(picture, hostname);
+    if addresses.is_empty() {
+        addresses = resolved.iter().flat_map(|r| r.addresses.iter().map(|address| address.address)).collect();
+        addresses.sort();
+        addresses.dedup();
+    }
+    addresses.truncate(MOST_ADDRESSES);
+    addresses
+}
+
+async fn way(
+    settings: &Settings,
+    hostname: &Hostname,
+    addresses: Vec<IpAddr>,
+    client: Arc<ClientConfig>,
+) -> Option<brightharbor_core::redirect::Landing> {
+    let ports = (settings.internet.http_port(), settings.internet.https_port());
+    let port = if ports.0 == 80 { String::new() } else { format!(":{}", ports.0) };
+    let start: Url = format!("http://{hostname}{port}/").parse().ok()?;
+    let known = HashMap::from([(hostname.as_str().to_string(), addresses)]);
+    Some(land(&start, known, &resolvers(settings), ports, &client).await)
+}
