@@ -11,13 +11,14 @@ use brightharbor_core::certificate::{Install, force_https, install, read_chain};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateState, Site, Waiting};
-use brightharbor_core::survey::TlsOutcome;
+use brightharbor_core::survey::{LinkName, LinkState, Survey, TlsOutcome};
 use brightharbor_io::acme::{Issued, OrderError, OrderPlan, forget_order, order};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::probe::shake_hands;
 use brightharbor_io::server::await_fingerprint;
 use brightharbor_io::{clock, trust};
+use jiff::{SignedDuration, Timestamp};
 
 use crate::args::ChangeOptions;
 use crate::error::Error;
@@ -45,6 +46,9 @@ pub enum SecureOutcome {
     NotShown { certificate: Certificate, reason: String },
 }
 
+/// The pause after a CA could not validate a name, where no cache is to blame.
+const AFTER_FAILED_VALIDATION: SignedDuration = SignedDuration::from_mins(10);
+
 /// Carried out without asking: the person has asked for it already.
 const GO_ON: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
 
@@ -56,18 +60,18 @@ pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
     let present = harbor.store.certificate_of(site.main())?;
     let done = |outcome, left_out| Ok(Secured { site: site.main().clone(), outcome, left_out });
     if looked.leading.is_empty() {
-        return done(SecureOutcome::NotYet, looked.left_out);
+        return done(SecureOutcome::NotYet, looked.left_out.clone());
     }
     let enough = present.filter(|certificate| {
         looked.leading.iter().all(|name| certificate.names.contains(name)) && !certificate.is_due(clock::now())
     });
-    let mut left_out = looked.left_out;
+    let mut left_out = looked.left_out.clone();
     let (certificate, new) = match enough {
         Some(certificate) => (certificate, false),
-        None => match order_for(context, &harbor, site, looked.leading, &mut left_out).await {
+        None => match order_for(context, &harbor, site, looked.leading.clone(), &mut left_out).await {
             Ok((issued, names)) => (install_it(context, site.main(), &issued, names).await?, true),
             Err(error) => {
-                remember(context, site, &error).await?;
+                remember(context, site, &error, stale_until(&looked.surveys)).await?;
                 let error = Error::from(error);
                 let outcome = SecureOutcome::Refused { reason: error.message, advice: error.advice };
                 return done(outcome, left_out);
@@ -196,9 +200,25 @@ async fn settle(context: &Context, certificate: Certificate, complete: bool) -> 
     Ok(Certificate { state: CertificateState::Served, ..certificate })
 }
 
+/// Until when resolvers may still give an old answer, where one of them was seen to.
+fn stale_until(surveys: &[Survey]) -> Option<Timestamp> {
+    let links = surveys.iter().flat_map(|survey| &survey.links).filter(|link| link.name == LinkName::Resolves);
+    links.filter_map(|link| if let LinkState::Waiting(until) = link.state { until } else { None }).max()
+}
+
 /// Keeps the reason, and the time before which trying again is pointless.
-async fn remember(context: &Context, site: &Site, error: &OrderError) -> Result<(), Error> {
+async fn remember(
+    context: &Context,
+    site: &Site,
+    error: &OrderError,
+    stale_until: Option<Timestamp>,
+) -> Result<(), Error> {
     let not_before = match error {
+        // The CA was led elsewhere: by an old answer in its resolver's cache, which runs out, or by something that
+        // does not mend itself in a minute. CAs count failed attempts.
+        OrderError::Refused(Refusal::Names(_)) => {
+            stale_until.or_else(|| clock::now().checked_add(AFTER_FAILED_VALIDATION).ok())
+        }
         OrderError::Refused(Refusal::Problem { not_before, .. }) => *not_before,
         OrderError::StillAtWork { not_before } => *not_before,
         _ => None,

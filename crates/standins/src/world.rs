@@ -35,6 +35,7 @@ fn failed(error: impl ToString) -> WorldError {
 #[derive(Debug, Clone)]
 pub struct Cast {
     prefix: [u8; 3],
+    nameservers: [IpAddr; 2],
     pub dns_port: u16,
     pub http_port: u16,
     pub https_port: u16,
@@ -60,7 +61,7 @@ impl Cast {
 
     /// The two nameservers of the provider.
     pub fn nameservers(&self) -> [IpAddr; 2] {
-        [self.address(4), self.address(5)]
+        self.nameservers
     }
 
     pub fn resolver(&self) -> IpAddr {
@@ -105,10 +106,15 @@ pub struct World {
     pub registrar: Registrar,
     pub registrar_page: SocketAddr,
     folder: PathBuf,
+    provider: Option<Provider>,
+    runtime: Option<Runtime>,
+}
+
+/// The provider's side: what a test may leave out to run real servers in its place.
+struct Provider {
     ca_directory: String,
     web_control: SocketAddr,
     dns_control: SocketAddr,
-    runtime: Option<Runtime>,
 }
 
 /// The customers who are still with the old host.
@@ -117,16 +123,25 @@ const OLD_CUSTOMERS: [&str; 3] = ["crumbandtide.example", "lanternchoir.example"
 impl World {
     /// Starts everything. The harbor is expected at `folder`/harbor; the CA's root certificate is written beside it.
     pub fn start(folder: &Path) -> Result<Self, WorldError> {
+        Self::start_with(folder, true)
+    }
+
+    /// Only the world around a provider: its nameservers, web server and CA are left to real servers, at the
+    /// addresses of the cast. Both nameservers are 127.0.0.1 then: BIND listens only where an interface has its address.
+    pub fn start_around(folder: &Path) -> Result<Self, WorldError> {
+        Self::start_with(folder, false)
+    }
+
+    fn start_with(folder: &Path, provider: bool) -> Result<Self, WorldError> {
         let runtime =
             tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().map_err(failed)?;
-        let mut world = runtime.block_on(Self::build(folder))?;
+        let mut world = runtime.block_on(Self::build(folder, provider))?;
         world.runtime = Some(runtime);
         Ok(world)
     }
 
-    async fn build(folder: &Path) -> Result<Self, WorldError> {
-        let (cast, http, https) = find_room().await?;
-        let harbor = folder.join("harbor");
+    async fn build(folder: &Path, with_provider: bool) -> Result<Self, WorldError> {
+        let (cast, http, https) = find_room(with_provider).await?;
         let registrar = serve_names(&cast).await?;
         for customer in OLD_CUSTOMERS {
             registrar.set_nameservers(customer, &["ns1.oldquay.example"]).map_err(failed)?;
@@ -137,43 +152,27 @@ impl World {
         ] {
             registrar.set_nameservers(domain, names).map_err(failed)?;
         }
-        let dns_control = serve_dns_host(&cast, &harbor.join("zones")).await?;
         let resolver = Arc::new(Resolver::new(SocketAddr::new(cast.root(), cast.dns_port)));
         let clients = SocketAddr::new(cast.resolver(), cast.dns_port);
         resolver::serve(clients, Arc::clone(&resolver)).await.map_err(failed)?;
-
-        let web = WebServer::new(&harbor.join("servers/plain"));
-        let (orders, web_control) = listen(cast.web()).await.map_err(failed)?;
-        let obeying = web.clone();
-        tokio::spawn(take_orders(orders, Arc::new(move |order: &str| obeying.obey(order))));
-        tokio::spawn(web.clone().serve_http(http));
-        tokio::spawn(web.serve_https(https));
         let old = TcpListener::bind(SocketAddr::new(cast.old_web(), cast.http_port)).await.map_err(failed)?;
         tokio::spawn(serve_old_host(old));
-
-        let (listener, address) = listen(cast.ca()).await.map_err(failed)?;
-        let authority = Authority::new(cast.ca()).map_err(failed)?;
-        std::fs::write(folder.join("ca-root.pem"), &authority.root_pem).map_err(failed)?;
-        let base = format!("https://{address}");
-        let ca = CaService::new(base.clone(), cast.http_port, authority, resolver);
-        tokio::spawn(ca.serve(listener));
+        let provider = match with_provider {
+            true => Some(serve_provider(&cast, folder, resolver, http, https).await?),
+            false => None,
+        };
 
         let (listener, registrar_page) = listen(cast.registrar()).await.map_err(failed)?;
         tokio::spawn(registrar.clone().serve(listener));
-        Ok(Self {
-            cast,
-            registrar,
-            registrar_page,
-            folder: folder.to_path_buf(),
-            ca_directory: format!("{base}/directory"),
-            web_control,
-            dns_control,
-            runtime: None,
-        })
+        Ok(Self { cast, registrar, registrar_page, folder: folder.to_path_buf(), provider, runtime: None })
     }
 
-    /// The `harbor.toml` of a harbor that lives in this internet.
+    /// The `harbor.toml` of a harbor that lives in this internet, with the stand-ins of its provider.
+    ///
+    /// # Panics
+    /// In a world that was started around real servers: those need settings of their own.
     pub fn settings(&self) -> String {
+        let Provider { ca_directory, web_control, dns_control } = self.provider.as_ref().expect("a whole world");
         let cast = &self.cast;
         let root = self.folder.join("ca-root.pem");
         let home = self.folder.join("homes/{account}");
@@ -213,9 +212,7 @@ trust-roots = ["{root}"]
 "#,
             web = cast.web(),
             home = home.display(),
-            web_control = self.web_control,
-            dns_control = self.dns_control,
-            directory = self.ca_directory,
+            directory = ca_directory,
             root = root.display(),
             root_server = cast.root(),
             resolver = cast.resolver(),
@@ -234,16 +231,45 @@ impl Drop for World {
     }
 }
 
+/// The provider's nameservers, web server and CA.
+async fn serve_provider(
+    cast: &Cast,
+    folder: &Path,
+    resolver: Arc<Resolver>,
+    http: TcpListener,
+    https: TcpListener,
+) -> Result<Provider, WorldError> {
+    let harbor = folder.join("harbor");
+    let dns_control = serve_dns_host(cast, &harbor.join("zones")).await?;
+    let web = WebServer::new(&harbor.join("servers/plain"));
+    let (orders, web_control) = listen(cast.web()).await.map_err(failed)?;
+    let obeying = web.clone();
+    tokio::spawn(take_orders(orders, Arc::new(move |order: &str| obeying.obey(order))));
+    tokio::spawn(web.clone().serve_http(http));
+    tokio::spawn(web.serve_https(https));
+
+    let (listener, address) = listen(cast.ca()).await.map_err(failed)?;
+    let authority = Authority::new(cast.ca()).map_err(failed)?;
+    std::fs::write(folder.join("ca-root.pem"), &authority.root_pem).map_err(failed)?;
+    let base = format!("https://{address}");
+    let ca = CaService::new(base.clone(), cast.http_port, authority, resolver);
+    tokio::spawn(ca.serve(listener));
+    Ok(Provider { ca_directory: format!("{base}/directory"), web_control, dns_control })
+}
+
 /// Finds a /24 of loopback and ports that are free there; gives the provider's web listeners with them.
-async fn find_room() -> Result<(Cast, TcpListener, TcpListener), WorldError> {
+async fn find_room(with_provider: bool) -> Result<(Cast, TcpListener, TcpListener), WorldError> {
     let mut last = String::from("no free addresses");
     for attempt in 0..40_u32 {
         let seed = std::process::id().wrapping_mul(31).wrapping_add(attempt.wrapping_mul(7919));
         let prefix = [127, 64 + (seed >> 8) as u8 % 128, seed as u8];
-        let mut cast = Cast { prefix, dns_port: 0, http_port: 0, https_port: 0 };
-        // A world of another process has its root server at the first address: then another prefix is taken.
+        let [a, b, c] = prefix;
+        let own = |last| IpAddr::from(Ipv4Addr::new(a, b, c, last));
+        let nameservers = if with_provider { [own(4), own(5)] } else { [Ipv4Addr::LOCALHOST.into(); 2] };
+        let mut cast = Cast { prefix, nameservers, dns_port: 0, http_port: 0, https_port: 0 };
+        // The port of the nameservers is the one that all name servers and the resolver use.
         let probe = async {
-            let dns = TcpListener::bind(SocketAddr::new(cast.root(), 0)).await?;
+            let dns = TcpListener::bind(SocketAddr::new(cast.nameservers()[0], 0)).await?;
             let http = TcpListener::bind(SocketAddr::new(cast.web(), 0)).await?;
             let https = TcpListener::bind(SocketAddr::new(cast.web(), 0)).await?;
             let ports = (dns.local_addr()?.port(), http.local_addr()?.port(), https.local_addr()?.port());

@@ -57,7 +57,9 @@ pub(super) struct Known {
     pub account: Option<String>,
 }
 
-const MOST_SETBACKS: u32 = 6;
+/// A CA that refuses a nonce now and then is in order; one that is down is left to the next run after a few seconds.
+const MOST_NONCES_REFUSED: u32 = 8;
+const MOST_FAILURES: u32 = 4;
 
 impl Machine {
     /// A new order. `account` is the account's URL where one is known for the key.
@@ -179,10 +181,11 @@ impl Machine {
 
     fn count_setback(&mut self, refusal: Refusal, pause: Option<u32>, now: Timestamp) {
         self.setbacks += 1;
-        if self.setbacks > MOST_SETBACKS {
+        let most = if pause.is_some() { MOST_FAILURES } else { MOST_NONCES_REFUSED };
+        if self.setbacks > most {
             self.state = State::Refused { refusal };
         } else if let Some(step) = pause {
-            self.not_before = now.checked_add(SignedDuration::from_millis(500 << step.min(6))).ok();
+            self.not_before = now.checked_add(SignedDuration::from_millis(300 << step.min(6))).ok();
         }
     }
 

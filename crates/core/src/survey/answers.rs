@@ -15,7 +15,8 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
         match &http.outcome {
             HttpOutcome::NoRoute => {}
             HttpOutcome::Failed(why) => {
-                return link(LinkState::Broken, format!("{address} {why}")).turn(turn(seen, address.ip()));
+                let broken = link(LinkState::Broken, format!("{address} {why}"));
+                return if seen.harbored.is_some() { broken.turn(turn(seen, address.ip())) } else { broken };
             }
             HttpOutcome::Answer { status, body } => match &seen.harbored {
                 None => good += 1,

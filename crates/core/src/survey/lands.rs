@@ -4,11 +4,17 @@ use super::{Link, LinkName, LinkState, Seen, Turn};
 use crate::redirect::{Landing, LandingEnd};
 
 pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
-    let link = |state, because: String| Link::new(LinkName::Lands, state, because);
+    let turn = match (seen.harbored, answers.turn) {
+        (Some(_), None) => Some(Turn::Administrator),
+        (_, turn) => turn,
+    };
+    let link = |state, because: String| {
+        let link = Link::new(LinkName::Lands, state, because);
+        if link.state == LinkState::Broken { turn.into_iter().fold(link, Link::turn) } else { link }
+    };
     let Some(landing) = seen.landing else {
         return link(LinkState::Unchecked, "nothing answers for the name yet".into());
     };
-    let turn = answers.turn.unwrap_or(Turn::Administrator);
     let way = way(landing);
     match &landing.end {
         LandingEnd::Page { url, status } if (200..300).contains(status) => {
@@ -16,7 +22,7 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
             let no_certificate = seen.harbored.is_some_and(|harbored| harbored.certificate.is_none());
             match (url.starts_with("https:"), ours, no_certificate) {
                 _ if answers.state == LinkState::Broken => {
-                    link(LinkState::Broken, format!("{way}, which is not this site's page")).turn(turn)
+                    link(LinkState::Broken, format!("{way}, which is not this site's page"))
                 }
                 (true, ..) => link(LinkState::Holds, way),
                 (false, true, true) => {
@@ -26,14 +32,12 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
                 (false, ..) => link(LinkState::Risk, format!("{way}, without https")),
             }
         }
-        LandingEnd::Page { status, .. } => link(LinkState::Broken, format!("{way}, which is {status}")).turn(turn),
-        LandingEnd::Loop { url } => {
-            link(LinkState::Broken, format!("redirects go round in a loop at {url}: {way}")).turn(turn)
-        }
-        LandingEnd::TooLong => link(LinkState::Broken, "more redirects than a browser follows".into()).turn(turn),
-        LandingEnd::Failed { url, reason } => link(LinkState::Broken, format!("{url} {reason}")).turn(turn),
+        LandingEnd::Page { status, .. } => link(LinkState::Broken, format!("{way}, which is {status}")),
+        LandingEnd::Loop { url } => link(LinkState::Broken, format!("redirects go round in a loop at {url}: {way}")),
+        LandingEnd::TooLong => link(LinkState::Broken, "more redirects than a browser follows".into()),
+        LandingEnd::Failed { url, reason } => link(LinkState::Broken, format!("{url} {reason}")),
         LandingEnd::NoTarget { url, location } => {
-            link(LinkState::Broken, format!("{url} redirects to `{location}`, which is no address")).turn(turn)
+            link(LinkState::Broken, format!("{url} redirects to `{location}`, which is no address"))
         }
     }
 }

@@ -18,7 +18,7 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
         match &tls.outcome {
             TlsOutcome::NoRoute => continue,
             TlsOutcome::Failed(why) => {
-                return link(LinkState::Broken, format!("{} {why}", tls.address)).turn(Turn::Administrator);
+                return whose(seen, link(LinkState::Broken, format!("{} {why}", tls.address)));
             }
             TlsOutcome::Shown { verified: Err(why), .. } => {
                 let because = format!("the certificate at {} does not verify: {why}", tls.address);
@@ -27,7 +27,7 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
                 return if waits {
                     link(LinkState::Waiting(None), because).turn(Turn::Tend)
                 } else {
-                    link(LinkState::Broken, because).turn(Turn::Administrator)
+                    whose(seen, link(LinkState::Broken, because))
                 };
             }
             outcome @ TlsOutcome::Shown { .. } => shown = Some(outcome),
@@ -43,6 +43,11 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
         return link(LinkState::Risk, format!("{because}: less than two days left")).turn(Turn::Tend);
     }
     link(LinkState::Holds, because)
+}
+
+/// What is wrong at a server is its administrator's turn, if that is us.
+fn whose(seen: &Seen<'_>, link: Link) -> Link {
+    if seen.harbored.is_some() { link.turn(Turn::Administrator) } else { link }
 }
 
 fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {

@@ -73,7 +73,8 @@ pub async fn await_serial(settings: &Settings, layout: &Layout, zone: &Hostname)
                 }
             }
             Outcome::Silent => "it does not answer".to_string(),
-            other => format!("{other:?}"),
+            Outcome::Unreachable(reason) | Outcome::Garbled(reason) => reason,
+            Outcome::NoRoute => "this host has no address of that family".to_string(),
         };
         if Instant::now() > deadline {
             let seconds = PATIENCE.as_secs();

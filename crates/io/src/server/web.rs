@@ -31,22 +31,39 @@ pub fn reload_web(settings: &Settings) -> Result<(), ServerError> {
     }
 }
 
-/// A reload returns before the new workers answer. Waits, for at most three seconds, until the site's fingerprint
-/// comes from every address of this host; what still differs then is for the survey to tell.
+/// Old and new workers answer side by side for about 100 ms after a reload (nginx starts the new ones, sleeps so
+/// long, and only then tells the old ones to leave).
+const SIDE_BY_SIDE: Duration = Duration::from_millis(250);
+const PATIENCE: Duration = Duration::from_secs(5);
+
+/// A reload returns before the new workers answer. Waits, for a few seconds at most, until the site's fingerprint
+/// comes from every address of this host and nothing else comes any more; what still differs then is for the survey
+/// to tell.
 pub async fn await_fingerprint(settings: &Settings, site: &Site) {
+    let steady_for = match settings.web.server {
+        WebServer::None => return,
+        WebServer::StandIn => Duration::ZERO,
+        WebServer::Nginx | WebServer::Apache => SIDE_BY_SIDE,
+    };
     let wanted = fingerprint(site);
-    let deadline = Instant::now() + Duration::from_secs(3);
+    let deadline = Instant::now() + PATIENCE;
     let listen: &[IpAddr] =
         if settings.web.listen.is_empty() { &settings.host.addresses } else { &settings.web.listen };
     for address in listen {
         let address = SocketAddr::new(*address, settings.internet.http_port());
-        loop {
+        let mut steady_since: Option<Instant> = None;
+        while Instant::now() < deadline {
             let seen = fetch_fingerprint(address, site.main()).await;
-            let there = matches!(&seen.outcome, HttpOutcome::Answer { body, .. } if body.trim() == wanted);
-            if there || matches!(seen.outcome, HttpOutcome::NoRoute) || Instant::now() > deadline {
-                break;
+            match &seen.outcome {
+                HttpOutcome::NoRoute => break,
+                HttpOutcome::Answer { body, .. } if body.trim() == wanted => {
+                    if steady_since.get_or_insert_with(Instant::now).elapsed() >= steady_for {
+                        break;
+                    }
+                }
+                _ => steady_since = None,
             }
-            tokio::time::sleep(Duration::from_millis(25)).await;
+            tokio::time::sleep(Duration::from_millis(20)).await;
         }
     }
 }

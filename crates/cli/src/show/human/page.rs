@@ -49,7 +49,7 @@ impl Page {
     pub fn styled(&mut self, prefix: &str, style: Style, visible: usize, text: &str) {
         let indent = " ".repeat(visible);
         let room = self.width.saturating_sub(visible).max(20);
-        let options = textwrap::Options::new(room).break_words(false);
+        let options = wrapping(room);
         let mut lines = textwrap::wrap(text, options).into_iter();
         let first = lines.next().unwrap_or_default();
         self.line(&format!("{style}{prefix}{style:#}{first}"));
@@ -61,10 +61,15 @@ impl Page {
     /// A line that stands out.
     pub fn heading(&mut self, text: &str) {
         let bold = Style::new().bold();
-        for line in textwrap::wrap(text, textwrap::Options::new(self.width).break_words(false)) {
+        for line in textwrap::wrap(text, wrapping(self.width)) {
             self.line(&format!("{bold}{line}{bold:#}"));
         }
     }
+}
+
+/// Between words only: a path or a name that is broken at a hyphen can no longer be copied.
+fn wrapping(width: usize) -> textwrap::Options<'static> {
+    textwrap::Options::new(width).break_words(false).word_splitter(textwrap::WordSplitter::NoHyphenation)
 }
 
 /// The style of a state; the word itself carries the meaning.

@@ -1,0 +1,123 @@
+//! A harbor in a temporary folder, inside a miniature internet of its own, and the binary to drive it.
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+use brightharbor_standins::World;
+use serde_json::Value;
+
+pub struct Coast {
+    pub world: World,
+    folder: tempfile::TempDir,
+}
+
+/// What a run of the binary came to.
+#[derive(Debug)]
+pub struct Run {
+    pub exit: i32,
+    pub stdout: String,
+    pub stderr: String,
+}
+
+impl From<Output> for Run {
+    fn from(output: Output) -> Self {
+        Self {
+            exit: output.status.code().unwrap_or(-1),
+            stdout: String::from_utf8_lossy(&output.stdout).into_owned(),
+            stderr: String::from_utf8_lossy(&output.stderr).into_owned(),
+        }
+    }
+}
+
+impl Run {
+    /// Checks the exit code, and gives the output with all blanks folded, so that wrapping does not matter.
+    #[track_caller]
+    pub fn expect(self, exit: i32) -> String {
+        assert_eq!(self.exit, exit, "stdout:\n{}\nstderr:\n{}", self.stdout, self.stderr);
+        (self.stdout + &self.stderr).split_whitespace().collect::<Vec<_>>().join(" ")
+    }
+}
+
+/// The binary with a clean environment, on no harbor.
+pub fn brightharbor() -> Command {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_brightharbor"));
+    command.env_remove("BRIGHTHARBOR").env_remove("COLUMNS").env("NO_COLOR", "1").env("TZ", "UTC");
+    command
+}
+
+pub fn run(command: &mut Command) -> Run {
+    command.output().expect("the binary starts").into()
+}
+
+impl Coast {
+    /// A world with a harbor in it and the account `bakery`.
+    pub fn new() -> Self {
+        let coast = Self::empty();
+        let settings = coast.path("settings.toml");
+        std::fs::write(&settings, coast.world.settings()).unwrap();
+        coast.run(&["init", "--settings", settings.to_str().unwrap()]).expect(0);
+        coast.run(&["account", "add", "bakery", "--email", "baker@saltmarsh.example"]).expect(0);
+        coast
+    }
+
+    /// A world without a harbor.
+    pub fn empty() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::create_dir(folder.path().join("homes")).unwrap();
+        Self { world: World::start(folder.path()).unwrap(), folder }
+    }
+
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    pub fn harbor(&self) -> PathBuf {
+        self.path("harbor")
+    }
+
+    pub fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = brightharbor();
+        command.args(arguments).env("BRIGHTHARBOR", self.harbor());
+        command
+    }
+
+    pub fn run(&self, arguments: &[&str]) -> Run {
+        run(&mut self.command(arguments))
+    }
+
+    /// Runs with `--json` and reads the one document.
+    #[track_caller]
+    pub fn json(&self, arguments: &[&str], exit: i32) -> Value {
+        let run = run(self.command(arguments).arg("--json"));
+        assert_eq!(run.exit, exit, "{run:?}");
+        let value: Value = serde_json::from_str(&run.stdout).unwrap_or_else(|error| panic!("{error}: {run:?}"));
+        assert_eq!((&value["format"], &value["exit"]), (&Value::from(1), &Value::from(exit)));
+        value
+    }
+
+    /// The registrar's customer moves the domain to the provider.
+    pub fn delegate_here(&self, domain: &str) {
+        let names = ["ns1.saltmarsh.example", "ns2.saltmarsh.example"];
+        self.world.registrar.set_nameservers(domain, &names).unwrap();
+    }
+}
+
+/// Every file below a folder with its content, for "nothing was changed". Left out is what only a lock or a read
+/// touches.
+pub fn snapshot(folder: &Path) -> Vec<(PathBuf, Vec<u8>)> {
+    let mut files = Vec::new();
+    let mut folders = vec![folder.to_path_buf()];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            let name = path.file_name().unwrap().to_string_lossy().into_owned();
+            if path.is_dir() && !path.is_symlink() {
+                folders.push(path);
+            } else if name != "lock" && !name.starts_with("inventory.sqlite") {
+                files.push((path.clone(), std::fs::read(&path).unwrap_or_default()));
+            }
+        }
+    }
+    files.sort();
+    files
+}

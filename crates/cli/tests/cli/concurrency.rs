@@ -1,0 +1,82 @@
+//! Two commands at once, and commands that are killed: one waits, the next one takes back.
+
+use std::fs;
+
+use crate::coast::{Coast, run};
+
+#[test]
+fn of_two_commands_at_once_one_waits_says_so_and_both_are_done() {
+    let coast = Coast::new();
+    // The lock is held by hand, so that the second command certainly finds it taken.
+    let lock = fs::OpenOptions::new().write(true).open(coast.harbor().join("lock")).unwrap();
+    lock.lock().unwrap();
+    let mut waiting = coast.command(&["account", "add", "choir", "--email", "choir@saltmarsh.example"]);
+    let child = waiting.stdout(std::process::Stdio::piped()).stderr(std::process::Stdio::piped()).spawn().unwrap();
+    std::thread::sleep(std::time::Duration::from_millis(400));
+    drop(lock);
+    let output: crate::coast::Run = child.wait_with_output().unwrap().into();
+    assert!(output.stderr.contains("waiting: another command works in this harbor"), "{output:?}");
+    output.expect(0);
+
+    let children: Vec<_> = (0..6)
+        .map(|number| {
+            let (name, email) = (format!("crew{number}"), "crew@saltmarsh.example");
+            coast.command(&["account", "add", &name, "--email", email]).spawn().unwrap()
+        })
+        .collect();
+    for mut child in children {
+        assert!(child.wait().unwrap().success());
+    }
+    assert_eq!(coast.json(&["account", "list"], 0)["accounts"].as_array().unwrap().len(), 8);
+}
+
+#[test]
+fn a_command_killed_at_any_moment_leaves_a_harbor_that_the_next_one_mends() {
+    let coast = Coast::new();
+    let homes_before = coast.path("homes/bakery");
+    for (round, milliseconds) in [2, 5, 8, 12, 16, 20, 25, 30, 40, 60, 90].into_iter().enumerate() {
+        let name = format!("round{round}.example");
+        let mut child = coast
+            .command(&["attach", &name, "--account", "bakery"])
+            .stdout(std::process::Stdio::null())
+            .stderr(std::process::Stdio::null())
+            .spawn()
+            .unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(milliseconds));
+        let _ = child.kill();
+        let _ = child.wait();
+        // The next command finishes or takes back; after it, files and inventory agree.
+        coast.run(&["tend"]);
+        let sites = coast.json(&["site", "list"], 0).to_string();
+        let attached = sites.contains(&name);
+        assert_eq!(coast.harbor().join(format!("servers/plain/{name}.json")).exists(), attached, "{name}");
+        assert_eq!(coast.harbor().join(format!("zones/{name}.zone")).exists(), attached, "{name}");
+        let again = coast.run(&["attach", &name, "--account", "bakery"]);
+        assert_eq!(again.exit, if attached { 4 } else { 3 }, "{again:?}");
+    }
+    assert!(homes_before.is_dir());
+    let logbook = coast.json(&["logbook", "--last", "100"], 0);
+    assert!(logbook["entries"].as_array().unwrap().iter().all(|entry| entry["outcome"] != "begun"), "{logbook}");
+}
+
+#[test]
+fn a_killed_order_goes_on_with_the_next_run_and_leaves_no_proof_behind() {
+    let coast = Coast::new();
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
+    coast.delegate_here("crumbandtide.example");
+    for milliseconds in [30, 60, 80, 100, 120, 150] {
+        let mut child = coast
+            .command(&["tend"])
+            .stdout(std::process::Stdio::null())
+            .stderr(std::process::Stdio::null())
+            .spawn()
+            .unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(milliseconds));
+        let _ = child.kill();
+        let _ = child.wait();
+    }
+    run(&mut coast.command(&["tend"])).expect(0);
+    let certificates = fs::read_dir(coast.harbor().join("certificates/crumbandtide.example")).unwrap().count();
+    assert_eq!(certificates, 1, "one certificate, however often it was killed");
+    assert_eq!(coast.json(&["site", "list"], 0)["sites"][0]["https"], "forced");
+}

@@ -1,0 +1,108 @@
+//! What programs rely on: dry runs that change nothing, one JSON document with settled members, exit codes.
+
+use std::collections::BTreeSet;
+
+use crate::coast::{Coast, brightharbor, run, snapshot};
+
+fn members(value: &serde_json::Value) -> BTreeSet<&str> {
+    value.as_object().unwrap().keys().map(String::as_str).collect()
+}
+
+#[test]
+fn a_dry_run_shows_what_is_then_carried_out_and_changes_nothing() {
+    let coast = Coast::new();
+    let before = (snapshot(&coast.harbor()), snapshot(&coast.path("homes")));
+    let arguments = ["attach", "crumbandtide.example", "--account", "bakery"];
+    let shown = coast.json(&[&arguments[..], &["--dry-run"]].concat(), 0);
+    assert_eq!(before, (snapshot(&coast.harbor()), snapshot(&coast.path("homes"))));
+    assert_eq!(shown["change"]["carried_out"], false);
+    let diff = shown["change"]["diff"].as_str().unwrap();
+    assert!(diff.contains("+@\tIN\tNS\tns1.saltmarsh.example."), "{diff}");
+    let text = coast.run(&[&arguments[..], &["--dry-run"]].concat()).expect(0);
+    assert!(text.contains("Nothing was done.") && text.contains("+@ IN NS ns1.saltmarsh.example."), "{text}");
+    let done = coast.json(&arguments, 3);
+    assert_eq!(done["change"]["changes"], shown["change"]["changes"]);
+    assert_eq!(done["change"]["diff"], shown["change"]["diff"]);
+    assert_eq!(done["change"]["entry"], 2);
+
+    let before = snapshot(&coast.harbor());
+    coast.run(&["account", "add", "choir", "--email", "choir@saltmarsh.example", "--dry-run"]).expect(0);
+    assert!(coast.run(&["tend", "--dry-run"]).expect(3).contains("Would be tried now: crumbandtide.example"));
+    assert!(coast.run(&["certificate", "issue", "crumbandtide.example", "--dry-run"]).expect(3).contains("left out"));
+    assert_eq!(before, snapshot(&coast.harbor()));
+    assert_eq!(coast.json(&["account", "list"], 0)["accounts"].as_array().unwrap().len(), 1);
+}
+
+#[test]
+fn documents_have_their_settled_members() {
+    let coast = Coast::new();
+    let attached = coast.json(&["attach", "crumbandtide.example", "--account", "bakery"], 3);
+    assert_eq!(
+        members(&attached),
+        BTreeSet::from(["format", "exit", "command", "change", "certificate", "trouble", "surveys"])
+    );
+    assert_eq!(members(&attached["change"]), BTreeSet::from(["carried_out", "entry", "said", "changes", "diff"]));
+    let survey = &attached["surveys"][0];
+    assert_eq!(members(survey), BTreeSet::from(["hostname", "all_hold", "stops_at", "links"]));
+    assert_eq!(members(&survey["links"][0]), BTreeSet::from(["link", "state", "until", "because", "turn", "values"]));
+    let names: Vec<&str> =
+        survey["links"].as_array().unwrap().iter().map(|link| link["link"].as_str().unwrap()).collect();
+    assert_eq!(names, ["registered", "delegated", "resolves", "answers", "secure", "lands"]);
+    let accounts = coast.json(&["account", "list"], 0);
+    assert_eq!(members(&accounts["accounts"][0]), BTreeSet::from(["name", "email", "home", "system_user", "sites"]));
+    let sites = coast.json(&["site", "list", "--account", "bakery"], 0);
+    assert_eq!(
+        members(&sites["sites"][0]),
+        BTreeSet::from(["hostnames", "kind", "account", "document_root", "https", "certificate", "waiting"])
+    );
+    let records = coast.json(&["record", "list", "www.crumbandtide.example"], 0);
+    assert_eq!(records["zone"], "crumbandtide.example");
+    assert_eq!(members(&records["records"][0]), BTreeSet::from(["owner", "ttl", "type", "data"]));
+    let logbook = coast.json(&["logbook", "--last", "1"], 0);
+    assert_eq!(
+        members(&logbook["entries"][0]),
+        BTreeSet::from(["entry", "at", "who", "what", "changes", "outcome", "detail"])
+    );
+    let explained = coast.json(&["explain", "glue-missing"], 0);
+    assert_eq!(
+        members(&explained["findings"][0]),
+        BTreeSet::from(["code", "severity", "what", "why", "cure", "source"])
+    );
+    let error = coast.json(&["attach", "a.example", "--account", "nobody"], 4);
+    assert_eq!(members(&error["error"]), BTreeSet::from(["code", "message", "advice"]));
+    assert_eq!(error["error"]["code"], "unknown-account");
+}
+
+#[test]
+fn text_keeps_within_100_columns_and_carries_no_colour_into_a_pipe() {
+    let coast = Coast::new();
+    let long = "a-quite-long-name-for-a-shop-that-sells-bread-and-tides.crumbandtide.example";
+    for arguments in [
+        &["attach", "crumbandtide.example", "--account", "bakery"][..],
+        &["attach", long, "--account", "bakery"],
+        &["survey", "crumbandtide.example", long],
+        &["site", "list"],
+        &["logbook"],
+        &["explain"],
+        &["delegation", "check", "crumbandtide.example"],
+    ] {
+        let run = run(coast.command(arguments).env_remove("NO_COLOR"));
+        assert!(!run.stdout.contains('\u{1b}'), "{}", run.stdout);
+        for line in run.stdout.lines() {
+            // A path or a command that must be copied whole may be longer.
+            let longest_word = line.split_whitespace().map(str::len).max().unwrap_or(0);
+            assert!(line.chars().count() <= 100 || longest_word > 60, "{arguments:?}: {line}");
+        }
+    }
+}
+
+#[test]
+fn help_and_version_need_no_harbor() {
+    let version = run(brightharbor().arg("--version"));
+    assert_eq!(version.stdout, format!("brightharbor {}\n", env!("CARGO_PKG_VERSION")));
+    let help = run(brightharbor().arg("--help")).expect(0);
+    for command in ["init", "demo", "account", "attach", "site", "record", "delegation", "certificate", "survey"] {
+        assert!(help.contains(command), "{command}");
+    }
+    assert!(help.contains("4 refused, nothing changed"), "{help}");
+}

@@ -1,0 +1,13 @@
+//! The built binary, driven on files in a temporary folder: one test binary, a module for each concern.
+//!
+//! `coast` is a harbor in the miniature internet of the stand-ins; `real` drives nginx, Apache httpd, BIND and the
+//! test CA of the `pebble` package, and fails where one of them is missing.
+
+mod coast;
+mod concurrency;
+mod contract;
+mod demo;
+mod floors;
+mod real;
+mod refusals;
+mod voyage;

@@ -1,0 +1,6 @@
+//! The same voyage on real servers: BIND, nginx or Apache httpd, and the test CA of the `pebble` package, each with
+//! its own configuration in a temporary folder, on loopback addresses and unprivileged ports.
+
+mod ca;
+mod servers;
+mod voyage;

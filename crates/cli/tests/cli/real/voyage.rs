@@ -1,0 +1,228 @@
+//! Attach, delegate, tend, subdomain; then what must never end a running server.
+
+use std::fs;
+use std::path::PathBuf;
+use std::process::Command;
+
+use brightharbor_standins::World;
+use rcgen::KeyPair;
+use serde_json::Value;
+
+use super::ca::{Ca, start_ca};
+use super::servers::{Server, Web, need, open_folder, start_bind};
+use crate::coast::{Run, brightharbor, run};
+
+struct Port {
+    world: World,
+    folder: tempfile::TempDir,
+    web_server: Server,
+    _bind: Server,
+    ca: Ca,
+    web: Web,
+}
+
+impl Port {
+    fn new(kind: &str) -> Self {
+        let folder = open_folder();
+        fs::create_dir(folder.path().join("homes")).unwrap();
+        let world = World::start_around(folder.path()).unwrap();
+        let (cast, harbor) = (&world.cast, folder.path().join("harbor"));
+        let web = match kind {
+            "nginx" => Web::nginx(folder.path(), &harbor.join("servers/nginx")),
+            _ => Web::apache(cast, folder.path(), &harbor.join("servers/apache")),
+        };
+        // BIND refuses to start without the file that it includes; the harbor is laid out first, as the README says.
+        let ca = start_ca(cast, folder.path());
+        fs::create_dir_all(harbor.join("servers/bind")).unwrap();
+        fs::write(harbor.join("servers/bind/zones.conf"), "").unwrap();
+        let (bind, rndc) = start_bind(cast, folder.path(), &harbor.join("servers/bind/zones.conf"));
+        let settings = settings(&world, folder.path(), &web, &ca, &rndc);
+        fs::write(folder.path().join("settings.toml"), settings).unwrap();
+        let port = {
+            let web_server = Server::spawn(&mut Command::new("true"));
+            Self { world, folder, web_server, _bind: bind, ca, web }
+        };
+        let file = port.path("settings.toml").display().to_string();
+        port.run(&["init", "--settings", &file]).expect(0);
+        let web_server = port.web.start(&port.world.cast);
+        Self { web_server, ..port }
+    }
+
+    fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    fn run(&self, arguments: &[&str]) -> Run {
+        run(brightharbor().args(arguments).env("BRIGHTHARBOR", self.path("harbor")))
+    }
+
+    #[track_caller]
+    fn json(&self, arguments: &[&str], exit: i32) -> Value {
+        let run = run(brightharbor().args(arguments).arg("--json").env("BRIGHTHARBOR", self.path("harbor")));
+        assert_eq!(run.exit, exit, "{run:?}");
+        serde_json::from_str(&run.stdout).unwrap()
+    }
+
+    fn delegate_here(&self, domain: &str) {
+        let names = ["ns1.saltmarsh.example", "ns2.saltmarsh.example"];
+        self.world.registrar.set_nameservers(domain, &names).unwrap();
+    }
+
+    /// This CA asks a resolver with a cache, as CAs do: it may be led to the old host once. Then the time is remembered
+    /// from which on trying again makes sense, and the timer's next run gets the certificate.
+    fn tend_until_served(&self) -> Value {
+        for _ in 0..60 {
+            let run = run(brightharbor().args(["tend", "--json"]).env("BRIGHTHARBOR", self.path("harbor")));
+            let tended: Value = serde_json::from_str(&run.stdout).unwrap();
+            if run.exit == 0 {
+                return tended;
+            }
+            let led_away = tended["tried"][0]["reason"].as_str().is_some_and(|why| why.contains("Old Quay"));
+            assert!(run.exit == 3 && (led_away || tended["later"][0]["site"] == "crumbandtide.example"), "{tended}");
+            std::thread::sleep(std::time::Duration::from_millis(250));
+        }
+        panic!("no certificate, though the old answer has long left the caches");
+    }
+
+    /// Another judge than our own handshake.
+    #[track_caller]
+    fn openssl_verifies(&self, hostname: &str) {
+        let openssl = need("openssl", "openssl");
+        let cast = &self.world.cast;
+        let output = Command::new(openssl)
+            .args(["s_client", "-connect", &format!("{}:{}", cast.web(), cast.https_port)])
+            .args(["-servername", hostname, "-verify_hostname", hostname, "-verify_return_error", "-CAfile"])
+            .arg(&self.ca.root)
+            .stdin(std::process::Stdio::null())
+            .output()
+            .unwrap();
+        let text = String::from_utf8_lossy(&output.stdout).into_owned();
+        assert!(output.status.success() && text.contains("Verify return code: 0 (ok)"), "{hostname}: {text}");
+    }
+
+    fn site_file(&self, name: &str) -> PathBuf {
+        self.path("harbor/servers").join(self.web.name).join(name)
+    }
+}
+
+fn settings(world: &World, folder: &std::path::Path, web: &Web, ca: &Ca, rndc: &[String]) -> String {
+    let cast = &world.cast;
+    let list = |words: &[String]| format!("{words:?}");
+    let check = [need("named-checkzone", "bind9-utils").display().to_string()];
+    format!(
+        r#"[host]
+addresses = ["{web_address}"]
+nameservers = ["ns1.saltmarsh.example.", "ns2.saltmarsh.example."]
+[sites]
+home = "{folder}/homes/{{account}}"
+[web]
+server = "{name}"
+listen = ["{web_address}"]
+test = {test}
+reload = {reload}
+main-file = "{main_file}"
+[dns]
+server = "bind"
+check = {check}
+control-command = {rndc}
+main-file = "{folder}/bind/named.conf"
+address = "{ns1}:{dns_port}"
+[ca]
+directory = "{directory}"
+terms-accepted = true
+trust-root = "{https_root}"
+[internet]
+root-servers = ["{root_server}"]
+resolvers = ["{resolver}"]
+dns-port = {dns_port}
+http-port = {http_port}
+https-port = {https_port}
+trust-roots = ["{root}"]
+"#,
+        web_address = cast.web(),
+        folder = folder.display(),
+        name = web.name,
+        test = list(&web.test),
+        reload = list(&web.reload),
+        main_file = web.main_file.display(),
+        check = list(&check),
+        rndc = list(rndc),
+        ns1 = cast.nameservers()[0],
+        dns_port = cast.dns_port,
+        directory = ca.directory,
+        https_root = ca.https_root.display(),
+        root_server = cast.root(),
+        resolver = cast.resolver(),
+        http_port = cast.http_port,
+        https_port = cast.https_port,
+        root = ca.root.display(),
+    )
+}
+
+#[test]
+fn the_whole_voyage_with_nginx_bind_and_a_test_ca() {
+    voyage("nginx");
+}
+
+#[test]
+fn the_whole_voyage_with_apache_bind_and_a_test_ca() {
+    voyage("apache");
+}
+
+fn voyage(kind: &str) {
+    let mut port = Port::new(kind);
+    let checked = port.json(&["init", "--check"], 0);
+    assert_eq!(checked["check"][0]["in_effect"], true);
+    assert_eq!(checked["check"][1]["in_effect"], true);
+    port.run(&["account", "add", "bakery", "--email", "baker@saltmarsh.example"]).expect(0);
+    let attached = port.json(&["attach", "crumbandtide.example", "--account", "bakery"], 3);
+    assert_eq!(attached["surveys"][0]["stops_at"], "delegated");
+    assert!(port.web_server.is_running());
+
+    port.delegate_here("crumbandtide.example");
+    // BIND answers with the new zone, on both of its addresses.
+    let checked = port.json(&["delegation", "check", "crumbandtide.example"], 0);
+    for nameserver in checked["nameservers"].as_array().unwrap() {
+        assert_eq!(nameserver["servers"][0]["state"], "authoritative", "{nameserver}");
+    }
+    let tended = port.tend_until_served();
+    assert_eq!(tended["tried"][0]["names"].as_array().unwrap().len(), 2, "{tended}");
+    for name in ["crumbandtide.example", "www.crumbandtide.example"] {
+        port.openssl_verifies(name);
+    }
+    let shop = port.json(&["attach", "shop.crumbandtide.example", "--account", "bakery"], 0);
+    assert_eq!(shop["surveys"][0]["all_hold"], true, "{shop}");
+    port.openssl_verifies("shop.crumbandtide.example");
+
+    refused_changes_leave_the_server_running(&mut port);
+}
+
+/// A broken file, and a key of another certificate: nothing is reloaded, the old sites stay served.
+fn refused_changes_leave_the_server_running(port: &mut Port) {
+    let nonsense = port.site_file("zz-by-hand.conf");
+    fs::write(&nonsense, "this is no configuration {\n").unwrap();
+    let before = fs::read_to_string(port.site_file("crumbandtide.example.conf")).unwrap();
+    let text = port.run(&["attach", "new.crumbandtide.example", "--account", "bakery"]).expect(5);
+    assert!(text.contains("zz-by-hand.conf") && text.contains("put back"), "{text}");
+    assert!(!port.site_file("new.crumbandtide.example.conf").exists());
+    fs::remove_file(nonsense).unwrap();
+    port.openssl_verifies("crumbandtide.example");
+
+    let folder = fs::read_dir(port.path("harbor/certificates/shop.crumbandtide.example")).unwrap().next().unwrap();
+    let key = folder.unwrap().path().join("key.pem");
+    let right = fs::read(&key).unwrap();
+    fs::write(&key, KeyPair::generate().unwrap().serialize_pem()).unwrap();
+    let text = port.run(&["attach", "new.crumbandtide.example", "--account", "bakery"]).expect(5);
+    assert!(text.contains("do not belong together") && text.contains("shop.crumbandtide.example"), "{text}");
+    fs::remove_file(&key).unwrap();
+    let text = port.run(&["attach", "new.crumbandtide.example", "--account", "bakery"]).expect(5);
+    assert!(text.contains("key.pem"), "{text}");
+    assert!(port.web_server.is_running());
+    port.openssl_verifies("shop.crumbandtide.example");
+    fs::write(&key, right).unwrap();
+
+    let text = port.run(&["attach", "new.crumbandtide.example", "--account", "bakery"]).expect(0);
+    assert!(text.contains("all six links hold"), "{text}");
+    assert_eq!(fs::read_to_string(port.site_file("crumbandtide.example.conf")).unwrap(), before);
+    assert!(port.web_server.is_running());
+}
