@@ -25,7 +25,7 @@ pub fn parse(text: &str, path: &Path) -> Result<Settings, Error> {
     toml::from_str(text).map_err(|error| {
         let line = error.span().map_or(1, |span| 1 + text[..span.start].matches('\n').count());
         let message = format!("{}:{line}: {}", path.display(), error.message());
-        Error::new(Exit::WrongUse, "settings", message).advice("mend that line; the README shows every setting")
+        Error::new(Exit::WrongUse, "settings", message).advice("mend that line; docs/settings.md explains every key")
     })
 }
 

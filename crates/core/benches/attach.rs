@@ -1,1 +1,96 @@
-fn main() {}
+//! Attaching one more hostname, decided and rendered, in a harbor of 100 and of 100,000 hostnames.
+//!
+//! What grows with a harbor is what the decision reads: the zone list (one stanza a zone) and, for a subdomain, the
+//! zone that it goes into. Both are as large here as they would be.
+
+use std::hint::black_box;
+
+use brightharbor_core::change::ChangeSet;
+use brightharbor_core::harbor::{DnsServer, Layout, Settings, WebServer};
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::render::with_zone;
+use brightharbor_core::site::{
+    Account, AccountName, AttachLoaded, AttachRequest, Zone, ZoneChoice, ZoneHome, ZoneLoaded, attach,
+};
+use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
+use jiff::Timestamp;
+
+fn settings() -> Settings {
+    let mut settings = Settings::default();
+    settings.host.addresses = vec!["192.0.2.10".parse().unwrap(), "2001:db8::10".parse().unwrap()];
+    settings.host.nameservers =
+        ["ns1", "ns2"].map(|n| DnsName::absolute(&format!("{n}.saltmarsh.example")).unwrap()).to_vec();
+    settings.web.server = WebServer::Nginx;
+    settings.dns.server = DnsServer::Bind;
+    settings
+}
+
+fn hostname(text: &str) -> Hostname {
+    Hostname::parse(text).unwrap()
+}
+
+fn zone_list(layout: &Layout, zones: usize) -> String {
+    let mut list = with_zone("", &hostname("first.example"), &layout.zone_file(&hostname("first.example")));
+    for number in 1..zones {
+        let zone = format!("zone{number}.example");
+        let file = layout.zone_file(&hostname(&zone));
+        list.push_str(&format!("zone \"{zone}\" {{ type primary; file \"{}\"; }};\n", file.display()));
+    }
+    list
+}
+
+fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
+    AttachLoaded {
+        account: Some(Account {
+            name: AccountName::parse("bakery").unwrap(),
+            email: "baker@saltmarsh.example".into(),
+            home: "/home/bakery".into(),
+            system_user: None,
+        }),
+        related: vec![],
+        zone: None,
+        new_zone_file: None,
+        zone_list: Some(zone_list(layout, zones).into_bytes()),
+        site_file: None,
+    }
+}
+
+fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings, layout: &Layout) -> ChangeSet {
+    let request = AttachRequest {
+        hostname: hostname(name),
+        account: AccountName::parse("bakery").unwrap(),
+        zone: ZoneChoice::Here,
+    };
+    let now = Timestamp::from_second(1_795_000_000).unwrap();
+    attach(&request, loaded, settings, layout, now).unwrap().change_set
+}
+
+fn bench(criterion: &mut Criterion) {
+    let (settings, layout) = (settings(), Layout::new("/var/lib/brightharbor"));
+    for hostnames in [100, 100_000] {
+        let domain = loaded(&layout, hostnames);
+        criterion.bench_function(&format!("attach a domain among {hostnames}"), |bencher| {
+            bencher.iter_batched(
+                || domain.clone(),
+                |loaded| black_box(decide("crumbandtide.example", &loaded, &settings, &layout)),
+                BatchSize::LargeInput,
+            );
+        });
+        let mut below = loaded(&layout, hostnames);
+        let file = "$TTL 3600\n@ SOA ns1.saltmarsh.example. h 7 1 1 1 1\n@ NS ns1.saltmarsh.example.\n@ A 192.0.2.10\n";
+        below.zone = Some(ZoneLoaded {
+            zone: Zone {
+                name: hostname("crumbandtide.example"),
+                account: AccountName::parse("bakery").unwrap(),
+                home: ZoneHome::Here,
+            },
+            file: Some(file.as_bytes().to_vec()),
+        });
+        criterion.bench_function(&format!("attach a subdomain among {hostnames}"), |bencher| {
+            bencher.iter(|| black_box(decide("shop.crumbandtide.example", &below, &settings, &layout)));
+        });
+    }
+}
+
+criterion_group!(benches, bench);
+criterion_main!(benches);

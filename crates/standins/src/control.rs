@@ -6,8 +6,11 @@ use std::sync::Arc;
 use tokio::io::{AsyncBufReadExt, AsyncWriteExt, BufReader};
 use tokio::net::TcpListener;
 
+/// What a server does with an order.
+pub(crate) type Obey = Arc<dyn Fn(&str) -> Result<(), String> + Send + Sync>;
+
 /// Answers every order on the listener with what `obey` says.
-pub(crate) async fn take_orders(listener: TcpListener, obey: Arc<dyn Fn(&str) -> Result<(), String> + Send + Sync>) {
+pub(crate) async fn take_orders(listener: TcpListener, obey: Obey) {
     while let Ok((stream, _)) = listener.accept().await {
         let obey = Arc::clone(&obey);
         tokio::spawn(async move {

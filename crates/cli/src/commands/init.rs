@@ -141,7 +141,9 @@ fn name_of_web(server: WebServer) -> &'static str {
 
 fn write_settings(settings: &Settings) -> Result<String, Error> {
     let body = toml::to_string(settings).map_err(|error| Error::refused("settings", error))?;
-    Ok(format!("# The settings of this harbor. The README shows every key; a misspelt one is refused.\n\n{body}"))
+    Ok(format!(
+        "# The settings of this harbor. Every key is explained in docs/settings.md; a misspelt one is refused.\n\n{body}"
+    ))
 }
 
 /// A server's main file, the line it needs, and whether that is in effect.

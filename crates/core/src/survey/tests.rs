@@ -1,1 +1,331 @@
-//! placeholder
+//! Each link judged on made-up looks at a hostname: what holds, what is broken and whose turn it is.
+
+use std::net::IpAddr;
+
+use jiff::Timestamp;
+
+use super::*;
+use crate::delegation::rules::{Expected, judge};
+use crate::delegation::{
+    Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Registered, ServerSeen, ServerState,
+};
+use crate::name::{DnsName, Hostname};
+use crate::redirect::{Hop, Landing, LandingEnd};
+use crate::site::{Certificate, CertificateFiles, CertificateState, Waiting, ZoneHome};
+
+const OURS: &str = "192.0.2.10";
+const FOREIGN: &str = "203.0.113.9";
+const FINGERPRINT: &str = "0123456789abcdef0123456789abcdef";
+
+/// A look at www.gullrock.example, good in every way until it is spoilt.
+struct Look {
+    gathered: Gathered,
+    expected: Expected,
+    harbored: Option<Harbored>,
+}
+
+fn name(text: &str) -> DnsName {
+    DnsName::absolute(text).unwrap()
+}
+
+fn ip(text: &str) -> IpAddr {
+    text.parse().unwrap()
+}
+
+fn address(text: &str, ttl: u32) -> Address {
+    Address { address: ip(text), ttl }
+}
+
+fn now() -> Timestamp {
+    "2026-11-23T07:00:00Z".parse().unwrap()
+}
+
+fn good() -> Look {
+    let hostname = Hostname::parse("gullrock.example").unwrap();
+    let nameservers = vec![name("ns1.saltmarsh.example")];
+    let answer = HostAnswer {
+        hostname: hostname.dns_name(),
+        addresses: vec![address(OURS, 300)],
+        aliases: vec![],
+        no_such_name: false,
+        negative_ttl: None,
+    };
+    let server = ServerSeen {
+        address: "192.0.2.53:53".parse().unwrap(),
+        state: ServerState::Authoritative { serial: 7, nameservers: nameservers.clone() },
+        hosts: vec![answer],
+    };
+    let picture = Picture {
+        domain: hostname.dns_name(),
+        registered: Registered::Yes,
+        parent_zone: name("example"),
+        parent: vec![ParentAnswer {
+            server: "192.0.2.1:53".parse().unwrap(),
+            nameservers: nameservers.clone(),
+            ttl: 3600,
+            glue: vec![],
+            problem: None,
+        }],
+        nameservers: vec![NameserverSeen {
+            name: nameservers[0].clone(),
+            glue: vec![],
+            addresses: vec![ip("192.0.2.53")],
+            servers: vec![server],
+        }],
+        questions: 9,
+    };
+    let resolved = Resolved {
+        resolver: "192.0.2.6:53".parse().unwrap(),
+        addresses: vec![address(OURS, 200)],
+        no_such_name: false,
+        negative_ttl: None,
+        failed: None,
+    };
+    let hop = Hop { url: "http://gullrock.example/".into(), status: 301 };
+    let end = LandingEnd::Page { url: "https://gullrock.example/".into(), status: 200 };
+    let host = HostGathered {
+        hostname: hostname.clone(),
+        resolved: vec![resolved],
+        http: vec![HttpSeen {
+            address: "192.0.2.10:80".parse().unwrap(),
+            outcome: HttpOutcome::Answer { status: 403, body: FINGERPRINT.into() },
+        }],
+        tls: vec![TlsSeen { address: "192.0.2.10:443".parse().unwrap(), outcome: shown(Ok(())) }],
+        landing: Some(Landing { hops: vec![hop], end }),
+    };
+    let certificate = Certificate {
+        site: hostname.clone(),
+        names: vec![hostname.clone()],
+        files: CertificateFiles { folder: "/harbor/certificates/gullrock.example/1".into() },
+        not_before: now(),
+        not_after: "2027-02-21T07:00:00Z".parse().unwrap(),
+        state: CertificateState::Served,
+    };
+    Look {
+        gathered: Gathered { domain: hostname, now: now(), picture, hosts: vec![host] },
+        expected: Expected { nameservers },
+        harbored: Some(Harbored {
+            zone_home: ZoneHome::Here,
+            fingerprint: FINGERPRINT.into(),
+            certificate: Some(certificate),
+            waiting: None,
+            has_ca: true,
+        }),
+    }
+}
+
+fn shown(verified: Result<(), String>) -> TlsOutcome {
+    TlsOutcome::Shown {
+        protocol: "TLS 1.3".into(),
+        verified,
+        names: vec!["gullrock.example".into()],
+        not_after: "2027-02-21T07:00:00Z".parse().unwrap(),
+        sent: 2,
+    }
+}
+
+impl Look {
+    fn spoilt(change: impl FnOnce(&mut Look)) -> Look {
+        let mut look = good();
+        change(&mut look);
+        look
+    }
+
+    fn with<T>(&self, judge_it: impl FnOnce(&Seen<'_>) -> T) -> T {
+        let findings = judge(&self.gathered.picture, &self.expected);
+        let ours = [ip(OURS)];
+        let host = &self.gathered.hosts[0];
+        judge_it(&self.gathered.seen(host, &findings, &self.expected, &ours, self.harbored.as_ref()))
+    }
+
+    fn survey(&self) -> Survey {
+        self.with(survey)
+    }
+
+    /// The first letters of all states, such as `hhbbuw`.
+    fn states(&self) -> String {
+        let letter = |link: &Link| match link.state {
+            LinkState::Holds => 'h',
+            LinkState::Risk => 'r',
+            LinkState::Broken => 'b',
+            LinkState::Waiting(_) => 'w',
+            LinkState::Unchecked => 'u',
+        };
+        self.survey().links.iter().map(letter).collect()
+    }
+
+    fn link(&self, name: LinkName) -> Link {
+        self.survey().links.into_iter().find(|link| link.name == name).unwrap()
+    }
+
+    fn host(&mut self) -> &mut HostGathered {
+        &mut self.gathered.hosts[0]
+    }
+
+    fn answer(&mut self) -> &mut HostAnswer {
+        &mut self.gathered.picture.nameservers[0].servers[0].hosts[0]
+    }
+
+    fn harbored(&mut self) -> &mut Harbored {
+        self.harbored.as_mut().unwrap()
+    }
+}
+
+#[test]
+fn all_six_hold() {
+    let look = good();
+    assert_eq!(look.states(), "hhhhhh");
+    assert!(look.survey().all_hold());
+    assert_eq!(look.with(leads_here), Ok(()));
+}
+
+#[test]
+fn a_domain_that_nobody_registered_is_the_registrars_turn() {
+    let look = Look::spoilt(|look| {
+        look.gathered.picture.registered = Registered::No;
+        look.gathered.picture.nameservers.clear();
+        look.host().http.clear();
+        look.host().landing = None;
+        look.harbored().certificate = None;
+    });
+    assert_eq!(look.states(), "buuuwu");
+    let link = look.link(LinkName::Registered);
+    assert_eq!((link.turn, link.values), (Some(Turn::Registrar), vec!["nameserver ns1.saltmarsh.example".into()]));
+    assert!(look.with(leads_here).is_err());
+}
+
+#[test]
+fn a_parent_that_cannot_be_asked_is_not_blamed_on_the_domain() {
+    let look = Look::spoilt(|look| look.gathered.picture.registered = Registered::Unknown("silence".into()));
+    assert_eq!(look.link(LinkName::Registered).state, LinkState::Unchecked);
+}
+
+#[test]
+fn delegated_elsewhere_hands_the_nameservers_over() {
+    let look = Look::spoilt(|look| look.expected.nameservers = vec![name("ns9.saltmarsh.example")]);
+    let link = look.link(LinkName::Delegated);
+    assert_eq!((&link.state, link.turn), (&LinkState::Broken, Some(Turn::Registrar)));
+    assert_eq!(link.values, ["nameserver ns9.saltmarsh.example"]);
+    assert_eq!(look.with(leads_here), Err(link.because));
+}
+
+#[test]
+fn one_silent_nameserver_is_a_risk_and_none_left_is_broken() {
+    let second = |look: &mut Look, state: ServerState| {
+        let mut server = look.gathered.picture.nameservers[0].servers[0].clone();
+        server.state = state;
+        look.gathered.picture.nameservers[0].servers.push(server);
+    };
+    let look = Look::spoilt(|look| second(look, ServerState::Silent));
+    assert_eq!(look.states(), "hrhhhh");
+    let look = Look::spoilt(|look| look.gathered.picture.nameservers[0].servers[0].state = ServerState::Silent);
+    assert_eq!(look.states(), "hbuhhh");
+    assert_eq!(look.link(LinkName::Delegated).turn, Some(Turn::Administrator));
+}
+
+#[test]
+fn an_old_answer_in_a_cache_is_waited_for_until_it_must_be_gone() {
+    let look = Look::spoilt(|look| look.host().resolved[0].addresses = vec![address(FOREIGN, 120)]);
+    let until = "2026-11-23T07:02:01Z".parse().unwrap();
+    assert_eq!(look.link(LinkName::Resolves).state, LinkState::Waiting(Some(until)));
+    assert_eq!(look.with(leads_here), Ok(()), "a CA asks the nameservers, not this cache");
+    let look = Look::spoilt(|look| {
+        look.host().resolved[0].addresses.clear();
+        look.host().resolved[0].no_such_name = true;
+        look.host().resolved[0].negative_ttl = Some(59);
+    });
+    let until = "2026-11-23T07:01:00Z".parse().unwrap();
+    assert_eq!(look.link(LinkName::Resolves).state, LinkState::Waiting(Some(until)));
+    let look = Look::spoilt(|look| look.host().resolved[0].failed = Some("did not answer in time".into()));
+    assert_eq!(look.link(LinkName::Resolves).state, LinkState::Risk);
+}
+
+#[test]
+fn a_name_that_leads_elsewhere_is_the_turn_of_who_keeps_the_zone() {
+    let elsewhere = |home| {
+        Look::spoilt(|look| {
+            look.answer().addresses = vec![address(FOREIGN, 300)];
+            look.harbored().zone_home = home;
+            if home == ZoneHome::Elsewhere {
+                look.expected.nameservers.clear();
+            }
+        })
+    };
+    let here = elsewhere(ZoneHome::Here).link(LinkName::Resolves);
+    assert_eq!((&here.state, here.turn), (&LinkState::Broken, Some(Turn::Administrator)));
+    let there = elsewhere(ZoneHome::Elsewhere).link(LinkName::Resolves);
+    assert_eq!(there.turn, Some(Turn::DnsHost));
+    assert_eq!(there.values, ["gullrock.example. 3600 IN A 192.0.2.10"]);
+    let none = Look::spoilt(|look| {
+        look.answer().addresses.clear();
+        look.answer().no_such_name = true;
+    });
+    assert!(none.link(LinkName::Resolves).because.contains("no such name"));
+    let partly = Look::spoilt(|look| look.answer().addresses.push(address(FOREIGN, 300)));
+    assert!(partly.link(LinkName::Resolves).because.contains("in part"));
+    assert!(partly.with(leads_here).is_err());
+}
+
+#[test]
+fn our_configuration_an_older_one_and_another_server_are_told_apart() {
+    let answering = |body: &str| {
+        Look::spoilt(|look| look.host().http[0].outcome = HttpOutcome::Answer { status: 200, body: body.into() })
+    };
+    let older = answering("ffffffffffffffffffffffffffffffff").link(LinkName::Answers);
+    assert!(older.because.contains("older configuration") && older.turn == Some(Turn::Administrator));
+    let other = answering("<h1>Old Quay</h1>").link(LinkName::Answers);
+    assert!(other.because.contains("not from this site"));
+    let silent = Look::spoilt(|look| look.host().http[0].outcome = HttpOutcome::Failed("did not answer".into()));
+    assert_eq!(silent.link(LinkName::Answers).state, LinkState::Broken);
+    assert!(silent.with(leads_here).is_err());
+}
+
+#[test]
+fn without_a_certificate_it_says_what_it_waits_for() {
+    let waiting = |reason: &str| Waiting {
+        site: Hostname::parse("gullrock.example").unwrap(),
+        since: now(),
+        not_before: None,
+        reason: reason.into(),
+    };
+    let look = Look::spoilt(|look| {
+        look.harbored().certificate = None;
+        look.harbored().waiting = Some(waiting(""));
+    });
+    let link = look.link(LinkName::Secure);
+    assert_eq!((&link.state, link.turn), (&LinkState::Waiting(None), Some(Turn::Tend)));
+    assert!(link.because.contains("the next `tend` gets one"));
+    let no_ca = Look::spoilt(|look| {
+        look.harbored().certificate = None;
+        look.harbored().has_ca = false;
+    });
+    assert_eq!(no_ca.link(LinkName::Secure).state, LinkState::Broken);
+}
+
+#[test]
+fn a_certificate_that_does_not_verify_or_soon_ends_is_told() {
+    let look = Look::spoilt(|look| look.host().tls[0].outcome = shown(Err("it has expired".into())));
+    assert!(look.link(LinkName::Secure).because.contains("it has expired"));
+    assert_eq!(look.link(LinkName::Secure).turn, Some(Turn::Administrator));
+    let soon = Look::spoilt(|look| look.gathered.now = "2027-02-20T07:00:00Z".parse().unwrap());
+    assert_eq!(soon.link(LinkName::Secure).state, LinkState::Risk);
+    let stranger = Look::spoilt(|look| {
+        look.harbored = None;
+        look.host().tls[0].outcome = TlsOutcome::Failed("nothing listens there".into());
+    });
+    let link = stranger.link(LinkName::Secure);
+    assert_eq!((&link.state, link.turn), (&LinkState::Broken, None), "a stranger's server is nobody's turn here");
+}
+
+#[test]
+fn where_a_visitor_lands() {
+    let ending = |end: LandingEnd| {
+        Look::spoilt(|look| look.host().landing = Some(Landing { hops: vec![], end })).link(LinkName::Lands)
+    };
+    let page = |url: &str, status| LandingEnd::Page { url: url.into(), status };
+    assert_eq!(ending(page("https://gullrock.example/", 200)).state, LinkState::Holds);
+    assert_eq!(ending(page("http://gullrock.example/", 200)).state, LinkState::Risk);
+    assert!(ending(page("https://gullrock.example/", 404)).because.contains("which is 404"));
+    assert_eq!(ending(LandingEnd::Loop { url: "http://gullrock.example/".into() }).state, LinkState::Broken);
+    assert_eq!(ending(LandingEnd::TooLong).turn, Some(Turn::Administrator));
+}

@@ -93,7 +93,7 @@ pub fn from_template(template: &str, values: &TemplateValues<'_>) -> Result<Docu
 
 /// The first serial of a new zone, date style.
 fn first_serial(today: Date) -> u32 {
-    super::next_serial(1980_01_01_00, today)
+    super::next_serial(1980010100, today)
 }
 
 fn fill_line(

@@ -30,8 +30,8 @@ pub async fn walk_with(brief: &Brief, seen: &mut Observations) -> Picture {
             Step::Ask(questions) => questions,
         };
         let mut asked = JoinSet::new();
-        for question in questions.iter().cloned() {
-            let gate = Arc::clone(&gate);
+        for question in &questions {
+            let (question, gate) = (question.clone(), Arc::clone(&gate));
             asked.spawn(async move {
                 let _permit = gate.acquire_owned().await;
                 ask(&question).await

@@ -1,6 +1,7 @@
 //! Fetches pages from chosen addresses: the fingerprint of a site, and the way a visitor is sent along.
 
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 
@@ -53,9 +54,9 @@ pub async fn land(
             FollowStep::Fetch(url) => url,
         };
         let host = url.host_str().unwrap_or_default().to_string();
-        if !known.contains_key(&host) {
-            let addresses = look_up(&host, resolvers).await;
-            known.insert(host, addresses);
+        if let Entry::Vacant(unknown) = known.entry(host) {
+            let addresses = look_up(unknown.key(), resolvers).await;
+            unknown.insert(addresses);
         }
         let page = fetch_page(&url, &known, default_ports, tls).await;
         seen.insert(url, page);

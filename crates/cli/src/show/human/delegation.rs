@@ -12,9 +12,9 @@ pub fn delegation(page: &mut Page, picture: &Picture, findings: &[Finding]) {
     page.heading(&verdict(picture, findings));
     for finding in findings {
         let word = finding.severity.word();
-        let prefix = format!("  {word:<6}");
-        page.styled(&prefix, style_of(word), 8, &format!("{} ({})", finding.message, finding.code));
-        page.hanging("        cure: ", &finding.cure);
+        let prefix = format!("  {word:<7}");
+        page.styled(&prefix, style_of(word), 9, &format!("{} ({})", finding.message, finding.code));
+        page.hanging("         cure: ", &finding.cure);
     }
     if picture.registered != Registered::Yes {
         return;

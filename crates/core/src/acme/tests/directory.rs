@@ -1,0 +1,38 @@
+//! Waiting for the directory.
+
+use super::*;
+
+#[test]
+fn it_is_fetched_unsigned_and_leads_to_the_account_or_straight_to_the_order() {
+    let mut talk = Talk::new(None);
+    let request = talk.request();
+    assert_eq!(request, Request { url: "https://ca.example/directory".into(), payload: Payload::Get });
+    talk.answer(200, DIRECTORY);
+    assert_eq!(talk.post().0, "https://ca.example/account");
+    let mut talk = Talk::new(Some("https://ca.example/account/1"));
+    talk.request();
+    talk.answer(200, DIRECTORY);
+    assert_eq!(talk.post().0, "https://ca.example/order");
+}
+
+#[test]
+fn terms_that_are_not_accepted_are_named() {
+    let mut talk = Talk { machine: Machine::new(Brief { terms_accepted: false, ..brief() }, None), ..Talk::new(None) };
+    talk.request();
+    talk.answer(200, DIRECTORY);
+    assert_eq!(talk.refusal(), Refusal::Terms { terms: Some("https://ca.example/terms".into()) });
+}
+
+#[test]
+fn what_is_no_directory_is_refused() {
+    for body in ["", "<html>", "[]", "{}"] {
+        let mut talk = Talk::new(None);
+        talk.request();
+        talk.answer(200, body);
+        assert!(matches!(talk.refusal(), Refusal::Unexpected { during, .. } if during.contains("directory")), "{body}");
+    }
+    let mut talk = Talk::new(None);
+    talk.request();
+    talk.answer(200, &DIRECTORY.replace(r#""meta": {"#, r#""meta": { "externalAccountRequired": true,"#));
+    assert_eq!(talk.refusal(), Refusal::ExternalAccount);
+}
