@@ -5,6 +5,7 @@
 use std::net::{IpAddr, SocketAddr};
 use std::path::{Path, PathBuf};
 
+use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 
 use crate::name::{DnsName, Hostname};
@@ -272,9 +273,25 @@ impl Layout {
         self.zones().join(format!("{zone}.zone"))
     }
 
-    /// The file with one stanza a zone, included by the DNS server's own main file.
-    pub fn zone_list(&self) -> PathBuf {
+    /// The file that the DNS server's own main file includes; it includes the parts of the zone list in turn.
+    pub fn zone_index(&self) -> PathBuf {
         self.root.join("servers/bind/zones.conf")
+    }
+
+    /// The parts of the zone list, with one stanza a zone. There are 256, so that adding the 100,001st zone rewrites
+    /// a few hundred lines and not 100,000.
+    pub fn zone_list_parts(&self) -> impl Iterator<Item = PathBuf> {
+        (0..=255_u8).map(|number| self.zone_list_part(number))
+    }
+
+    /// The part of the zone list that a zone stands in, by the hash of its name.
+    pub fn zone_list_of(&self, zone: &Hostname) -> PathBuf {
+        let hash = digest::digest(&digest::SHA256, zone.as_str().as_bytes());
+        self.zone_list_part(hash.as_ref()[0])
+    }
+
+    fn zone_list_part(&self, number: u8) -> PathBuf {
+        self.root.join(format!("servers/bind/parts/{number:02x}.conf"))
     }
 
     /// The folder with one file a site, included by the web server's own main file.

@@ -69,11 +69,11 @@ async fn carry(args: &Attach, request: AttachRequest, context: &Context) -> Repo
     })
     .await?;
     let mut report = Attached { changed, secured: None, trouble: None, surveys: vec![] };
-    if let (Some(site), Some(_)) = (attached, report.changed.entry) {
-        if let Err(error) = follow_up(context, &site, &mut report).await {
-            // The hostname is attached; what could not be looked at is told, and `tend` goes on.
-            report.trouble = Some(error.message);
-        }
+    if let (Some(site), Some(_)) = (attached, report.changed.entry)
+        && let Err(error) = follow_up(context, &site, &mut report).await
+    {
+        // The hostname is attached; what could not be looked at is told, and `tend` goes on.
+        report.trouble = Some(error.message);
     }
     Ok(Box::new(report))
 }
@@ -115,7 +115,7 @@ fn load(harbor: &Harbor, request: &AttachRequest) -> Result<AttachLoaded, Error>
         related,
         zone,
         new_zone_file: read_if_there(&harbor.layout.zone_file(&main))?,
-        zone_list: read_if_there(&harbor.layout.zone_list())?,
+        zone_list: read_if_there(&harbor.layout.zone_list_of(&main))?,
         site_file: read_if_there(&harbor.layout.site_file(harbor.settings.web.server, &main))?,
     })
 }

@@ -79,7 +79,7 @@ pub fn run(args: &Init, context: &Context) -> Report {
     };
     let mut report = Laid { root: context.root.clone(), found, settings, text, done: false, checked: vec![] };
     if !args.dry_run {
-        lay_out(&layout, report.settings.web.server)?;
+        lay_out(&layout, report.settings.web.server, report.settings.dns.server)?;
         drop(Store::create(&layout.inventory())?);
         write_atomically(&layout.settings(), report.text.as_bytes(), 0o644)?;
         report.done = true;
@@ -164,7 +164,7 @@ fn inclusions(settings: &Settings, layout: &Layout) -> Vec<Inclusion> {
         }
         WebServer::StandIn | WebServer::None => None,
     };
-    let list = layout.zone_list();
+    let list = layout.zone_index();
     let dns = match settings.dns.server {
         DnsServer::Bind => Some(("BIND", format!("include \"{}\";", list.display()), "at its end")),
         DnsServer::StandIn | DnsServer::None => None,

@@ -15,7 +15,7 @@ use crate::change::content_hash;
 use crate::harbor::{Layout, Settings, WebServer};
 use crate::site::{HttpsPolicy, Site};
 
-pub use bind::{names_zone, with_zone};
+pub use bind::{with_zone, zone_index, zone_list_head};
 pub use plain::PlainSite;
 pub use starter::starter_page;
 

@@ -46,6 +46,7 @@ pub struct AttachLoaded {
     pub zone: Option<ZoneLoaded>,
     /// What lies where a new zone file would go.
     pub new_zone_file: ExistingFile,
+    /// The part of the zone list that a new zone would stand in.
     pub zone_list: ExistingFile,
     pub site_file: ExistingFile,
 }
@@ -287,7 +288,7 @@ fn create_zone(
         let list = String::from_utf8_lossy(loaded.zone_list.as_deref().unwrap_or_default()).into_owned();
         let text = render::with_zone(&list, domain, &path);
         let before = loaded.zone_list.clone();
-        decision.change_set.file(FileWrite::new(layout.zone_list(), before, text, 0o644, Purpose::ZoneList));
+        decision.change_set.file(FileWrite::new(layout.zone_list_of(domain), before, text, 0o644, Purpose::ZoneList));
     }
     decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
     Ok(())

@@ -74,7 +74,7 @@ fn an_addon_domain_brings_its_twin_its_zone_and_its_site() {
         [
             "make /home/bakery/www/crumbandtide.example, with a starter page if it is empty",
             "write /harbor/zones/crumbandtide.example.zone (644)",
-            "write /harbor/servers/bind/zones.conf (644)",
+            "write /harbor/servers/bind/parts/e9.conf (644)",
             "inventory: add zone crumbandtide.example",
             "write /harbor/servers/nginx/crumbandtide.example.conf (644)",
             "inventory: add addon domain crumbandtide.example of bakery",
