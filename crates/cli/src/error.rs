@@ -3,8 +3,9 @@
 
 use brightharbor_core::site::AttachRefused;
 use brightharbor_io::acme::OrderError;
-use brightharbor_io::carry_out::{CarryError, LockError};
+use brightharbor_io::carry_out::{CarryError, Cause, LockError};
 use brightharbor_io::install::FileError;
+use brightharbor_io::server::ServerError;
 use brightharbor_io::store::StoreError;
 use brightharbor_io::trust::TrustError;
 
@@ -91,7 +92,11 @@ impl From<CarryError> for Error {
             CarryError::Store(error) => error.into(),
             CarryError::File(error) => error.into(),
             CarryError::RolledBack { cause, left } => {
-                let advice = if left.is_empty() {
+                let advice = if left.is_empty() && matches!(cause, Cause::Server(ServerError::NotLoaded { .. })) {
+                    "everything was put back as it was; see that the DNS server runs and that its main file includes \
+                     the harbor's zone list: brightharbor init --check"
+                        .to_string()
+                } else if left.is_empty() {
                     "everything was put back as it was; mend the cause, then try again".to_string()
                 } else {
                     format!("these could not be put back, mend them by hand: {}", left.join("; "))

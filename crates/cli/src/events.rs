@@ -6,7 +6,7 @@ use std::time::Duration;
 use brightharbor_io::carry_out::Event;
 use indicatif::{ProgressBar, ProgressStyle};
 
-/// A spinner on a terminal; elsewhere only what somebody has to know.
+/// A spinner on a terminal, from the first thing that is worth telling; elsewhere only what somebody has to know.
 pub struct Progress {
     bar: Option<ProgressBar>,
 }
@@ -16,7 +16,6 @@ impl Progress {
         let bar = std::io::stderr().is_terminal().then(|| {
             let bar = ProgressBar::new_spinner();
             bar.set_style(ProgressStyle::with_template("{spinner} {msg}").expect("a constant template"));
-            bar.enable_steady_tick(Duration::from_millis(120));
             bar
         });
         Self { bar }
@@ -26,6 +25,7 @@ impl Progress {
     pub fn doing(&self, what: &str) {
         if let Some(bar) = &self.bar {
             bar.set_message(what.to_string());
+            bar.enable_steady_tick(Duration::from_millis(120));
         }
     }
 
@@ -61,6 +61,7 @@ impl Progress {
     /// Clears the line, before a question or a result.
     pub fn pause(&self) {
         if let Some(bar) = &self.bar {
+            bar.disable_steady_tick();
             bar.finish_and_clear();
         }
     }

@@ -20,7 +20,9 @@ use clap::Parser;
 fn main() -> ExitCode {
     let args = args::Args::parse();
     let context = run::Context::new(&args.common);
-    match commands::dispatch(&args.command, &context) {
+    let result = commands::dispatch(&args.command, &context);
+    context.progress.pause();
+    match result {
         Ok(report) => show::print(report.as_ref(), context.json),
         Err(error) => show::print_error(&error, context.json),
     }

@@ -1,7 +1,6 @@
 //! `attach`: a hostname for an account, with everything it takes: document root, zone or record, web server file,
 //! and, as soon as its links allow it, a certificate.
 
-use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
     AccountName, AttachLoaded, AttachRequest, Attachment, Site, ZoneChoice, ZoneHome, ZoneLoaded, attach, wanted_names,
 };
@@ -162,9 +161,4 @@ impl Shown for Attached {
 /// The exit code for surveyed hostnames: a fault of this machine's own comes before waiting.
 pub fn exit_of(surveys: &[Survey], otherwise: Exit) -> Exit {
     if surveys.iter().any(Survey::has_own_fault) { Exit::Fault } else { otherwise }
-}
-
-/// The main names of sites, for reports.
-pub fn shown_names(site: &Site) -> String {
-    site.hostnames.iter().map(Hostname::as_str).collect::<Vec<_>>().join(" ")
 }

@@ -26,7 +26,11 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
                     return link(LinkState::Broken, because).turn(Turn::Administrator);
                 }
                 Some(_) => {
-                    let because = format!("{address} answers, but not from this site ({status})");
+                    let hint = match seen.is_ours(&address.ip()) {
+                        true => "; does its main file include the harbor's? See `brightharbor init --check`",
+                        false => "",
+                    };
+                    let because = format!("{address} answers, but not from this site ({status}){hint}");
                     return link(LinkState::Broken, because).turn(turn(seen, address.ip()));
                 }
             },

@@ -38,7 +38,7 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     };
     let left = not_after.duration_since(seen.now);
     let until = not_after.strftime("%Y-%m-%d");
-    let because = format!("verified, {protocol}, {sent} certificate(s) sent, valid until {until}");
+    let because = format!("verified, {protocol}, {} sent, valid until {until}", chain_length(*sent));
     if left < SignedDuration::from_hours(24 * 2) {
         return link(LinkState::Risk, format!("{because}: less than two days left")).turn(Turn::Tend);
     }
@@ -48,6 +48,10 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
 /// What is wrong at a server is its administrator's turn, if that is us.
 fn whose(seen: &Seen<'_>, link: Link) -> Link {
     if seen.harbored.is_some() { link.turn(Turn::Administrator) } else { link }
+}
+
+fn chain_length(sent: usize) -> String {
+    if sent == 1 { "a single certificate".into() } else { format!("a chain of {sent} certificates") }
 }
 
 fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {

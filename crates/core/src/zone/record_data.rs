@@ -80,7 +80,7 @@ impl RecordData {
     pub(super) fn parse(record_type: RecordType, tokens: &[DataToken<'_>], origin: &DnsName) -> Result<Self, String> {
         let exactly = |count: usize| match tokens.len() {
             found if found == count => Ok(()),
-            found => Err(format!("{record_type} takes {count} value(s), {found} found")),
+            found => Err(format!("{record_type} takes {}, found {found}", values(count))),
         };
         let name = |index: usize| DnsName::parse(tokens[index].text, origin).map_err(|error| error.to_string());
         match record_type {
@@ -133,6 +133,10 @@ impl RecordData {
             _ => Ok(Self::Other { record_type, text: joined(tokens) }),
         }
     }
+}
+
+fn values(count: usize) -> String {
+    if count == 1 { "one value".into() } else { format!("{count} values") }
 }
 
 fn joined(tokens: &[DataToken<'_>]) -> String {
@@ -235,7 +239,7 @@ mod tests {
     #[test]
     fn wrong_data_says_what_was_expected() {
         assert_eq!(parse(RecordType::A, &["192.0.2.256"]).unwrap_err(), "`192.0.2.256` is not an IPv4 address");
-        assert_eq!(parse(RecordType::A, &[]).unwrap_err(), "A takes 1 value(s), 0 found");
+        assert_eq!(parse(RecordType::A, &[]).unwrap_err(), "A takes one value, found 0");
         assert_eq!(
             parse(RecordType::MX, &["high", "mail"]).unwrap_err(),
             "`high` is not an MX preference (0 to 65535)"

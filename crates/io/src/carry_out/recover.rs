@@ -10,7 +10,7 @@ use brightharbor_core::change::{Needs, content_hash};
 
 use super::Lock;
 use crate::harbor::Harbor;
-use crate::install::{read_if_there, write_atomically};
+use crate::install::{UNFINISHED, read_if_there, write_atomically};
 use crate::server::{load_zones, reload_web, test_web};
 use crate::store::{EntryOutcome, Inverse, StoreError};
 
@@ -30,9 +30,27 @@ pub fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, StoreErr
         left.extend(take_back(harbor, &begun.changes.needs()));
         let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
         harbor.store.end(begun.id, outcome, "the command was killed; the next one took it back")?;
+        clear_up(harbor, begun.id, &begun.inverses, left.is_empty());
         recovered.push(Recovered { title: begun.title, left });
     }
     Ok(recovered)
+}
+
+/// Removes what is not needed any more: the kept copies, and halves of files that a killed command has left beside
+/// the real ones.
+pub(super) fn clear_up(harbor: &Harbor, entry: i64, inverses: &[Inverse], taken_back: bool) {
+    if taken_back {
+        let _ = fs::remove_dir_all(harbor.layout.kept().join(entry.to_string()));
+    }
+    for inverse in inverses {
+        let (Inverse::Remove { path, .. } | Inverse::Restore { path, .. }) = inverse;
+        let beside = path.parent().and_then(|folder| fs::read_dir(folder).ok());
+        for file in beside.into_iter().flatten().flatten() {
+            if file.file_name().to_string_lossy().starts_with(UNFINISHED) {
+                let _ = fs::remove_file(file.path());
+            }
+        }
+    }
 }
 
 /// Takes file changes back, the last first. Gives what could not be.
@@ -77,9 +95,7 @@ fn drop_if_empty(path: &Path) {
 pub(super) fn take_back(harbor: &Harbor, needs: &Needs) -> Vec<String> {
     let mut left = Vec::new();
     if needs.zone_list || !needs.zones.is_empty() {
-        // A zone that is no longer in the list must be forgotten: that takes the whole configuration.
-        let whole = Needs { zone_list: true, ..needs.clone() };
-        left.extend(load_zones(&harbor.settings, &whole).err().map(|error| error.to_string()));
+        left.extend(load_zones(&harbor.settings, needs).err().map(|error| error.to_string()));
     }
     if needs.web_reload {
         let again = test_web(&harbor.settings).and_then(|()| reload_web(&harbor.settings));

@@ -6,7 +6,7 @@ use std::path::Path;
 use brightharbor_core::change::{Change, ChangeSet, FileWrite, Needs, Purpose, content_hash};
 use jiff::Timestamp;
 
-use super::recover::{take_back, undo_files};
+use super::recover::{clear_up, take_back, undo_files};
 use super::{CarryError, Cause, Event, Lock};
 use crate::harbor::Harbor;
 use crate::install::{check_certificate_files, make_folder, make_private_folder, read_if_there, write_atomically};
@@ -33,7 +33,7 @@ pub async fn carry_out(
     };
     match result {
         Ok(()) => {
-            forget_kept(harbor, entry);
+            clear_up(harbor, entry, &[], true);
             Ok(entry)
         }
         Err(cause) => {
@@ -43,6 +43,7 @@ pub async fn carry_out(
             }
             let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
             harbor.store.end(entry, outcome, &cause.to_string())?;
+            clear_up(harbor, entry, &inverses, left.is_empty());
             Err(CarryError::RolledBack { cause, left })
         }
     }
@@ -86,11 +87,6 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
         }
     }
     Ok(inverses)
-}
-
-/// What was kept for a rollback is not needed once the entry is done.
-fn forget_kept(harbor: &Harbor, entry: i64) {
-    let _ = std::fs::remove_dir_all(harbor.layout.kept().join(entry.to_string()));
 }
 
 async fn apply(

@@ -131,6 +131,8 @@ fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     ];
     fs::write(world.path("before"), "old").unwrap();
     fs::write(world.path("edited"), "edited since").unwrap();
+    let half = world.path("servers/nginx/.new-half");
+    fs::write(&half, "serv").unwrap();
     world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &inverses).unwrap();
     let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).unwrap();
     let recovered = recover(&world.harbor, &lock).unwrap();
@@ -138,5 +140,6 @@ fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 2));
     assert!(!world.path("certificates/gullrock.example/1").exists());
     assert_eq!(fs::read_to_string(world.path("edited")).unwrap(), "edited since");
+    assert!(!half.exists(), "halves of files are cleared away");
     assert_eq!(recover(&world.harbor, &lock).unwrap(), []);
 }

@@ -5,6 +5,9 @@ use std::io::{self, Write};
 use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
+/// How the name of a file begins that is not in place yet; no server reads such files.
+pub(crate) const UNFINISHED: &str = ".new-";
+
 #[derive(Debug, thiserror::Error)]
 #[error("{what} {path}: {error}")]
 pub struct FileError {
@@ -31,7 +34,7 @@ pub fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>, FileError> {
 pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
     let folder = path.parent().unwrap_or(Path::new("/"));
     let mut file = tempfile::Builder::new()
-        .prefix(".new-")
+        .prefix(UNFINISHED)
         .permissions(fs::Permissions::from_mode(mode))
         .tempfile_in(folder)
         .map_err(failed("cannot write beside", path))?;

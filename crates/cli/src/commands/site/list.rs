@@ -6,7 +6,6 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
-use crate::commands::attach::shown_names;
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
@@ -49,6 +48,16 @@ struct Sites {
 }
 
 impl Row {
+    /// The main name, and `and www` for its twin: the usual case in the least room.
+    fn names(&self) -> String {
+        let main = self.site.main();
+        let others = self.site.hostnames.iter().skip(1).map(|name| match name.without_www() {
+            Some(bare) if bare == *main => "www".to_string(),
+            _ => name.to_string(),
+        });
+        std::iter::once(main.to_string()).chain(others).collect::<Vec<_>>().join(" and ")
+    }
+
     fn https(&self) -> &'static str {
         match self.site.https {
             HttpsPolicy::None => "none",
@@ -83,7 +92,7 @@ impl Shown for Sites {
         }
         let row = |row: &Row| {
             vec![
-                shown_names(&row.site),
+                row.names(),
                 row.site.kind.words().to_string(),
                 row.site.account.to_string(),
                 row.https().to_string(),

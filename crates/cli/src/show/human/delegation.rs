@@ -45,7 +45,8 @@ fn verdict(picture: &Picture, findings: &[Finding]) -> String {
     match &picture.registered {
         Registered::No => format!("{domain}: not registered"),
         Registered::Unknown(_) => format!("{domain}: its parent zone could not be asked"),
-        Registered::Yes if faults > 0 => format!("{domain}: {faults} fault(s) in its delegation"),
+        Registered::Yes if faults == 1 => format!("{domain}: a fault in its delegation"),
+        Registered::Yes if faults > 0 => format!("{domain}: {faults} faults in its delegation"),
         Registered::Yes => format!("{domain}: delegated well; {answering} of {servers} servers answer with authority"),
     }
 }
