@@ -1,10 +1,9 @@
 //! What can be typed. No I/O: settings and environment come in later (`run::Context`).
 
-use std::path::PathBuf;
-
-use clap::{Args as Group, Parser, Subcommand};
+use clap::{Parser, Subcommand};
 
 use crate::commands;
+use crate::options::Common;
 
 /// Attach domains to accounts, keep their DNS zones, check their delegation, and secure every hostname.
 ///
@@ -21,27 +20,6 @@ pub struct Args {
     pub common: Common,
     #[command(subcommand)]
     pub command: Command,
-}
-
-#[derive(Debug, Group)]
-pub struct Common {
-    /// The harbor to work in.
-    #[arg(long, global = true, env = "BRIGHTHARBOR", value_name = "FOLDER", default_value = "/var/lib/brightharbor")]
-    pub harbor: PathBuf,
-    /// Print one JSON document instead of text.
-    #[arg(long, global = true)]
-    pub json: bool,
-}
-
-/// For commands that change something.
-#[derive(Debug, Clone, Default, Group)]
-pub struct ChangeOptions {
-    /// Show the changes and a diff, and do nothing.
-    #[arg(long)]
-    pub dry_run: bool,
-    /// Carry the changes out without asking.
-    #[arg(long)]
-    pub yes: bool,
 }
 
 #[derive(Debug, Subcommand)]

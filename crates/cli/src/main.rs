@@ -8,6 +8,7 @@ mod commands;
 mod error;
 mod events;
 mod look;
+mod options;
 mod run;
 mod secure;
 mod settings;

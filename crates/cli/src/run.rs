@@ -14,9 +14,9 @@ use brightharbor_io::harbor::Harbor;
 use jiff::Timestamp;
 use tokio::runtime::Runtime;
 
-use crate::args::{ChangeOptions, Common};
 use crate::error::Error;
 use crate::events::Progress;
+use crate::options::{ChangeOptions, Common};
 use crate::settings;
 
 /// How long a command waits for another one that works in the same harbor.

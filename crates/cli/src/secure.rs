@@ -20,9 +20,9 @@ use brightharbor_io::server::await_fingerprint;
 use brightharbor_io::{clock, trust};
 use jiff::{SignedDuration, Timestamp};
 
-use crate::args::ChangeOptions;
 use crate::error::Error;
 use crate::look::look_at_site;
+use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
 
 /// What came of trying to secure a site.

@@ -61,8 +61,3 @@ impl RuleText {
         }
     }
 }
-
-/// The texts of every rule of the program, for `explain`.
-pub fn all_rule_texts() -> Vec<&'static RuleText> {
-    crate::delegation::rules::ALL.iter().map(|rule| rule.text).collect()
-}

@@ -8,6 +8,7 @@ pub mod acme;
 pub mod certificate;
 pub mod change;
 pub mod delegation;
+pub mod explain;
 pub mod finding;
 pub mod harbor;
 pub mod name;

@@ -11,10 +11,10 @@ use brightharbor_io::server::await_fingerprint;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
-use crate::args::ChangeOptions;
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
 use crate::look::look_at_site;
+use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::secure::{SecureOutcome, Secured, secure};
 use crate::show::human::{self, Page};

@@ -1,6 +1,7 @@
 //! `explain`: what a finding means, why it matters, and the cure.
 
-use brightharbor_core::finding::{RuleText, all_rule_texts};
+use brightharbor_core::explain::all_rule_texts;
+use brightharbor_core::finding::RuleText;
 use clap::Args;
 use serde_json::{Value, json};
 

@@ -7,9 +7,9 @@ use brightharbor_io::clock;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::args::ChangeOptions;
 use crate::commands::Report;
 use crate::error::Exit;
+use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
 use crate::secure::{SecureOutcome, Secured, secure};
 use crate::show::human::{self, Page};

@@ -11,6 +11,7 @@
 //!                                  \--> Whole(picture) --rules--> findings
 //! ```
 
+mod brief;
 mod observation;
 mod picture;
 mod question;
@@ -18,7 +19,8 @@ mod root_hints;
 pub mod rules;
 mod walk;
 
+pub use brief::Brief;
 pub use observation::{Observation, Observations, Outcome, Question, Reply, Transport};
 pub use picture::{Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Registered, ServerSeen, ServerState};
-pub use question::{Brief, Step, next_questions};
+pub use question::{Step, next_questions};
 pub use root_hints::ROOT_HINTS;

@@ -53,6 +53,26 @@ pub enum Outcome {
     Garbled(String),
 }
 
+impl Question {
+    /// A question to a server about its own data, over UDP.
+    pub fn authoritative(server: SocketAddr, name: &DnsName, record_type: RecordType) -> Self {
+        Self { server, name: name.clone(), record_type, transport: Transport::Udp, recursion_desired: false }
+    }
+}
+
+impl Outcome {
+    /// Why it is no answer, in a few words.
+    pub fn in_words(&self) -> String {
+        match self {
+            Outcome::Reply(reply) => format!("answered {}", reply.rcode_word()),
+            Outcome::Silent => "did not answer in time".into(),
+            Outcome::Unreachable(reason) => format!("could not be reached ({reason})"),
+            Outcome::NoRoute => "has an address of a family that this host lacks".into(),
+            Outcome::Garbled(reason) => format!("sent something that is no DNS answer ({reason})"),
+        }
+    }
+}
+
 /// A decoded answer.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Reply {

@@ -6,26 +6,14 @@
 use std::collections::BTreeSet;
 use std::net::{IpAddr, SocketAddr};
 
+use super::brief::Brief;
 use super::walk::{Descent, Walk};
 use super::{
     Address, HostAnswer, NameserverSeen, Observations, Outcome, ParentAnswer, Picture, Question, Registered, Reply,
-    ServerSeen, ServerState, Transport,
+    ServerSeen, ServerState,
 };
 use crate::name::DnsName;
 use crate::zone::{RecordData, RecordType};
-
-/// What is to be found out.
-#[derive(Debug, Clone)]
-pub struct Brief {
-    pub domain: DnsName,
-    pub roots: Vec<SocketAddr>,
-    /// The port that nameservers are asked at.
-    pub dns_port: u16,
-    /// Hostnames of the domain whose addresses each nameserver is asked for.
-    pub hostnames: Vec<DnsName>,
-    /// No more questions than this, all told.
-    pub most_questions: usize,
-}
 
 #[derive(Debug, Clone)]
 pub enum Step {
@@ -101,7 +89,7 @@ fn parent_answer(walk: &mut Walk<'_>, server: SocketAddr) -> Option<ParentAnswer
         |problem: String| ParentAnswer { server, nameservers: vec![], ttl: 0, glue: vec![], problem: Some(problem) };
     let reply = match outcome {
         Outcome::Reply(reply) => reply,
-        other => return Some(empty(in_words(other))),
+        other => return Some(empty(other.in_words())),
     };
     // A server that holds parent and child answers from the child, with authority.
     let set = [&reply.authority, &reply.answer]
@@ -233,22 +221,6 @@ fn host_answer(walk: &mut Walk<'_>, server: SocketAddr, hostname: &DnsName) -> O
     answer.addresses.sort();
     answer.addresses.dedup();
     Some(answer)
-}
-
-/// Why an outcome is no answer, in a few words.
-pub(super) fn in_words(outcome: &Outcome) -> String {
-    match outcome {
-        Outcome::Reply(reply) => format!("answered {}", reply.rcode_word()),
-        Outcome::Silent => "did not answer in time".into(),
-        Outcome::Unreachable(reason) => format!("could not be reached ({reason})"),
-        Outcome::NoRoute => "has an address of a family that this host lacks".into(),
-        Outcome::Garbled(reason) => format!("sent something that is no DNS answer ({reason})"),
-    }
-}
-
-/// The question to an authoritative server, over UDP.
-pub(super) fn plain(server: SocketAddr, name: &DnsName, record_type: RecordType) -> Question {
-    Question { server, name: name.clone(), record_type, transport: Transport::Udp, recursion_desired: false }
 }
 
 #[cfg(test)]

@@ -5,8 +5,8 @@
 
 use std::net::{IpAddr, SocketAddr};
 
-use super::question::{in_words, plain};
-use super::{Brief, Observations, Outcome, Question, Reply};
+use super::brief::Brief;
+use super::{Observations, Outcome, Question, Reply};
 use crate::name::DnsName;
 use crate::zone::{Record, RecordData, RecordType};
 
@@ -72,7 +72,7 @@ impl<'a> Walk<'a> {
 
     /// The outcome of a question, or `None` and the question goes on the list.
     pub fn ask(&mut self, server: SocketAddr, name: &DnsName, record_type: RecordType) -> Option<&'a Outcome> {
-        let question = plain(server, name, record_type);
+        let question = Question::authoritative(server, name, record_type);
         let outcome = self.seen.outcome(&question);
         if outcome.is_none() && !self.missing.contains(&question) {
             self.missing.push(question);
@@ -185,7 +185,7 @@ impl<'a> Walk<'a> {
                 Outcome::Reply(reply) if matches!(reply.rcode, Reply::NOERROR | Reply::NXDOMAIN) => {
                     return Some(Ok((reply, *server)));
                 }
-                other => reasons.push(format!("{server} {}", in_words(other))),
+                other => reasons.push(format!("{server} {}", other.in_words())),
             }
         }
         Some(Err(reasons.join("; ")))

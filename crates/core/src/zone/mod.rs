@@ -6,6 +6,7 @@
 
 mod document;
 mod edit;
+mod error;
 mod record;
 mod record_data;
 mod serial;
@@ -13,8 +14,9 @@ mod template;
 mod token;
 mod ttl;
 
-pub use document::{Document, Entry, Item, ZoneError, ZoneProblem};
+pub use document::{Document, Entry, Item};
 pub use edit::EditError;
+pub use error::{ZoneError, ZoneProblem};
 pub use record::{Record, RecordType};
 pub use record_data::{RecordData, Soa};
 pub use serial::{next_serial, serial_is_newer};

@@ -5,7 +5,7 @@
 
 use std::ops::Range;
 
-use super::document::{ZoneError, ZoneProblem};
+use super::error::{ZoneError, ZoneProblem};
 
 /// One token; the span leaves out the quotes of a quoted string.
 #[derive(Debug, Clone, PartialEq, Eq)]

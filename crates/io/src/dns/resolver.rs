@@ -49,20 +49,8 @@ pub async fn resolve_all(resolvers: &[SocketAddr], name: &DnsName) -> Vec<Resolv
 fn take(resolved: &mut Resolved, outcome: &Outcome) {
     let reply = match outcome {
         Outcome::Reply(reply) if matches!(reply.rcode, Reply::NOERROR | Reply::NXDOMAIN) => reply,
-        Outcome::Reply(reply) => {
-            resolved.failed = Some(format!("answers {}", reply.rcode_word()));
-            return;
-        }
-        Outcome::Silent => {
-            resolved.failed = Some("did not answer in time".into());
-            return;
-        }
-        Outcome::NoRoute => {
-            resolved.failed = Some("has an address of a family that this host lacks".into());
-            return;
-        }
-        Outcome::Unreachable(reason) | Outcome::Garbled(reason) => {
-            resolved.failed = Some(format!("cannot be asked ({reason})"));
+        other => {
+            resolved.failed = Some(other.in_words());
             return;
         }
     };

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::change::Needs;
-use brightharbor_core::delegation::{Outcome, Question, Transport};
+use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::harbor::{DnsServer, Layout, Settings};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::zone::{Document, RecordData, RecordType, serial_is_newer};
@@ -51,13 +51,7 @@ pub async fn await_serial(settings: &Settings, layout: &Layout, zone: &Hostname)
         Ok(Ok(document)) => document.soa().serial,
         _ => return Ok(()),
     };
-    let question = Question {
-        server: address,
-        name: zone.dns_name(),
-        record_type: RecordType::SOA,
-        transport: Transport::Udp,
-        recursion_desired: false,
-    };
+    let question = Question::authoritative(address, &zone.dns_name(), RecordType::SOA);
     let deadline = Instant::now() + PATIENCE;
     loop {
         let last = match ask(&question).await.outcome {
@@ -72,9 +66,7 @@ pub async fn await_serial(settings: &Settings, layout: &Layout, zone: &Hostname)
                     None => format!("it answers {}", reply.rcode_word()),
                 }
             }
-            Outcome::Silent => "it does not answer".to_string(),
-            Outcome::Unreachable(reason) | Outcome::Garbled(reason) => reason,
-            Outcome::NoRoute => "this host has no address of that family".to_string(),
+            other => format!("it {}", other.in_words()),
         };
         if Instant::now() > deadline {
             let seconds = PATIENCE.as_secs();

@@ -7,9 +7,9 @@ use brightharbor_core::site::{Account, AccountName, check_email, check_path};
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::args::ChangeOptions;
 use crate::commands::Report;
 use crate::error::{Error, Exit};
+use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};

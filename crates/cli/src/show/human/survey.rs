@@ -22,18 +22,20 @@ pub fn surveys(page: &mut Page, surveys: &[Survey]) {
 }
 
 fn same_states(one: &Survey, other: &Survey) -> bool {
-    one.links.iter().zip(&other.links).all(|(a, b)| a.state == b.state && a.turn == b.turn)
+    one.links.iter().zip(&other.links).all(|(a, b)| state_word(a) == state_word(b) && a.turn == b.turn)
 }
 
 fn one(page: &mut Page, survey: &Survey) {
     page.heading(&verdict(survey));
-    let column = survey.links.iter().map(|link| state(link).chars().count()).max().unwrap_or(0);
     for link in &survey.links {
-        let state = state(link);
-        let style = style_of(state_word(link));
-        let prefix = format!("  {:<12}{style}{state:<column$}{style:#}  ", link.name.word());
-        let visible = 2 + 12 + column + 2;
-        page.styled(&prefix, anstyle::Style::new(), visible, &link.because);
+        let state = state_word(link);
+        let style = style_of(state);
+        let prefix = format!("  {:<12}{style}{state:<9}{style:#} ", link.name.word());
+        let text = match link.state {
+            LinkState::Waiting(Some(until)) => format!("until {}: {}", when(until, clock::now()), link.because),
+            _ => link.because.clone(),
+        };
+        page.styled(&prefix, anstyle::Style::new(), 2 + 12 + 9 + 1, &text);
     }
     let handed: Vec<&Link> = survey.links.iter().filter(|link| !link.values.is_empty()).collect();
     let Some(link) = handed.first() else { return };
@@ -68,12 +70,5 @@ fn state_word(link: &Link) -> &'static str {
         LinkState::Broken => "broken",
         LinkState::Waiting(_) => "waiting",
         LinkState::Unchecked => "unchecked",
-    }
-}
-
-fn state(link: &Link) -> String {
-    match link.state {
-        LinkState::Waiting(Some(until)) => format!("waiting until {}", when(until, clock::now())),
-        _ => state_word(link).to_string(),
     }
 }
