@@ -1,6 +1,6 @@
 //! Progress on stderr: what is going on right now. Results never come this way.
 
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
 use std::time::Duration;
 
 use brightharbor_io::carry_out::Event;
@@ -31,10 +31,8 @@ impl Progress {
 
     /// Something to keep on the screen.
     pub fn note(&self, text: &str) {
-        match &self.bar {
-            Some(bar) => bar.suspend(|| eprintln!("{text}")),
-            None => eprintln!("{text}"),
-        }
+        // A closed stderr is the reader's wish, not an error.
+        self.suspend(|| drop(writeln!(std::io::stderr(), "{text}")));
     }
 
     /// Prints while the spinner is out of the way.

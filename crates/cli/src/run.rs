@@ -112,10 +112,9 @@ fn ask(context: &Context, options: &ChangeOptions, set: &ChangeSet) -> Result<()
     }
     context.progress.pause();
     for change in &set.changes {
-        eprintln!("  {}", change.line());
+        let _ = writeln!(std::io::stderr(), "  {}", change.line());
     }
-    eprint!("Carry this out? [Y/n] ");
-    let _ = std::io::stderr().flush();
+    let _ = write!(std::io::stderr(), "Carry this out? [Y/n] ");
     let mut answer = String::new();
     let _ = std::io::stdin().lock().read_line(&mut answer);
     match answer.trim().to_ascii_lowercase().as_str() {

@@ -47,7 +47,7 @@ fn document(value: Value, exit: Exit) -> String {
 pub fn print_error(error: &Error, as_json: bool) -> ExitCode {
     if as_json {
         let value = json!({ "error": { "code": error.code, "message": error.message, "advice": error.advice } });
-        print!("{}", document(value, error.exit));
+        let _ = anstream::stdout().write_all(document(value, error.exit).as_bytes());
     } else {
         let mut page = Page::new();
         page.hanging("error: ", &error.message);

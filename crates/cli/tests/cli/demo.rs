@@ -20,6 +20,7 @@ fn kept_it_can_be_gone_on_with_and_ends_with_ctrl_c() {
         brightharbor().args(["demo", "--keep"]).stdout(Stdio::null()).stderr(Stdio::piped()).spawn().unwrap();
     let mut harbor = None;
     let mut command = None;
+    // It is read no further than needed: a program must not fall over because nobody reads its notes.
     for line in BufReader::new(demo.stderr.take().unwrap()).lines() {
         let line = line.unwrap();
         if let Some(path) = line.strip_prefix("export BRIGHTHARBOR=") {

@@ -1,5 +1,6 @@
 //! The story of the demo: real commands with their real output. A step that does not go as told ends it.
 
+use std::io::Write;
 use std::path::PathBuf;
 use std::process::Command;
 use std::time::{Duration, Instant};
@@ -174,7 +175,8 @@ impl<'a> Story<'a> {
         }
         let mut page = Page::new();
         write(&mut page);
-        self.context.progress.suspend(|| anstream::print!("{}", page.into_text()));
+        let text = page.into_text();
+        self.context.progress.suspend(|| drop(anstream::stdout().write_all(text.as_bytes())));
     }
 }
 
