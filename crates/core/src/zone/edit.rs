@@ -19,6 +19,8 @@ pub enum EditError {
     BesideAlias { owner: String },
     #[error("{owner} lies below the delegation of {cut}; the record belongs into that zone")]
     BelowDelegation { owner: String, cut: String },
+    #[error("the SOA record stands in an included file; its serial must be raised there")]
+    SoaIncluded,
     #[error("the edited zone would not be readable: {0}")]
     Unreadable(ZoneError),
 }
@@ -37,7 +39,7 @@ impl Document {
             splices.push((at, text));
         }
         let mut bytes = Vec::with_capacity(self.source().len() + 80 * records.len());
-        let serial_span = self.serial_span();
+        let serial_span = self.serial.clone().ok_or(EditError::SoaIncluded)?;
         let serial = next_serial(self.soa().serial, today).to_string();
         // A stable sort keeps the given order of records that go to the same place.
         splices.sort_by_key(|(at, _)| *at);
@@ -83,10 +85,11 @@ impl Document {
 
     /// Behind the last record of the same owner; behind everything if there is none.
     fn place_for(&self, record: &Record) -> usize {
-        let last =
-            self.entries().iter().rev().find(
-                |entry| matches!(&entry.item, Item::Record { record: present, .. } if present.owner == record.owner),
-            );
+        let last = self
+            .entries()
+            .iter()
+            .rev()
+            .find(|entry| matches!(&entry.item, Item::Record(present) if present.owner == record.owner));
         last.map_or(self.source().len(), |entry| entry.span.end)
     }
 
@@ -105,18 +108,6 @@ impl Document {
     fn on_own_line(&self, at: usize, text: String) -> String {
         let behind_newline = at == 0 || self.source()[at - 1] == b'\n';
         if behind_newline { text } else { format!("\n{}", text.trim_end_matches('\n')) }
-    }
-
-    fn serial_span(&self) -> Range<usize> {
-        self.entries()
-            .iter()
-            .find_map(|entry| match &entry.item {
-                Item::Record { record, data_spans, .. } if record.record_type() == RecordType::SOA => {
-                    Some(data_spans[2].clone())
-                }
-                _ => None,
-            })
-            .expect("parse refuses a zone without SOA")
     }
 }
 

@@ -2,12 +2,12 @@
 
 use std::ops::Range;
 
-use crate::name::DnsName;
-
 /// A place in a zone file that cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("line {line}, column {column}: {problem}{}", shown_offence(.offence))]
+#[error("{}line {line}, column {column}: {problem}{}", shown_file(.file), shown_offence(.offence))]
 pub struct ZoneError {
+    /// The included file that it stands in; `None` for the zone file itself.
+    pub file: Option<String>,
     pub line: usize,
     pub column: usize,
     /// The offending text, shortened.
@@ -21,8 +21,6 @@ pub enum ZoneProblem {
     OpenParenthesis,
     #[error("a closing parenthesis without an opening one")]
     StrayParenthesis,
-    #[error("a parenthesis inside a parenthesis")]
-    NestedParenthesis,
     #[error("a quote is opened and not closed on its line")]
     OpenQuote,
     #[error("the first record leaves out its owner, and there is none before it")]
@@ -35,18 +33,26 @@ pub enum ZoneProblem {
     OtherClass,
     #[error("{0}")]
     Name(crate::name::DnsNameError),
-    #[error("the name lies outside the zone {0}")]
-    OutOfZone(DnsName),
     #[error("{0}")]
     Data(String),
     #[error("an unknown directive")]
     UnknownDirective,
-    #[error("{0} takes one value")]
+    #[error("{0} has too many or too few values")]
     DirectiveValue(&'static str),
     #[error("the zone has no SOA record at its apex")]
     NoSoa,
     #[error("a second SOA record")]
     SecondSoa,
+    #[error("an SOA record belongs to the apex of the zone alone")]
+    SoaBelowApex,
+    #[error("a type for questions, which no record has")]
+    MetaType,
+    #[error("the included file cannot be read: {0}")]
+    Include(String),
+}
+
+fn shown_file(file: &Option<String>) -> String {
+    file.as_ref().map(|file| format!("{file}, ")).unwrap_or_default()
 }
 
 fn shown_offence(offence: &str) -> String {
@@ -60,6 +66,12 @@ impl ZoneError {
         let line_start = before.iter().rposition(|&b| b == b'\n').map_or(0, |at| at + 1);
         let text = String::from_utf8_lossy(&source[span.start..span.end.min(source.len())]).into_owned();
         let offence = text.chars().take(60).filter(|c| !c.is_control()).collect();
-        Self { line, column: 1 + span.start - line_start, offence, problem }
+        Self { file: None, line, column: 1 + span.start - line_start, offence, problem }
+    }
+
+    /// The same, in an included file.
+    pub(super) fn in_file(mut self, file: &str) -> Self {
+        self.file.get_or_insert_with(|| file.to_string());
+        self
     }
 }

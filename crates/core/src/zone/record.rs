@@ -42,10 +42,13 @@ const MNEMONICS: &[(u16, &str)] = &[
     (15, "MX"),
     (16, "TXT"),
     (17, "RP"),
+    (18, "AFSDB"),
     (28, "AAAA"),
     (29, "LOC"),
     (33, "SRV"),
     (35, "NAPTR"),
+    (36, "KX"),
+    (37, "CERT"),
     (39, "DNAME"),
     (43, "DS"),
     (44, "SSHFP"),
@@ -55,9 +58,12 @@ const MNEMONICS: &[(u16, &str)] = &[
     (50, "NSEC3"),
     (51, "NSEC3PARAM"),
     (52, "TLSA"),
+    (53, "SMIMEA"),
     (59, "CDS"),
     (60, "CDNSKEY"),
     (61, "OPENPGPKEY"),
+    (62, "CSYNC"),
+    (63, "ZONEMD"),
     (64, "SVCB"),
     (65, "HTTPS"),
     (99, "SPF"),
@@ -74,6 +80,11 @@ impl RecordType {
     pub const TXT: Self = Self(16);
     pub const AAAA: Self = Self(28);
     pub const DNAME: Self = Self(39);
+
+    /// Whether it stands in questions or messages alone: never in a zone (RFC 6895 section 3.1).
+    pub fn is_meta(self) -> bool {
+        self.0 == 0 || self.0 == 41 || (128..=255).contains(&self.0)
+    }
 
     /// Reads a mnemonic in any case, or `TYPE123`.
     pub fn parse(text: &str) -> Option<Self> {

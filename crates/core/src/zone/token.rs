@@ -14,28 +14,33 @@ pub(super) struct Token {
     pub quoted: bool,
 }
 
-/// A line with its tokens; several physical lines where parentheses join them.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// A line with its tokens; several physical lines where parentheses join them. Filled again and again, so that a
+/// large zone costs few allocations.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(super) struct LogicalLine {
     /// From the first byte to behind the line end.
     pub span: Range<usize>,
     /// Whether it begins with a blank: then the owner is left out.
     pub indented: bool,
+    pub newlines: usize,
     pub tokens: Vec<Token>,
 }
 
-/// Reads the logical line at `start`; `None` at the end of the input.
-pub(super) fn logical_line(source: &[u8], start: usize) -> Result<Option<LogicalLine>, ZoneError> {
+/// Reads the logical line at `start` into `line`; `false` at the end of the input.
+pub(super) fn logical_line(source: &[u8], start: usize, line: &mut LogicalLine) -> Result<bool, ZoneError> {
+    line.tokens.clear();
+    line.newlines = 0;
     if start >= source.len() {
-        return Ok(None);
+        return Ok(false);
     }
-    let mut tokens = Vec::new();
     let mut opened_at: Option<usize> = None;
+    let mut depth = 0_usize;
     let mut at = start;
     while at < source.len() {
         match source[at] {
             b'\n' => {
                 at += 1;
+                line.newlines += 1;
                 if opened_at.is_none() {
                     break;
                 }
@@ -43,26 +48,28 @@ pub(super) fn logical_line(source: &[u8], start: usize) -> Result<Option<Logical
             b' ' | b'\t' | b'\r' => at += 1,
             b';' => at += source[at..].iter().position(|&b| b == b'\n').unwrap_or(source.len() - at),
             b'(' => {
-                if opened_at.is_some() {
-                    return Err(ZoneError::at(source, at..at + 1, ZoneProblem::NestedParenthesis));
-                }
-                opened_at = Some(at);
+                opened_at.get_or_insert(at);
+                depth += 1;
                 at += 1;
             }
             b')' => {
-                if opened_at.take().is_none() {
+                if depth == 0 {
                     return Err(ZoneError::at(source, at..at + 1, ZoneProblem::StrayParenthesis));
+                }
+                depth -= 1;
+                if depth == 0 {
+                    opened_at = None;
                 }
                 at += 1;
             }
             b'"' => {
                 let end = end_of_quoted(source, at)?;
-                tokens.push(Token { span: at + 1..end, quoted: true });
+                line.tokens.push(Token { span: at + 1..end, quoted: true });
                 at = end + 1;
             }
             _ => {
                 let end = end_of_word(source, at);
-                tokens.push(Token { span: at..end, quoted: false });
+                line.tokens.push(Token { span: at..end, quoted: false });
                 at = end;
             }
         }
@@ -70,8 +77,9 @@ pub(super) fn logical_line(source: &[u8], start: usize) -> Result<Option<Logical
     if let Some(opened) = opened_at {
         return Err(ZoneError::at(source, opened..opened + 1, ZoneProblem::OpenParenthesis));
     }
-    let indented = matches!(source[start], b' ' | b'\t');
-    Ok(Some(LogicalLine { span: start..at, indented, tokens }))
+    line.indented = matches!(source[start], b' ' | b'\t');
+    line.span = start..at;
+    Ok(true)
 }
 
 fn end_of_quoted(source: &[u8], open: usize) -> Result<usize, ZoneError> {
@@ -104,7 +112,8 @@ mod tests {
     use super::*;
 
     fn words(text: &str) -> Vec<String> {
-        let line = logical_line(text.as_bytes(), 0).unwrap().unwrap();
+        let mut line = LogicalLine::default();
+        assert!(logical_line(text.as_bytes(), 0, &mut line).unwrap());
         line.tokens.iter().map(|token| text[token.span.clone()].to_string()).collect()
     }
 
@@ -119,12 +128,12 @@ mod tests {
     #[test]
     fn what_is_left_open_is_told_with_its_place() {
         let problem = |text: &str| {
-            let error = logical_line(text.as_bytes(), 0).unwrap_err();
+            let error = logical_line(text.as_bytes(), 0, &mut LogicalLine::default()).unwrap_err();
             (error.line, error.column, error.problem)
         };
         assert_eq!(problem("a (\nb"), (1, 3, ZoneProblem::OpenParenthesis));
         assert_eq!(problem("a )"), (1, 3, ZoneProblem::StrayParenthesis));
-        assert_eq!(problem("a ( (\n"), (1, 5, ZoneProblem::NestedParenthesis));
+        assert_eq!(problem("a ( ( b )\n"), (1, 3, ZoneProblem::OpenParenthesis));
         assert_eq!(problem("t TXT \"open\nnext"), (1, 7, ZoneProblem::OpenQuote));
     }
 }

@@ -1,7 +1,7 @@
 //! Times in zone files: plain seconds, or numbers with units as in `1h30m` (read by all common servers).
 
-/// Reads a TTL or SOA time: seconds, or numbers with the units `s m h d w`. `None` when it is neither, or above
-/// 2^31-1 (RFC 2181 section 8).
+/// Reads a TTL or SOA time: seconds, or numbers with the units `s m h d w`. `None` when it is neither, or above 32
+/// bits.
 pub fn parse_ttl(text: &str) -> Option<u32> {
     if text.is_empty() || !text.as_bytes()[0].is_ascii_digit() {
         return None;
@@ -30,7 +30,7 @@ pub fn parse_ttl(text: &str) -> Option<u32> {
         (None, true) => total,
         _ => return None,
     };
-    (total <= 0x7fff_ffff).then_some(total as u32)
+    u32::try_from(total).ok()
 }
 
 /// Seconds for people: `90 s`, `5 min`, `2 h 30 min`, `3 d`; the two largest units.
@@ -58,7 +58,7 @@ mod tests {
         assert_eq!(parse_ttl("1h30m"), Some(5400));
         assert_eq!(parse_ttl("1W2D"), Some(777_600));
         assert_eq!(parse_ttl("0"), Some(0));
-        for wrong in ["", "h", "1h30", "1x", "-1", "IN", "2147483648", "99999999999999999999999w"] {
+        for wrong in ["", "h", "1h30", "1x", "-1", "IN", "99999999999999999999999w"] {
             assert_eq!(parse_ttl(wrong), None, "{wrong}");
         }
     }

@@ -6,6 +6,7 @@ use brightharbor_core::zone::{Record, RecordData, RecordType, Soa};
 use domain::base::iana::{Class, Rtype};
 use domain::base::message::RecordSection;
 use domain::base::name::{Name, ToName};
+use domain::base::rdata::ComposeRecordData;
 use domain::base::{Message, MessageBuilder, ParsedName};
 use domain::rdata::AllRecordData;
 
@@ -126,7 +127,12 @@ fn data(rtype: Rtype, data: &AllRecordData<&[u8], ParsedName<&[u8]>>) -> Result<
             expire: soa.expire().as_secs(),
             negative_ttl: soa.minimum().as_secs(),
         }),
-        other => RecordData::Other { record_type: RecordType(rtype.to_int()), text: other.to_string() },
+        other => {
+            let mut wire = Vec::new();
+            other.compose_rdata(&mut wire).map_err(|_| format!("the data of a {rtype} record is too long"))?;
+            let record_type = RecordType(rtype.to_int());
+            RecordData::from_wire(record_type, &wire).unwrap_or(RecordData::Unknown { record_type, data: wire })
+        }
     })
 }
 

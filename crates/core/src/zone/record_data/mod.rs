@@ -1,8 +1,15 @@
 //! Record data as typed values, between the tokens of a zone file and the text that is written.
 //!
-//! Typed are the types that the program decides about; every other type keeps its text as it stands. The wire form
-//! is made and read by the codec in `brightharbor-io`.
+//! The types that the program decides about have variants of their own; the others are made of the parts that
+//! `schema` names. A type that is only known by its number is kept as bytes (RFC 3597).
 
+mod fields;
+mod location;
+mod parameters;
+mod schema;
+mod text;
+
+use std::borrow::Cow;
 use std::fmt;
 use std::net::{Ipv4Addr, Ipv6Addr};
 
@@ -11,6 +18,7 @@ use serde::{Deserialize, Serialize};
 use super::RecordType;
 use super::ttl::parse_ttl;
 use crate::name::DnsName;
+pub use fields::Field;
 
 /// The data of one record.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -27,10 +35,15 @@ pub enum RecordData {
     },
     /// The character strings, unescaped.
     Txt(Vec<Vec<u8>>),
-    /// Any other type: its data in presentation form, one blank between tokens.
-    Other {
+    /// Any other type whose parts are known.
+    Fields {
         record_type: RecordType,
-        text: String,
+        fields: Vec<Field>,
+    },
+    /// A type that is only known by its number (RFC 3597).
+    Unknown {
+        record_type: RecordType,
+        data: Vec<u8>,
     },
 }
 
@@ -49,7 +62,7 @@ pub struct Soa {
 
 /// A token as record data sees it: its raw text and whether it stood in quotes.
 pub(super) struct DataToken<'a> {
-    pub text: &'a str,
+    pub text: Cow<'a, str>,
     pub quoted: bool,
 }
 
@@ -63,7 +76,7 @@ impl RecordData {
             Self::Soa(_) => RecordType::SOA,
             Self::Mx { .. } => RecordType::MX,
             Self::Txt(_) => RecordType::TXT,
-            Self::Other { record_type, .. } => *record_type,
+            Self::Fields { record_type, .. } | Self::Unknown { record_type, .. } => *record_type,
         }
     }
 
@@ -76,33 +89,78 @@ impl RecordData {
         }
     }
 
+    /// Reads the data from wire form, names uncompressed. `None` if it does not fit a type that is known.
+    pub fn from_wire(record_type: RecordType, wire: &[u8]) -> Option<Self> {
+        use schema::Part;
+        let name_of = |fields: &[Field]| match fields.last() {
+            Some(Field::Name(name)) => Some(name.clone()),
+            _ => None,
+        };
+        let read = |parts: &[Part]| fields::from_wire(parts, wire);
+        Some(match record_type {
+            RecordType::A => Self::A(<[u8; 4]>::try_from(wire).ok()?.into()),
+            RecordType::AAAA => Self::Aaaa(<[u8; 16]>::try_from(wire).ok()?.into()),
+            RecordType::NS => Self::Ns(name_of(&read(&[Part::Name])?)?),
+            RecordType::CNAME => Self::Cname(name_of(&read(&[Part::Name])?)?),
+            RecordType::MX => match &read(&[Part::U16, Part::Name])?[..] {
+                [Field::Number(preference), Field::Name(exchange)] => {
+                    Self::Mx { preference: *preference as u16, exchange: exchange.clone() }
+                }
+                _ => return None,
+            },
+            RecordType::TXT => {
+                let strings = read(&[Part::Texts])?.into_iter().filter_map(|field| match field {
+                    Field::Text(string) => Some(string),
+                    _ => None,
+                });
+                Self::Txt(strings.collect())
+            }
+            RecordType::SOA => {
+                let fields = read(&[Part::Name, Part::Name, Part::U32, Part::U32, Part::U32, Part::U32, Part::U32])?;
+                let number = |index: usize| if let Field::Number(value) = fields[index] { value } else { 0 };
+                Self::Soa(Soa {
+                    primary: name_of(&fields[..1])?,
+                    hostmaster: name_of(&fields[..2])?,
+                    serial: number(2),
+                    refresh: number(3),
+                    retry: number(4),
+                    expire: number(5),
+                    negative_ttl: number(6),
+                })
+            }
+            _ => match schema::parts_of(record_type) {
+                Some(parts) => Self::Fields { record_type, fields: read(parts)? },
+                None => Self::Unknown { record_type, data: wire.to_vec() },
+            },
+        })
+    }
+
     /// Reads the data of a record; the error says what was expected instead.
     pub(super) fn parse(record_type: RecordType, tokens: &[DataToken<'_>], origin: &DnsName) -> Result<Self, String> {
         let exactly = |count: usize| match tokens.len() {
             found if found == count => Ok(()),
             found => Err(format!("{record_type} takes {}, found {found}", values(count))),
         };
-        let name = |index: usize| DnsName::parse(tokens[index].text, origin).map_err(|error| error.to_string());
+        let name = |index: usize| DnsName::parse(&tokens[index].text, origin).map_err(|error| error.to_string());
         match record_type {
-            // RFC 3597 section 5: `\# LENGTH HEX` stands for the data of any type.
             _ if tokens.first().is_some_and(|token| !token.quoted && token.text == "\\#") => {
-                Ok(Self::Other { record_type, text: joined(tokens) })
+                generic(record_type, &tokens[1..])
             }
             RecordType::A => {
                 exactly(1)?;
-                let text = tokens[0].text;
+                let text = &tokens[0].text;
                 text.parse().map(Self::A).map_err(|_| format!("`{text}` is not an IPv4 address"))
             }
             RecordType::AAAA => {
                 exactly(1)?;
-                let text = tokens[0].text;
+                let text = &tokens[0].text;
                 text.parse().map(Self::Aaaa).map_err(|_| format!("`{text}` is not an IPv6 address"))
             }
             RecordType::NS => exactly(1).and_then(|()| name(0)).map(Self::Ns),
             RecordType::CNAME => exactly(1).and_then(|()| name(0)).map(Self::Cname),
             RecordType::MX => {
                 exactly(2)?;
-                let text = tokens[0].text;
+                let text = &tokens[0].text;
                 let preference = text.parse().map_err(|_| format!("`{text}` is not an MX preference (0 to 65535)"))?;
                 Ok(Self::Mx { preference, exchange: name(1)? })
             }
@@ -110,15 +168,15 @@ impl RecordData {
                 if tokens.is_empty() {
                     return Err("TXT takes at least one string".into());
                 }
-                tokens.iter().map(|token| character_string(token.text)).collect::<Result<_, _>>().map(Self::Txt)
+                tokens.iter().map(|token| text::character_string(&token.text)).collect::<Result<_, _>>().map(Self::Txt)
             }
             RecordType::SOA => {
                 exactly(7)?;
                 let number = |index: usize| {
-                    let text = tokens[index].text;
+                    let text = &tokens[index].text;
                     parse_ttl(text).ok_or_else(|| format!("`{text}` is not a time in seconds or with units"))
                 };
-                let serial = tokens[2].text;
+                let serial = &tokens[2].text;
                 Ok(Self::Soa(Soa {
                     primary: name(0)?,
                     hostmaster: name(1)?,
@@ -129,8 +187,12 @@ impl RecordData {
                     negative_ttl: number(6)?,
                 }))
             }
-            _ if tokens.is_empty() => Err(format!("{record_type} without data")),
-            _ => Ok(Self::Other { record_type, text: joined(tokens) }),
+            _ => match schema::parts_of(record_type) {
+                Some(parts) => fields::parse(parts, tokens, origin)
+                    .map(|fields| Self::Fields { record_type, fields })
+                    .map_err(|reason| format!("{record_type}: {reason}")),
+                None => Err(format!("data of the type {record_type} is written as `\\# LENGTH HEX` (RFC 3597)")),
+            },
         }
     }
 }
@@ -139,52 +201,15 @@ fn values(count: usize) -> String {
     if count == 1 { "one value".into() } else { format!("{count} values") }
 }
 
-fn joined(tokens: &[DataToken<'_>]) -> String {
-    let words: Vec<String> = tokens
-        .iter()
-        .map(|token| if token.quoted { format!("\"{}\"", token.text) } else { token.text.to_string() })
-        .collect();
-    words.join(" ")
-}
-
-/// Takes the escapes out of a character string (RFC 1035 section 5.1); 255 bytes at most.
-fn character_string(text: &str) -> Result<Vec<u8>, String> {
-    let bytes = text.as_bytes();
-    let mut string = Vec::with_capacity(bytes.len());
-    let mut at = 0;
-    while at < bytes.len() {
-        match (bytes[at], bytes.get(at + 1)) {
-            (b'\\', Some(digit)) if digit.is_ascii_digit() => {
-                let value = text.get(at + 1..at + 4).and_then(|digits| digits.parse::<u8>().ok());
-                string.push(value.ok_or("an escape `\\DDD` needs three digits up to 255")?);
-                at += 4;
-            }
-            (b'\\', Some(byte)) => {
-                string.push(*byte);
-                at += 2;
-            }
-            (byte, _) => {
-                string.push(byte);
-                at += 1;
-            }
-        }
+/// Data written as RFC 3597 section 5 has it: `\\# LENGTH HEX`. Typed where the type is known.
+fn generic(record_type: RecordType, tokens: &[DataToken<'_>]) -> Result<RecordData, String> {
+    let [length, rest @ ..] = tokens else { return Err("a length is missing behind `\\#`".into()) };
+    let length: u16 = length.text.parse().map_err(|_| format!("`{}` is not a length", length.text))?;
+    let bytes = text::hex(&rest.iter().map(|token| token.text.as_ref()).collect::<String>())?;
+    if bytes.len() != usize::from(length) {
+        return Err(format!("{} bytes of data, though the length says {length}", bytes.len()));
     }
-    if string.len() > 255 {
-        return Err(format!("a string of {} bytes; 255 are allowed, split it in two", string.len()));
-    }
-    Ok(string)
-}
-
-fn write_character_string(f: &mut fmt::Formatter<'_>, string: &[u8]) -> fmt::Result {
-    f.write_str("\"")?;
-    for &byte in string {
-        match byte {
-            b'"' | b'\\' => write!(f, "\\{}", byte as char)?,
-            0x20..=0x7e => write!(f, "{}", byte as char)?,
-            _ => write!(f, "\\{byte:03}")?,
-        }
-    }
-    f.write_str("\"")
+    RecordData::from_wire(record_type, &bytes).ok_or_else(|| format!("these bytes are no {record_type} data"))
 }
 
 impl fmt::Display for RecordData {
@@ -199,7 +224,7 @@ impl fmt::Display for RecordData {
                     if index > 0 {
                         f.write_str(" ")?;
                     }
-                    write_character_string(f, string)?;
+                    text::write_quoted(f, string)?;
                 }
                 Ok(())
             }
@@ -208,7 +233,18 @@ impl fmt::Display for RecordData {
                 "{} {} {} {} {} {} {}",
                 soa.primary, soa.hostmaster, soa.serial, soa.refresh, soa.retry, soa.expire, soa.negative_ttl
             ),
-            Self::Other { text, .. } => f.write_str(text),
+            Self::Fields { fields, .. } => {
+                let words: Vec<String> = fields.iter().map(ToString::to_string).filter(|w| !w.is_empty()).collect();
+                f.write_str(&words.join(" "))
+            }
+            Self::Unknown { data, .. } => {
+                write!(f, "\\# {}", data.len())?;
+                if data.is_empty() {
+                    return Ok(());
+                }
+                f.write_str(" ")?;
+                text::write_hex(f, data)
+            }
         }
     }
 }
@@ -218,7 +254,7 @@ mod tests {
     use super::*;
 
     fn parse(record_type: RecordType, words: &[&str]) -> Result<String, String> {
-        let tokens: Vec<_> = words.iter().map(|text| DataToken { text, quoted: false }).collect();
+        let tokens: Vec<_> = words.iter().map(|text| DataToken { text: (*text).into(), quoted: false }).collect();
         let origin = DnsName::absolute("lanternchoir.example").unwrap();
         RecordData::parse(record_type, &tokens, &origin).map(|data| data.to_string())
     }
@@ -233,7 +269,7 @@ mod tests {
             parse(RecordType::SOA, &["ns1", "hostmaster", "7", "1h", "15m", "2w", "300"]).unwrap(),
             "ns1.lanternchoir.example. hostmaster.lanternchoir.example. 7 3600 900 1209600 300"
         );
-        assert_eq!(parse(RecordType(65280), &["\\#", "2", "abcd"]).unwrap(), "\\# 2 abcd");
+        assert_eq!(parse(RecordType(65280), &["\\#", "2", "ab", "cd"]).unwrap(), "\\# 2 ABCD");
     }
 
     #[test]

@@ -1,0 +1,266 @@
+//! Reads and writes the parts of record data that `schema` names: from tokens, from wire form, and to text.
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+use super::super::{RecordType, parse_ttl};
+use super::DataToken;
+use super::location::Location;
+use super::parameters::Parameters;
+use super::schema::{ALGORITHMS, CERTIFICATE_TYPES, Part};
+use super::text;
+use crate::name::DnsName;
+
+/// One part of record data, as a value.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Field {
+    Number(u32),
+    Name(DnsName),
+    /// A quoted string.
+    Text(Vec<u8>),
+    Hex(Vec<u8>),
+    Base64(Vec<u8>),
+    /// Hexadecimal, `-` for none.
+    Salt(Vec<u8>),
+    Hash(Vec<u8>),
+    Type(RecordType),
+    /// In ascending order, each once.
+    Types(Vec<RecordType>),
+    /// Seconds since 1970, shown as YYYYMMDDHHmmSS.
+    Moment(u32),
+    Tag(String),
+    Location(Location),
+    Parameters(Parameters),
+}
+
+/// Reads all parts of a type's data.
+pub(super) fn parse(parts: &[Part], tokens: &[DataToken<'_>], origin: &DnsName) -> Result<Vec<Field>, String> {
+    let mut rest = tokens;
+    let mut fields = Vec::with_capacity(parts.len());
+    for part in parts {
+        if takes_the_rest(*part) {
+            fields.extend(parse_rest(*part, rest, origin)?);
+            rest = &[];
+            continue;
+        }
+        let (token, more) = rest.split_first().ok_or("a value is missing at the end")?;
+        rest = more;
+        fields.push(parse_one(*part, token, origin)?);
+    }
+    match rest.first() {
+        None => check_digest(parts, &fields).map(|()| fields),
+        Some(token) => Err(format!("`{}` is one value too many", text::shortened(&token.text))),
+    }
+}
+
+/// The digest of a DS record is as long as its digest type says (RFC 4509, RFC 6605).
+fn check_digest(parts: &[Part], fields: &[Field]) -> Result<(), String> {
+    let (&[Part::U16, Part::Algorithm, Part::U8, Part::Hex], [_, _, Field::Number(kind), Field::Hex(digest)]) =
+        (parts, fields)
+    else {
+        return Ok(());
+    };
+    let length = match kind {
+        1 => 20,
+        2 => 32,
+        4 => 48,
+        _ => return Ok(()),
+    };
+    if digest.len() == length {
+        return Ok(());
+    }
+    Err(format!("a digest of type {kind} has {length} bytes, this one has {}", digest.len()))
+}
+
+fn takes_the_rest(part: Part) -> bool {
+    matches!(part, Part::Texts | Part::Hex | Part::Base64 | Part::Types | Part::Location | Part::Parameters)
+}
+
+fn parse_rest(part: Part, rest: &[DataToken<'_>], origin: &DnsName) -> Result<Vec<Field>, String> {
+    let joined = || rest.iter().map(|token| token.text.as_ref()).collect::<String>();
+    Ok(match part {
+        Part::Texts => {
+            if rest.is_empty() {
+                return Err("at least one string is needed".into());
+            }
+            let strings = rest.iter().map(|token| text::character_string(&token.text).map(Field::Text));
+            strings.collect::<Result<_, _>>()?
+        }
+        Part::Hex => vec![Field::Hex(filled(text::hex(&joined())?)?)],
+        Part::Base64 => vec![Field::Base64(filled(text::base64(&joined())?)?)],
+        Part::Types => {
+            let types = rest.iter().map(|token| record_type(&token.text));
+            vec![Field::Types(sorted(types.collect::<Result<_, _>>()?))]
+        }
+        Part::Location => vec![Field::Location(Location::parse(rest)?)],
+        _ => vec![Field::Parameters(Parameters::parse(rest, origin)?)],
+    })
+}
+
+fn filled(bytes: Vec<u8>) -> Result<Vec<u8>, String> {
+    if bytes.is_empty() { Err("a value is missing at the end".into()) } else { Ok(bytes) }
+}
+
+fn sorted(mut types: Vec<RecordType>) -> Vec<RecordType> {
+    types.sort();
+    types.dedup();
+    types
+}
+
+fn parse_one(part: Part, token: &DataToken<'_>, origin: &DnsName) -> Result<Field, String> {
+    let word = token.text.as_ref();
+    Ok(match part {
+        Part::U8 => Field::Number(number(word, 255)?),
+        Part::U16 => Field::Number(number(word, 65_535)?),
+        Part::U32 => Field::Number(number(word, u32::MAX)?),
+        Part::Seconds => {
+            Field::Number(parse_ttl(word).ok_or_else(|| format!("`{word}` is not a time in seconds or with units"))?)
+        }
+        Part::Name => Field::Name(DnsName::parse(word, origin).map_err(|error| format!("`{word}`: {error}"))?),
+        Part::Text => Field::Text(text::character_string(word)?),
+        Part::LongText => Field::Text(text::unescape(word)?),
+        Part::Salt if word == "-" => Field::Salt(vec![]),
+        Part::Salt => Field::Salt(text::hex(word)?),
+        Part::Hash => Field::Hash(text::base32_hex(word)?),
+        Part::Algorithm => Field::Number(mnemonic(word, ALGORITHMS, 255)?),
+        Part::CertificateType => Field::Number(mnemonic(word, CERTIFICATE_TYPES, 65_535)?),
+        Part::Type => Field::Type(record_type(word)?),
+        Part::Moment => Field::Moment(moment(word)?),
+        Part::Tag if !word.is_empty() && word.bytes().all(|byte| byte.is_ascii_alphanumeric()) => {
+            Field::Tag(word.to_string())
+        }
+        Part::Tag => return Err(format!("`{word}` is not a tag of letters and digits")),
+        Part::Texts | Part::Hex | Part::Base64 | Part::Types | Part::Location | Part::Parameters => {
+            return Err("a part that takes the rest stands last".into());
+        }
+    })
+}
+
+fn number(word: &str, most: u32) -> Result<u32, String> {
+    let digits = !word.is_empty() && word.bytes().all(|byte| byte.is_ascii_digit());
+    let value = word.parse::<u32>().ok().filter(|value| digits && *value <= most);
+    value.ok_or_else(|| format!("`{}` is not a number from 0 to {most}", text::shortened(word)))
+}
+
+fn mnemonic(word: &str, table: &[(u32, &str)], most: u32) -> Result<u32, String> {
+    match table.iter().find(|(_, name)| name.eq_ignore_ascii_case(word)) {
+        Some((value, _)) => Ok(*value),
+        None => number(word, most),
+    }
+}
+
+fn record_type(word: &str) -> Result<RecordType, String> {
+    RecordType::parse(word).ok_or_else(|| format!("`{word}` is not a record type"))
+}
+
+fn moment(word: &str) -> Result<u32, String> {
+    let wrong = || format!("`{word}` is not a moment as YYYYMMDDHHmmSS");
+    if word.len() != 14 {
+        return number(word, u32::MAX);
+    }
+    let time = jiff::civil::DateTime::strptime("%Y%m%d%H%M%S", word).map_err(|_| wrong())?;
+    let seconds = time.to_zoned(jiff::tz::TimeZone::UTC).map_err(|_| wrong())?.timestamp().as_second();
+    // Serial arithmetic: moments after 2106 wrap (RFC 4034 section 3.1.5).
+    Ok(seconds as u32)
+}
+
+/// Reads all parts from wire form, for data written as RFC 3597 has it. `None` if it does not fit the type.
+pub(super) fn from_wire(parts: &[Part], mut wire: &[u8]) -> Option<Vec<Field>> {
+    let mut fields = Vec::with_capacity(parts.len());
+    for part in parts {
+        fields.push(match part {
+            Part::U8 | Part::Algorithm => Field::Number(take(&mut wire, 1)?[0].into()),
+            Part::U16 | Part::CertificateType => Field::Number(be(take(&mut wire, 2)?)),
+            Part::U32 | Part::Seconds => Field::Number(be(take(&mut wire, 4)?)),
+            Part::Moment => Field::Moment(be(take(&mut wire, 4)?)),
+            Part::Type => Field::Type(RecordType(be(take(&mut wire, 2)?) as u16)),
+            Part::Name => Field::Name(name(&mut wire)?),
+            Part::Text => Field::Text(counted(&mut wire)?),
+            Part::Texts => {
+                while !wire.is_empty() {
+                    fields.push(Field::Text(counted(&mut wire)?));
+                }
+                continue;
+            }
+            Part::Salt => Field::Salt(counted(&mut wire)?),
+            Part::Hash => Field::Hash(counted(&mut wire)?),
+            Part::Tag => Field::Tag(String::from_utf8(counted(&mut wire)?).ok()?),
+            Part::LongText => Field::Text(std::mem::take(&mut wire).to_vec()),
+            Part::Hex => Field::Hex(std::mem::take(&mut wire).to_vec()),
+            Part::Base64 => Field::Base64(std::mem::take(&mut wire).to_vec()),
+            Part::Types => Field::Types(bitmap(std::mem::take(&mut wire))?),
+            Part::Location => Field::Location(Location::from_wire(std::mem::take(&mut wire))?),
+            Part::Parameters => Field::Parameters(Parameters::from_wire(std::mem::take(&mut wire))?),
+        });
+    }
+    wire.is_empty().then_some(fields)
+}
+
+fn take<'a>(wire: &mut &'a [u8], count: usize) -> Option<&'a [u8]> {
+    let (head, rest) = wire.split_at_checked(count)?;
+    *wire = rest;
+    Some(head)
+}
+
+fn be(bytes: &[u8]) -> u32 {
+    bytes.iter().fold(0, |value, byte| value << 8 | u32::from(*byte))
+}
+
+fn counted(wire: &mut &[u8]) -> Option<Vec<u8>> {
+    let length = take(wire, 1)?[0];
+    take(wire, length.into()).map(<[u8]>::to_vec)
+}
+
+fn name(wire: &mut &[u8]) -> Option<DnsName> {
+    let mut labels = Vec::new();
+    loop {
+        match take(wire, 1)?[0] {
+            0 => return DnsName::from_labels(labels).ok(),
+            length @ 1..=63 => labels.push(take(wire, length.into())?),
+            _ => return None,
+        }
+    }
+}
+
+/// The type bitmap of RFC 4034 section 4.1.2.
+fn bitmap(mut wire: &[u8]) -> Option<Vec<RecordType>> {
+    let mut types = Vec::new();
+    while !wire.is_empty() {
+        let window = u16::from(take(&mut wire, 1)?[0]);
+        let length = take(&mut wire, 1)?[0];
+        for (index, byte) in take(&mut wire, length.into())?.iter().enumerate() {
+            let set = (0..8).filter(|bit| byte & (0x80 >> bit) != 0);
+            types.extend(set.map(|bit| RecordType(window << 8 | (index as u16) << 3 | bit)));
+        }
+    }
+    Some(sorted(types))
+}
+
+impl fmt::Display for Field {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Field::Number(value) => write!(f, "{value}"),
+            Field::Name(name) => write!(f, "{name}"),
+            Field::Text(string) => text::write_quoted(f, string),
+            Field::Hex(bytes) => text::write_hex(f, bytes),
+            Field::Base64(bytes) => text::write_base64(f, bytes),
+            Field::Salt(bytes) if bytes.is_empty() => f.write_str("-"),
+            Field::Salt(bytes) => text::write_hex(f, bytes),
+            Field::Hash(bytes) => text::write_base32_hex(f, bytes),
+            Field::Type(record_type) => write!(f, "{record_type}"),
+            Field::Types(types) => {
+                let words: Vec<String> = types.iter().map(ToString::to_string).collect();
+                f.write_str(&words.join(" "))
+            }
+            Field::Moment(seconds) => match jiff::Timestamp::from_second(i64::from(*seconds)) {
+                Ok(moment) => write!(f, "{}", moment.strftime("%Y%m%d%H%M%S")),
+                Err(_) => write!(f, "{seconds}"),
+            },
+            Field::Tag(tag) => f.write_str(tag),
+            Field::Location(location) => write!(f, "{location}"),
+            Field::Parameters(parameters) => write!(f, "{parameters}"),
+        }
+    }
+}

@@ -1,0 +1,170 @@
+//! The rules that judge a zone: one file each, with its texts beside its check.
+//!
+//! A `fault` is what a primary server refuses to load; a `risk` loads and hurts. A check reads the indexed zone; it
+//! asks nothing. `tests` reads this folder and fails if a rule is not registered, has no texts, or never fires.
+
+mod alias_beside_data;
+mod apex_nameserver_without_address;
+mod glue_missing_in_zone;
+mod hidden_by_delegation;
+mod mail_server_unusable;
+mod nameserver_is_alias;
+mod no_nameserver;
+mod owner_not_a_hostname;
+mod private_address;
+mod repeated_zone_name;
+mod second_dname;
+mod several_spf;
+mod soa_times;
+mod target_not_a_hostname;
+mod wildcard_delegation;
+mod www_without_apex;
+
+use std::collections::HashMap;
+
+use super::{Document, Field, Record, RecordData, RecordType};
+use crate::finding::{Finding, RuleText, Severity};
+use crate::name::DnsName;
+
+/// One rule: its texts, and the check that makes findings of it.
+pub struct Rule {
+    pub text: &'static RuleText,
+    pub check: fn(&Indexed<'_>) -> Vec<Finding>,
+}
+
+/// A zone with its records found by owner.
+pub struct Indexed<'a> {
+    pub zone: &'a Document,
+    by_owner: HashMap<&'a DnsName, Vec<&'a Record>>,
+    /// The owners in file order.
+    owners: Vec<&'a DnsName>,
+}
+
+/// In the order in which they are reported among findings of one severity.
+pub const ALL: &[Rule] = &[
+    no_nameserver::RULE,
+    alias_beside_data::RULE,
+    second_dname::RULE,
+    owner_not_a_hostname::RULE,
+    target_not_a_hostname::RULE,
+    apex_nameserver_without_address::RULE,
+    nameserver_is_alias::RULE,
+    wildcard_delegation::RULE,
+    glue_missing_in_zone::RULE,
+    hidden_by_delegation::RULE,
+    repeated_zone_name::RULE,
+    mail_server_unusable::RULE,
+    several_spf::RULE,
+    soa_times::RULE,
+    private_address::RULE,
+    www_without_apex::RULE,
+];
+
+/// Everything a primary server would refuse the zone for.
+pub fn judge_loading(zone: &Document) -> Vec<Finding> {
+    let indexed = Indexed::new(zone);
+    let faults = ALL.iter().filter(|rule| rule.text.severity == Severity::Fault);
+    faults.flat_map(|rule| (rule.check)(&indexed)).collect()
+}
+
+/// All findings about a zone, the gravest first.
+pub fn judge(zone: &Document) -> Vec<Finding> {
+    let indexed = Indexed::new(zone);
+    let mut findings: Vec<Finding> = ALL.iter().flat_map(|rule| (rule.check)(&indexed)).collect();
+    findings.sort_by_key(|finding| finding.severity);
+    findings
+}
+
+impl<'a> Indexed<'a> {
+    pub fn new(zone: &'a Document) -> Self {
+        let mut by_owner: HashMap<&DnsName, Vec<&Record>> = HashMap::new();
+        let mut owners = Vec::new();
+        for record in zone.records() {
+            let records = by_owner.entry(&record.owner).or_default();
+            if records.is_empty() {
+                owners.push(&record.owner);
+            }
+            records.push(record);
+        }
+        Self { zone, by_owner, owners }
+    }
+
+    pub fn apex(&self) -> &DnsName {
+        self.zone.origin()
+    }
+
+    /// Every owner with its records.
+    pub fn owners(&self) -> impl Iterator<Item = (&'a DnsName, &[&'a Record])> {
+        self.owners.iter().map(|owner| (*owner, self.at(owner)))
+    }
+
+    pub fn at(&self, owner: &DnsName) -> &[&'a Record] {
+        self.by_owner.get(owner).map_or(&[], Vec::as_slice)
+    }
+
+    pub fn of_type(&self, owner: &DnsName, record_type: RecordType) -> impl Iterator<Item = &'a Record> {
+        self.at(owner).iter().copied().filter(move |record| record.record_type() == record_type)
+    }
+
+    pub fn has_address(&self, owner: &DnsName) -> bool {
+        self.at(owner).iter().any(|record| record.data.address().is_some())
+    }
+
+    pub fn is_alias(&self, owner: &DnsName) -> bool {
+        self.at(owner).iter().any(|record| matches!(record.data, RecordData::Cname(_)))
+    }
+
+    /// The wildcard that gives answers for a name that is not there itself (RFC 4592 section 3.3.1).
+    pub fn covering_wildcard(&self, name: &DnsName) -> Option<DnsName> {
+        let mut at = name.parent();
+        while let Some(here) = at.filter(|here| here.is_within(self.apex())) {
+            let wildcard = DnsName::parse("*", &here).ok()?;
+            if !self.at(&wildcard).is_empty() {
+                return Some(wildcard);
+            }
+            at = here.parent();
+        }
+        None
+    }
+
+    /// The delegation that the name lies at or below, the apex not counted.
+    pub fn cut_above(&self, name: &DnsName) -> Option<DnsName> {
+        let mut found = None;
+        let mut at = Some(name.clone());
+        while let Some(here) = at.filter(|here| here.is_within(self.apex()) && here != self.apex()) {
+            if self.of_type(&here, RecordType::NS).next().is_some() {
+                found = Some(here.clone());
+            }
+            at = here.parent();
+        }
+        found
+    }
+}
+
+/// The hosts that a record points to.
+fn targets(record: &Record) -> impl Iterator<Item = &DnsName> {
+    let target = match &record.data {
+        RecordData::Ns(name) | RecordData::Mx { exchange: name, .. } => Some(name),
+        RecordData::Soa(soa) => Some(&soa.primary),
+        RecordData::Fields { record_type: RecordType(33), fields } => fields.iter().find_map(|field| match field {
+            Field::Name(name) => Some(name),
+            _ => None,
+        }),
+        _ => None,
+    };
+    target.into_iter()
+}
+
+/// Whether every label is made of letters, digits and hyphens; a wildcard may stand first in an owner.
+fn is_hostname(name: &DnsName, owner: bool) -> bool {
+    let sound = |label: &[u8]| {
+        let edge = |byte: Option<&u8>| byte.is_some_and(u8::is_ascii_alphanumeric);
+        edge(label.first())
+            && edge(label.last())
+            && label.iter().all(|byte| byte.is_ascii_alphanumeric() || *byte == b'-')
+    };
+    name.labels().enumerate().all(|(index, label)| sound(label) || (owner && index == 0 && label == b"*"))
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,38 @@
+//! A name that repeats the zone's name: a final dot was forgotten.
+
+use super::{Indexed, Rule, targets};
+use crate::finding::{Finding, RuleText, Severity};
+use crate::name::DnsName;
+
+pub(super) const RULE: Rule = Rule { text: &TEXT, check };
+
+const TEXT: RuleText = RuleText {
+    code: "repeated-zone-name",
+    severity: Severity::Risk,
+    what: "A name ends in the zone's name twice, as in `www.gullrock.example.gullrock.example`.",
+    why: "A full name without its final dot is taken as a name below the zone. What was meant does not exist, and mail \
+          or visitors go nowhere.",
+    cure: "Add the final dot to the full name, or leave the zone's name out.",
+    source: "RFC 1035 section 5.1, RFC 1912 section 2.3",
+};
+
+fn check(zone: &Indexed<'_>) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for record in zone.zone.records() {
+        for name in std::iter::once(&record.owner).chain(targets(record)) {
+            if repeats(name, zone.apex()) {
+                let shown = name.bare();
+                let message = format!("{shown} ends in the zone's name twice");
+                findings.push(TEXT.finding(&shown, message, "add the final dot, or leave the zone's name out"));
+            }
+        }
+    }
+    findings.dedup();
+    findings
+}
+
+fn repeats(name: &DnsName, apex: &DnsName) -> bool {
+    let (labels, zone): (Vec<_>, Vec<_>) = (name.labels().collect(), apex.labels().collect());
+    let doubled: Vec<_> = zone.iter().chain(&zone).copied().collect();
+    labels.ends_with(&doubled)
+}

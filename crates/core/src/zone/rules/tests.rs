@@ -1,0 +1,80 @@
+//! For every rule a zone that makes it fire and no other rule; and the folder is read for rules left out.
+
+use std::collections::BTreeSet;
+
+use super::*;
+
+const GOOD: &str = "$TTL 3600\n@ SOA ns1 hostmaster 7 4h 30m 4w 5m\n@ NS ns1\nns1 A 192.0.2.1\n@ A 192.0.2.2\nwww CNAME @\n\
+                    @ MX 10 mail\nmail A 192.0.2.3\n@ TXT \"v=spf1 mx -all\"\n_dmarc TXT \"v=DMARC1; p=none\"\n\
+                    dock NS ns.dock\nns.dock A 192.0.2.4\n*.berth A 192.0.2.5\n_sip._tcp SRV 1 1 5060 mail\n";
+
+fn codes(text: &str) -> Vec<&'static str> {
+    let zone = Document::parse(text, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+    judge(&zone).iter().map(|finding| finding.code).collect()
+}
+
+/// Each code with what makes it fire: a line more, or one replaced.
+const TRIGGERS: &[(&str, &str, &str)] = &[
+    ("no-nameserver", "@ NS ns1\n", ""),
+    ("alias-beside-data", "", "www TXT x\n"),
+    ("alias-beside-data", "", "www CNAME ns1\n"),
+    ("second-dname", "", "old DNAME a.example.\nold DNAME b.example.\n"),
+    ("owner-not-a-hostname", "", "under_score A 192.0.2.9\n"),
+    ("target-not-a-hostname", "", "@ MX 20 ma_il.crumbandtide.example.\n"),
+    ("apex-nameserver-without-address", "", "@ NS ns2\n"),
+    ("nameserver-is-alias", "", "@ NS ns3\nns3 CNAME ns1\n"),
+    ("wildcard-delegation", "", "*.quay NS ns1\n"),
+    ("glue-missing-in-zone", "ns.dock A 192.0.2.4\n", ""),
+    ("hidden-by-delegation", "", "crane.dock TXT x\n"),
+    ("repeated-zone-name", "", "ftp.gullrock.example A 192.0.2.6\n"),
+    ("mail-server-unusable", "mail A 192.0.2.3\n", ""),
+    ("mail-server-unusable", "mail A 192.0.2.3\n", "mail CNAME ns1\n"),
+    ("mail-server-unusable", "@ MX 10 mail\n", "@ MX 10 192.0.2.3.\n"),
+    ("several-spf", "", "@ TXT \"v=spf1 -all\"\n"),
+    ("soa-times", "4h 30m 4w 5m", "4h 30m 1d 5m"),
+    ("soa-times", "4h 30m 4w 5m", "4h 4h 4w 5m"),
+    ("soa-times", "4h 30m 4w 5m", "4h 30m 4w 2d"),
+    ("private-address", "", "inner A 10.1.2.3\n"),
+    ("private-address", "", "inner AAAA fd00::1\n"),
+    ("www-without-apex", "www CNAME @\n", ""),
+    ("www-without-apex", "@ A 192.0.2.2\n", ""),
+];
+
+#[test]
+fn a_good_zone_has_no_findings() {
+    assert_eq!(codes(GOOD), Vec::<&str>::new());
+}
+
+#[test]
+fn each_rule_fires_on_its_own_fault_alone() {
+    for (code, old, new) in TRIGGERS {
+        let text = if old.is_empty() { format!("{GOOD}{new}") } else { GOOD.replacen(old, new, 1) };
+        assert_eq!(codes(&text), [*code], "{old:?} -> {new:?}");
+    }
+}
+
+#[test]
+fn a_wildcard_gives_a_mail_server_its_address() {
+    let text = GOOD.replace("@ MX 10 mail\n", "@ MX 10 post.berth\n");
+    assert_eq!(codes(&text), Vec::<&str>::new());
+}
+
+#[test]
+fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/src/zone/rules");
+    let files: BTreeSet<String> = std::fs::read_dir(folder)
+        .unwrap()
+        .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+        .filter(|file| !["mod.rs", "tests.rs"].contains(&file.as_str()))
+        .map(|file| file.trim_end_matches(".rs").replace('_', "-"))
+        .collect();
+    let registered: BTreeSet<String> = ALL.iter().map(|rule| rule.text.code.to_string()).collect();
+    let tested: BTreeSet<String> = TRIGGERS.iter().map(|(code, ..)| code.to_string()).collect();
+    assert_eq!(files, registered);
+    assert_eq!(registered, tested);
+    for rule in ALL {
+        let text = rule.text;
+        assert!([text.what, text.why, text.cure].iter().all(|part| part.len() > 15), "{}", text.code);
+        assert!(text.source.starts_with("RFC "), "{}", text.code);
+    }
+}
