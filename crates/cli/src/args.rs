@@ -33,7 +33,10 @@ pub enum Command {
     /// What is served.
     #[command(subcommand)]
     Site(commands::site::Site),
-    /// The records of a zone.
+    /// Whole zones, in this harbor or in any master file.
+    #[command(subcommand)]
+    Zone(commands::zone::Zone),
+    /// The records of a zone, in this harbor or in any master file.
     #[command(subcommand)]
     Record(commands::record::Record),
     /// Who answers for a domain.

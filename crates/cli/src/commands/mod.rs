@@ -12,6 +12,7 @@ pub mod record;
 pub mod site;
 pub mod survey;
 pub mod tend;
+pub mod zone;
 
 use brightharbor_core::name::Hostname;
 
@@ -31,7 +32,13 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Account(account::Account::List(list)) => account::list::run(list, context),
         Command::Attach(attach) => attach::run(attach, context),
         Command::Site(site::Site::List(list)) => site::list::run(list, context),
+        Command::Record(record::Record::Add(add)) => record::add::run(add, context),
         Command::Record(record::Record::List(list)) => record::list::run(list, context),
+        Command::Record(record::Record::Remove(remove)) => record::remove::run(remove, context),
+        Command::Record(record::Record::Replace(replace)) => record::replace::run(replace, context),
+        Command::Zone(zone::Zone::Check(check)) => zone::check::run(check, context),
+        Command::Zone(zone::Zone::List(list)) => zone::list::run(list, context),
+        Command::Zone(zone::Zone::Print(print)) => zone::print::run(print, context),
         Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),
         Command::Certificate(certificate::Certificate::Issue(issue)) => certificate::issue::run(issue, context),
         Command::Survey(survey) => survey::run(survey, context),

@@ -22,15 +22,15 @@ pub trait Shown {
 /// Prints a report to stdout.
 pub fn print(report: &dyn Shown, as_json: bool) -> ExitCode {
     let text = if as_json {
-        document(report.json(), report.exit())
+        document(report.json(), report.exit()).into_bytes()
     } else {
         let mut page = Page::new();
         report.human(&mut page);
-        page.into_text()
+        page.into_bytes()
     };
     let mut out = anstream::stdout().lock();
     // A closed pipe is the reader's wish, not an error.
-    let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+    let _ = out.write_all(&text).and_then(|()| out.flush());
     ExitCode::from(report.exit() as u8)
 }
 
@@ -54,7 +54,7 @@ pub fn print_error(error: &Error, as_json: bool) -> ExitCode {
         if let Some(advice) = &error.advice {
             page.hanging("  next: ", advice);
         }
-        let _ = anstream::stderr().write_all(page.into_text().as_bytes());
+        let _ = anstream::stderr().write_all(&page.into_bytes());
     }
     ExitCode::from(error.exit as u8)
 }

@@ -9,5 +9,6 @@ mod contract;
 mod demo;
 mod floors;
 mod real;
+mod records;
 mod refusals;
 mod voyage;

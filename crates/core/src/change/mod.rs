@@ -46,8 +46,12 @@ pub struct FileWrite {
 #[serde(rename_all = "kebab-case")]
 pub enum Purpose {
     SiteFile,
-    ZoneFile { zone: Hostname },
+    ZoneFile {
+        zone: Hostname,
+    },
     ZoneList,
+    /// A file outside the harbor: no server has to hear of it.
+    Loose,
     Chain,
     Key,
 }
@@ -128,7 +132,7 @@ impl ChangeSet {
                 Purpose::ZoneList => needs.zone_list = true,
                 Purpose::ZoneFile { zone } => needs.zones.push(zone.clone()),
                 // The site file that names them brings the reload.
-                Purpose::Chain | Purpose::Key => {}
+                Purpose::Chain | Purpose::Key | Purpose::Loose => {}
             }
         }
         needs

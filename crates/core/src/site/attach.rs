@@ -13,7 +13,7 @@ use crate::harbor::{DnsServer, Layout, Settings};
 use crate::name::{DnsName, Hostname, registrable_domain};
 use crate::render;
 use crate::zone::{
-    BUILT_IN_TEMPLATE, Document, EditError, Item, Mail, Record, RecordData, RecordType, TemplateError, TemplateValues,
+    BUILT_IN_TEMPLATE, Document, EditError, Mail, Record, RecordData, RecordType, TemplateError, TemplateValues,
     ZoneError, from_template,
 };
 
@@ -312,7 +312,7 @@ fn add_addresses(
     let bytes = file.clone().ok_or_else(|| AttachRefused::ZoneFileGone(path.clone()))?;
     let document = Document::parse(bytes.clone(), &zone.name.dns_name())
         .map_err(|error| AttachRefused::ZoneUnreadable { path: path.clone(), error })?;
-    let ttl = default_ttl(&document);
+    let ttl = crate::zone::default_ttl(&document);
     let mut records = Vec::new();
     for hostname in &decision.site.hostnames {
         let owner = hostname.dns_name();
@@ -354,14 +354,6 @@ fn leads_to_domain(present: &[&Record], site: &Site) -> bool {
         RecordData::Cname(target) => record.record_type() == RecordType::CNAME && *target == site.main().dns_name(),
         _ => false,
     })
-}
-
-fn default_ttl(document: &Document) -> u32 {
-    let stated = document.entries().iter().rev().find_map(|entry| match entry.item {
-        Item::DefaultTtl(seconds) => Some(seconds),
-        _ => None,
-    });
-    stated.unwrap_or(3600)
 }
 
 #[cfg(test)]

@@ -2,11 +2,12 @@
 //!
 //! Every edit returns a new document, parsed again from its bytes, so that what is written is also what is read.
 
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::ops::Range;
 
 use jiff::civil::Date;
 
-use super::{Document, Item, Record, RecordData, RecordType, ZoneError, next_serial};
+use super::{Document, Entry, Item, Record, RecordData, RecordType, ZoneError, next_serial};
 
 /// Why an edit was refused; the document is unchanged.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -19,6 +20,14 @@ pub enum EditError {
     BesideAlias { owner: String },
     #[error("{owner} lies below the delegation of {cut}; the record belongs into that zone")]
     BelowDelegation { owner: String, cut: String },
+    #[error("other records take their TTL from this line; put a `$TTL` line at the top of the zone first")]
+    OthersChange,
+    #[error("the SOA record stays; a zone cannot be without it")]
+    Soa,
+    #[error("line {line} is a $GENERATE line, which stands for several records; change it by hand")]
+    NotALine { line: usize },
+    #[error("the record stands in an included file; change it there")]
+    Elsewhere,
     #[error("the SOA record stands in an included file; its serial must be raised there")]
     SoaIncluded,
     #[error("the edited zone would not be readable: {0}")]
@@ -30,31 +39,95 @@ impl Document {
     ///
     /// Refuses what would break the zone: data outside it, beside an alias, below a delegation, or there already.
     pub fn with_records(&self, records: &[Record], today: Date) -> Result<Document, EditError> {
-        let mut splices: Vec<(usize, String)> = Vec::new();
         for record in records {
             self.refuse_unfit(record)?;
+        }
+        self.spliced(self.additions(records), records, &[], today)
+    }
+
+    /// Takes records away, and raises the serial. They must stand in lines of this file.
+    pub fn without_records(&self, records: &[Record], today: Date) -> Result<Document, EditError> {
+        self.spliced(self.removals(records)?, &[], records, today)
+    }
+
+    /// Takes some records away and adds others in one step, and raises the serial.
+    pub fn with_replaced(&self, old: &[Record], new: &[Record], today: Date) -> Result<Document, EditError> {
+        // Whole lines come before the owner that a following line may have to be given at the same place.
+        let mut splices = self.additions(new);
+        splices.extend(self.removals(old)?);
+        self.spliced(splices, new, old, today)
+    }
+
+    fn additions(&self, records: &[Record]) -> Vec<(Range<usize>, String)> {
+        let line = |record: &Record| {
             let at = self.place_for(record);
             let owner = self.owner_text_at(at, record);
             let text = format!("{owner}\t{}\tIN\t{}\t{}\n", record.ttl, record.record_type(), record.data);
-            splices.push((at, text));
+            (at..at, self.on_own_line(at, text))
+        };
+        records.iter().map(line).collect()
+    }
+
+    fn removals(&self, records: &[Record]) -> Result<Vec<(Range<usize>, String)>, EditError> {
+        let is_meant = |record: &Record| records.contains(record);
+        let mut splices = Vec::new();
+        let mut orphaned: Option<String> = None;
+        let mut found = 0;
+        for entry in &self.entries {
+            match &entry.item {
+                Item::Record(record) if is_meant(record) => {
+                    if record.record_type() == RecordType::SOA {
+                        return Err(EditError::Soa);
+                    }
+                    found += 1;
+                    splices.push((entry.span.clone(), String::new()));
+                    if !self.leaves_owner_out(entry) {
+                        orphaned = Some(self.owner_text_at(entry.span.start, record));
+                    }
+                }
+                Item::Record(_) => {
+                    // A line that took its owner from the one that goes must say it itself now.
+                    if let Some(owner) = orphaned.take().filter(|_| self.leaves_owner_out(entry)) {
+                        splices.push((entry.span.start..entry.span.start, owner));
+                    }
+                }
+                Item::Generate(generated) if generated.iter().any(is_meant) => {
+                    return Err(EditError::NotALine { line: entry.line });
+                }
+                _ => {}
+            }
         }
-        let mut bytes = Vec::with_capacity(self.source().len() + 80 * records.len());
-        let serial_span = self.serial.clone().ok_or(EditError::SoaIncluded)?;
+        let distinct: std::collections::HashSet<&Record> = records.iter().collect();
+        if found < distinct.len() { Err(EditError::Elsewhere) } else { Ok(splices) }
+    }
+
+    fn leaves_owner_out(&self, entry: &Entry) -> bool {
+        matches!(self.source[entry.span.start], b' ' | b'\t')
+    }
+
+    /// Puts texts in place of spans and raises the serial; what comes of it is read again.
+    fn spliced(
+        &self,
+        mut splices: Vec<(Range<usize>, String)>,
+        added: &[Record],
+        removed: &[Record],
+        today: Date,
+    ) -> Result<Document, EditError> {
         let serial = next_serial(self.soa().serial, today).to_string();
+        splices.push((self.serial.clone().ok_or(EditError::SoaIncluded)?, serial));
         // A stable sort keeps the given order of records that go to the same place.
-        splices.sort_by_key(|(at, _)| *at);
-        let mut replaced: Vec<(Range<usize>, String)> =
-            splices.into_iter().map(|(at, text)| (at..at, self.on_own_line(at, text))).collect();
-        replaced.push((serial_span, serial));
-        replaced.sort_by_key(|(span, _)| span.start);
+        splices.sort_by_key(|(span, _)| span.start);
+        let mut bytes = Vec::with_capacity(self.source().len() + 80 * splices.len());
         let mut done = 0;
-        for (span, text) in replaced {
+        for (span, text) in splices {
             bytes.extend_from_slice(&self.source()[done..span.start]);
             bytes.extend_from_slice(text.as_bytes());
             done = span.end;
         }
         bytes.extend_from_slice(&self.source()[done..]);
-        Document::parse(bytes, self.origin()).map_err(EditError::Unreadable)
+        let edited = Document::parse(bytes, self.origin()).map_err(EditError::Unreadable)?;
+        let expected = self.records().filter(|record| !removed.contains(record)).chain(added);
+        if digests(expected) == digests(edited.records()) { Ok(edited) } else { Err(EditError::OthersChange) }
     }
 
     fn refuse_unfit(&self, record: &Record) -> Result<(), EditError> {
@@ -109,6 +182,20 @@ impl Document {
         let behind_newline = at == 0 || self.source()[at - 1] == b'\n';
         if behind_newline { text } else { format!("\n{}", text.trim_end_matches('\n')) }
     }
+}
+
+/// All records but the SOA, whose serial changes, in a form that compares quickly whatever their order.
+fn digests<'a>(records: impl Iterator<Item = &'a Record>) -> Vec<u64> {
+    let others = records.filter(|record| record.record_type() != RecordType::SOA);
+    let mut digests: Vec<u64> = others
+        .map(|record| {
+            let mut hasher = DefaultHasher::new();
+            record.hash(&mut hasher);
+            hasher.finish()
+        })
+        .collect();
+    digests.sort_unstable();
+    digests
 }
 
 #[cfg(test)]
@@ -170,5 +257,60 @@ dock IN NS ns1.dock\n";
         assert!(matches!(refused(address("choir.example", "192.0.2.1")), EditError::OutOfZone(..)));
         let glue = address("ns1.dock.gullrock.example", "192.0.2.34");
         assert!(zone().with_records(&[glue], TODAY).is_ok(), "glue may stand below the cut");
+    }
+
+    #[test]
+    fn a_line_that_took_its_owner_from_the_removed_one_says_it_itself() {
+        let source = format!("{BOATYARD}www A 192.0.2.40\n\t\tTXT \"slipway\" ; kept\n\tA 192.0.2.41\n");
+        let zone = Document::parse(source, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+        let edited = zone.without_records(&[address("www.gullrock.example", "192.0.2.40")], TODAY).unwrap();
+        let text = String::from_utf8_lossy(edited.source()).into_owned();
+        assert!(text.ends_with("dock IN NS ns1.dock\nwww\t\tTXT \"slipway\" ; kept\n\tA 192.0.2.41\n"), "{text}");
+    }
+
+    #[test]
+    fn one_record_in_place_of_another_and_what_cannot_be_taken_away() {
+        let old = address("gullrock.example", "192.0.2.30");
+        let new = address("gullrock.example", "192.0.2.50");
+        let edited = zone().with_replaced(std::slice::from_ref(&old), &[new], TODAY).unwrap();
+        let text = String::from_utf8_lossy(edited.source()).into_owned();
+        assert!(text.contains("@\t3600\tIN\tA\t192.0.2.50\n") && !text.contains("192.0.2.30"), "{text}");
+        let soa = zone().records().next().unwrap().clone();
+        assert_eq!(zone().without_records(&[soa], TODAY).unwrap_err(), EditError::Soa);
+        let generated = format!("{BOATYARD}$GENERATE 1-2 b$ A 192.0.2.$\n");
+        let generated = Document::parse(generated, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+        let refused = generated.without_records(&[address("b1.gullrock.example", "192.0.2.1")], TODAY);
+        assert_eq!(refused.unwrap_err(), EditError::NotALine { line: 10 });
+    }
+
+    #[test]
+    fn an_edit_that_would_change_the_ttl_of_another_record_is_refused() {
+        let source = "@ 60 SOA ns1 host 7 4 3 2 1\n@ 60 NS ns1\nns1 300 A 192.0.2.1\nwww A 192.0.2.2\n";
+        let zone = Document::parse(source, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+        let first = zone.records().nth(2).unwrap().clone();
+        assert_eq!(zone.without_records(&[first], TODAY).unwrap_err(), EditError::OthersChange);
+    }
+
+    proptest::proptest! {
+        /// Whatever is taken away or added: the other records, their TTLs included, stay as they were.
+        #[test]
+        fn an_edit_changes_nothing_else(
+            lines in proptest::collection::vec((0..4_usize, proptest::bool::ANY, 1..250_u8), 1..12),
+            gone in 0..12_usize,
+        ) {
+            let owners = ["www", "ftp", "dock.quay", "@"];
+            let mut source = "$TTL 3600\n@ SOA ns1 host 7 4 3 2 1\n@ NS ns1\n".to_string();
+            for (owner, omit, last) in &lines {
+                let owner = if *omit { "" } else { owners[*owner] };
+                source.push_str(&format!("{owner}\tA 192.0.2.{last}\n"));
+            }
+            let zone = Document::parse(source, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+            let records: Vec<Record> = zone.records().skip(2).cloned().collect();
+            let victim = records[gone % records.len()].clone();
+            let edited = zone.without_records(std::slice::from_ref(&victim), TODAY).unwrap();
+            let left: Vec<Record> = edited.records().skip(2).cloned().collect();
+            let wanted: Vec<Record> = records.iter().filter(|record| **record != victim).cloned().collect();
+            proptest::prop_assert_eq!(left, wanted);
+        }
     }
 }

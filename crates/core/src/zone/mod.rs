@@ -4,6 +4,7 @@
 //! The document is for editing, the records are for deciding; `delegation` uses the same records for what servers
 //! answer. Files are read and written by the neighbours in `brightharbor-io`.
 
+mod alter;
 mod document;
 mod edit;
 mod error;
@@ -16,7 +17,10 @@ mod serial;
 mod template;
 mod token;
 mod ttl;
+mod typed;
 
+pub(crate) use alter::default_ttl;
+pub use alter::{AlterRefused, AlterRequest, Alteration, Altered, alter};
 pub use document::{Document, Entry, Item};
 pub use edit::EditError;
 pub use error::{ZoneError, ZoneProblem};
@@ -26,3 +30,4 @@ pub use record_data::{Field, RecordData, Soa};
 pub use serial::{next_serial, serial_is_newer};
 pub use template::{BUILT_IN_TEMPLATE, Mail, TemplateError, TemplateValues, from_template};
 pub use ttl::{parse_ttl, show_seconds};
+pub use typed::{Meant, TypedError, data_as_meant, owner_as_meant};

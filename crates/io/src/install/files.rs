@@ -46,6 +46,18 @@ pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), Fi
     sync_folder(folder)
 }
 
+/// Replaces a file that is still as it was read, keeping its mode. An edit by somebody else in between is an error.
+pub fn replace_if_unchanged(path: &Path, before: &[u8], content: &[u8]) -> Result<(), FileError> {
+    // What a link points to is replaced, not the link.
+    let path = fs::canonicalize(path).map_err(failed("cannot find", path))?;
+    let mode = fs::metadata(&path).map_err(failed("cannot look at", &path))?.permissions().mode() & 0o7777;
+    if fs::read(&path).map_err(failed("cannot read", &path))? != before {
+        let changed = io::Error::other("it has been changed by somebody else since it was read; nothing was done");
+        return Err(failed("cannot replace", &path)(changed));
+    }
+    write_atomically(&path, content, mode)
+}
+
 /// Removes a file, and has the removal on disk.
 pub(crate) fn remove(path: &Path) -> Result<(), FileError> {
     match fs::remove_file(path) {
@@ -78,6 +90,10 @@ mod tests {
         assert_eq!(read_if_there(&path).unwrap().as_deref(), Some(&b"two"[..]));
         assert_eq!(fs::metadata(&path).unwrap().mode() & 0o7777, 0o600);
         assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1);
+        write_atomically(&path, b"three", 0o640).unwrap();
+        assert!(replace_if_unchanged(&path, b"two", b"four").unwrap_err().to_string().contains("somebody else"));
+        replace_if_unchanged(&path, b"three", b"four").unwrap();
+        assert_eq!(fs::metadata(&path).unwrap().mode() & 0o7777, 0o640, "the mode is kept");
         remove(&path).unwrap();
         remove(&path).unwrap();
         let error = write_atomically(&folder.path().join("none/key.pem"), b"", 0o600).unwrap_err();

@@ -6,7 +6,7 @@ mod folders;
 mod layout;
 
 pub use certificate_files::{CertificateFault, check_certificate_files};
-pub use files::{FileError, make_private_folder, read_if_there, write_atomically};
+pub use files::{FileError, make_private_folder, read_if_there, replace_if_unchanged, write_atomically};
 pub(crate) use files::{UNFINISHED, remove as remove_file};
 pub use folders::{FolderError, make_folder};
 pub use layout::lay_out;

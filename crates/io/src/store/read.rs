@@ -75,6 +75,14 @@ impl Store {
         .transpose()
     }
 
+    /// All zones, by name.
+    pub fn zones(&self) -> Result<Vec<Zone>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT name FROM zone ORDER BY name")?;
+        let names = query.query_map([], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
+        let zones = names.iter().map(|name| self.zone(&hostname(name)?));
+        zones.filter_map(Result::transpose).collect()
+    }
+
     /// The nearest zone that holds the hostname: its own or that of an ancestor.
     pub fn enclosing_zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
         for candidate in std::iter::once(name.clone()).chain(name.ancestors()) {

@@ -51,7 +51,7 @@ fn keep(context: &Context, world: &World, harbor: PathBuf, program: &std::path::
     page.line("The miniature internet stays until Ctrl-C. Go on in another terminal with these two lines:");
     page.line(&format!("export BRIGHTHARBOR={}", harbor.display()));
     page.line(&format!("{} survey gullrock.example", program.display()));
-    context.progress.note(page.into_text().trim_end());
+    context.progress.note(String::from_utf8_lossy(&page.into_bytes()).trim_end());
     context.progress.note(&format!(
         "Its registrar takes new nameservers by: curl -d 'ns1.saltmarsh.example ns2.saltmarsh.example' http://{}/gullrock.example",
         world.registrar_page

@@ -175,8 +175,8 @@ impl<'a> Story<'a> {
         }
         let mut page = Page::new();
         write(&mut page);
-        let text = page.into_text();
-        self.context.progress.suspend(|| drop(anstream::stdout().write_all(text.as_bytes())));
+        let text = page.into_bytes();
+        self.context.progress.suspend(|| drop(anstream::stdout().write_all(&text)));
     }
 }
 

@@ -1,10 +1,17 @@
-//! `record`: the records of a zone.
+//! `record`: the records of a zone, in this harbor or in any master file.
 
+pub mod add;
+mod alter;
 pub mod list;
+pub mod remove;
+pub mod replace;
 
 use clap::Subcommand;
 
 #[derive(Debug, Subcommand)]
 pub enum Record {
+    Add(add::Add),
     List(list::List),
+    Remove(remove::Remove),
+    Replace(replace::Replace),
 }

@@ -6,16 +6,10 @@ use brightharbor_core::name::DnsName;
 
 use super::Page;
 use super::lists::table;
-use super::page::style_of;
 
 pub fn delegation(page: &mut Page, picture: &Picture, findings: &[Finding]) {
     page.heading(&verdict(picture, findings));
-    for finding in findings {
-        let word = finding.severity.word();
-        let prefix = format!("  {word:<7}");
-        page.styled(&prefix, style_of(word), 9, &format!("{} ({})", finding.message, finding.code));
-        page.hanging("         cure: ", &finding.cure);
-    }
+    super::findings(page, findings);
     if picture.registered != Registered::Yes {
         return;
     }

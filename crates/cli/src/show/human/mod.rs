@@ -2,6 +2,7 @@
 
 mod change;
 mod delegation;
+mod findings;
 mod lists;
 mod page;
 mod secured;
@@ -9,6 +10,7 @@ mod survey;
 
 pub use change::{change_report, diff};
 pub use delegation::delegation;
+pub use findings::findings;
 pub use lists::table;
 pub use page::{Page, when};
 pub use secured::secured;

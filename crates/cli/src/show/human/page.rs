@@ -7,7 +7,7 @@ use jiff::tz::TimeZone;
 const WIDEST: usize = 100;
 
 pub struct Page {
-    text: String,
+    text: Vec<u8>,
     width: usize,
 }
 
@@ -16,7 +16,7 @@ impl Page {
         let told = std::env::var("COLUMNS").ok().and_then(|text| text.parse().ok());
         let seen = || terminal_size::terminal_size().map(|(width, _)| width.0.into());
         let width: usize = told.or_else(seen).unwrap_or(WIDEST);
-        Self { text: String::new(), width: width.clamp(40, WIDEST) }
+        Self { text: Vec::new(), width: width.clamp(40, WIDEST) }
     }
 
     /// Columns to fill at most.
@@ -24,19 +24,24 @@ impl Page {
         self.width
     }
 
-    pub fn into_text(self) -> String {
+    pub fn into_bytes(self) -> Vec<u8> {
         self.text
+    }
+
+    /// Bytes as they are, of whatever kind.
+    pub fn bytes(&mut self, bytes: &[u8]) {
+        self.text.extend_from_slice(bytes);
     }
 
     /// One line as it is: for values that must be copied whole.
     pub fn line(&mut self, line: &str) {
-        self.text.push_str(line.trim_end());
-        self.text.push('\n');
+        self.text.extend_from_slice(line.trim_end().as_bytes());
+        self.text.push(b'\n');
     }
 
     pub fn blank(&mut self) {
-        if !self.text.is_empty() && !self.text.ends_with("\n\n") {
-            self.text.push('\n');
+        if !self.text.is_empty() && !self.text.ends_with(b"\n\n") {
+            self.text.push(b'\n');
         }
     }
 

@@ -1,9 +1,14 @@
 //! Attach, delegate, tend, subdomain; then what must never end a running server.
 
 use std::fs;
+use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::Command;
 
+use brightharbor_core::delegation::{Outcome, Question};
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::RecordType;
+use brightharbor_io::dns::ask;
 use brightharbor_standins::World;
 use rcgen::KeyPair;
 use serde_json::Value;
@@ -194,7 +199,33 @@ fn voyage(kind: &str) {
     assert_eq!(shop["surveys"][0]["all_hold"], true, "{shop}");
     port.openssl_verifies("shop.crumbandtide.example");
 
+    records_are_loaded_and_asked_for(&port);
     refused_changes_leave_the_server_running(&mut port);
+}
+
+/// Added, replaced and removed in the zone file; BIND is asked until it answers with the new serial.
+fn records_are_loaded_and_asked_for(port: &Port) {
+    let added = port.json(&["record", "add", "quay.crumbandtide.example", "TXT", "bread at seven"], 0);
+    let serial = added["serial"].as_u64().unwrap();
+    let at_bind = |record_type: RecordType| {
+        let server = SocketAddr::new(port.world.cast.nameservers()[0], port.world.cast.dns_port);
+        let name = DnsName::absolute("quay.crumbandtide.example").unwrap();
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
+        let seen = runtime.block_on(ask(&Question::authoritative(server, &name, record_type)));
+        let Outcome::Reply(reply) = seen.outcome else { panic!("{seen:?}") };
+        reply.answer.iter().map(|record| record.data.to_string()).collect::<Vec<_>>()
+    };
+    assert_eq!(at_bind(RecordType::TXT), ["\"bread at seven\""]);
+    let zone = ["--zone", "crumbandtide.example"];
+    let replaced = port.json(&[&["record", "replace", "quay", "TXT", "at eight", "and nine"][..], &zone].concat(), 0);
+    assert_eq!(replaced["serial"].as_u64().unwrap(), serial + 1);
+    let mut texts = at_bind(RecordType::TXT);
+    texts.sort();
+    assert_eq!(texts, ["\"and nine\"", "\"at eight\""]);
+    port.json(&[&["record", "remove", "quay", "TXT"][..], &zone].concat(), 0);
+    assert_eq!(at_bind(RecordType::TXT), Vec::<String>::new());
+    let refused = port.json(&[&["record", "add", "www", "CNAME", "@"][..], &zone].concat(), 4);
+    assert_eq!(refused["error"]["code"], "alias-beside-data");
 }
 
 /// A broken file, and a key of another certificate: nothing is reloaded, the old sites stay served.

@@ -166,7 +166,7 @@ fn write_value(f: &mut fmt::Formatter<'_>, number: u16, value: &[u8]) -> fmt::Re
         _ if value.is_empty() => Ok(()),
         0 => write!(f, "={}", join(pairs.map(key_name).collect())),
         3 if value.len() == 2 => write!(f, "={}", join(pairs.map(|port| port.to_string()).collect())),
-        4 if value.len() % 4 == 0 => {
+        4 if value.len().is_multiple_of(4) => {
             let octets = value.chunks_exact(4).map(|o| Ipv4Addr::new(o[0], o[1], o[2], o[3]).to_string());
             write!(f, "={}", join(octets.collect()))
         }
@@ -174,7 +174,7 @@ fn write_value(f: &mut fmt::Formatter<'_>, number: u16, value: &[u8]) -> fmt::Re
             f.write_str("=")?;
             text::write_base64(f, value)
         }
-        6 if value.len() % 16 == 0 => {
+        6 if value.len().is_multiple_of(16) => {
             let octets = value.chunks_exact(16).filter_map(|o| <[u8; 16]>::try_from(o).ok());
             write!(f, "={}", join(octets.map(|o| Ipv6Addr::from(o).to_string()).collect()))
         }

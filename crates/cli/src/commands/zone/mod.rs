@@ -1,0 +1,15 @@
+//! `zone`: whole zones, in this harbor or in any master file.
+
+pub mod check;
+pub mod list;
+pub mod print;
+mod source;
+
+use clap::Subcommand;
+
+#[derive(Debug, Subcommand)]
+pub enum Zone {
+    Check(check::Check),
+    List(list::List),
+    Print(print::Print),
+}

@@ -1,0 +1,68 @@
+//! `zone print`: one record a line, everything written out; or the file, byte for byte.
+
+use std::path::PathBuf;
+
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::Record;
+use brightharbor_core::zone::rules::judge_loading;
+use clap::Args;
+use serde_json::{Value, json};
+
+use super::check::unreadable;
+use super::source::{ZoneSource, read};
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::Page;
+
+/// Print a zone with one record a line: full owner, TTL, class, type, data. Refuses what a server would not load.
+#[derive(Debug, Args)]
+pub struct Print {
+    /// A master file; needs --origin.
+    file: PathBuf,
+    /// The name of the zone in the file.
+    #[arg(long, value_name = "NAME")]
+    origin: DnsName,
+    /// Print the file back byte for byte, once it has been understood.
+    #[arg(long)]
+    exact: bool,
+    /// Print what was understood, even if a server would refuse the zone.
+    #[arg(long)]
+    anyway: bool,
+}
+
+pub fn run(args: &Print, context: &Context) -> Report {
+    let ZoneSource { path, bytes, document, .. } = read(None, Some(&args.file), Some(&args.origin), context)?;
+    let zone = document.map_err(|error| unreadable(&path.display().to_string(), &error))?;
+    if let Some(finding) = judge_loading(&zone).into_iter().next().filter(|_| !args.anyway) {
+        let message = format!("{}: {} ({})", path.display(), finding.message, finding.code);
+        let advice = format!("{}; or print it --anyway", finding.cure);
+        return Err(Error::new(Exit::Fault, finding.code, message).advice(advice));
+    }
+    let records = zone.records().cloned().collect();
+    Ok(Box::new(Printed { records, exact: args.exact.then_some(bytes) }))
+}
+
+struct Printed {
+    records: Vec<Record>,
+    exact: Option<Vec<u8>>,
+}
+
+impl Shown for Printed {
+    fn human(&self, page: &mut Page) {
+        match &self.exact {
+            Some(bytes) => page.bytes(bytes),
+            None => self.records.iter().for_each(|record| page.line(&record.to_string())),
+        }
+    }
+
+    fn json(&self) -> Value {
+        let records: Vec<String> = self.records.iter().map(Record::to_string).collect();
+        json!({ "command": "zone print", "records": records })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}
