@@ -32,7 +32,7 @@ fn soa(owner: &str, serial: u32) -> Record {
         expire: 1,
         negative_ttl: 60,
     };
-    record(owner, RecordData::Soa(data))
+    record(owner, RecordData::Soa(Box::new(data)))
 }
 
 /// Answers by server: what each says for a name and type.

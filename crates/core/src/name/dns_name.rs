@@ -47,52 +47,44 @@ impl DnsName {
         if text.is_empty() {
             return Err(DnsNameError::Empty);
         }
-        let mut labels: Vec<Vec<u8>> = vec![Vec::new()];
-        let mut absolute = false;
+        // Written in place: a large zone reads millions of names.
+        let mut wire = [0; 256];
+        let (mut length_at, mut end) = (0, 1);
         let bytes = text.as_bytes();
         let mut at = 0;
+        let mut absolute = false;
         while at < bytes.len() {
-            absolute = false;
-            match bytes[at] {
-                b'.' => {
-                    if labels.last().is_some_and(Vec::is_empty) {
-                        return Err(DnsNameError::EmptyLabel);
-                    }
-                    labels.push(Vec::new());
-                    absolute = true;
-                    at += 1;
+            absolute = bytes[at] == b'.';
+            if absolute {
+                close_label(&mut wire, length_at, end)?;
+                length_at = end;
+                at += 1;
+            } else {
+                let (byte, used) = match bytes[at] {
+                    b'\\' => unescape(&bytes[at..]).ok_or(DnsNameError::BadEscape)?,
+                    byte => (byte, 1),
+                };
+                // A label may still be too long by itself, which is the better thing to say.
+                if end >= 255 {
+                    close_label(&mut wire, length_at, end)?;
+                    return Err(DnsNameError::NameTooLong);
                 }
-                b'\\' => {
-                    let (byte, used) = unescape(&bytes[at..]).ok_or(DnsNameError::BadEscape)?;
-                    labels.last_mut().expect("never empty").push(byte);
-                    at += used;
-                }
-                byte => {
-                    labels.last_mut().expect("never empty").push(byte);
-                    at += 1;
-                }
+                wire[end] = byte.to_ascii_lowercase();
+                at += used;
             }
+            end += 1;
         }
-        if absolute {
-            labels.pop();
-        }
-        let mut wire = Vec::with_capacity(text.len() + 2);
-        for label in &labels {
-            if label.len() > 63 {
-                return Err(DnsNameError::LabelTooLong(String::from_utf8_lossy(label).into_owned()));
-            }
-            wire.push(label.len() as u8);
-            wire.extend(label.iter().map(u8::to_ascii_lowercase));
-        }
-        if absolute {
-            wire.push(0);
+        let whole = if absolute {
+            // The label begun behind the last dot is the root's, with its length of zero.
+            wire[..=length_at].to_vec()
         } else {
-            wire.extend_from_slice(&origin.wire);
-        }
-        if wire.len() > 255 {
+            close_label(&mut wire, length_at, end)?;
+            [&wire[..end], &origin.wire].concat()
+        };
+        if whole.len() > 255 {
             return Err(DnsNameError::NameTooLong);
         }
-        Ok(Self { wire: wire.into() })
+        Ok(Self { wire: whole.into() })
     }
 
     /// Reads a name that is absolute whether or not it ends in a dot, as people write nameserver names.
@@ -176,6 +168,21 @@ impl DnsName {
     pub fn bare(&self) -> String {
         let full = self.to_string();
         if self.is_root() { full } else { full[..full.len() - 1].to_string() }
+    }
+}
+
+/// Writes the length of the label between `length_at` and `end`.
+fn close_label(wire: &mut [u8; 256], length_at: usize, end: usize) -> Result<(), DnsNameError> {
+    match end - length_at - 1 {
+        0 => Err(DnsNameError::EmptyLabel),
+        length @ 1..=63 => {
+            wire[length_at] = length as u8;
+            Ok(())
+        }
+        _ => {
+            let label = String::from_utf8_lossy(&wire[length_at + 1..end]).into_owned();
+            Err(DnsNameError::LabelTooLong(label))
+        }
     }
 }
 

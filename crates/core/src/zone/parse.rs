@@ -57,22 +57,30 @@ impl<'f, 'g> Parser<'f, 'g> {
     }
 
     pub fn parse(&mut self, source: &[u8]) -> Result<Vec<Entry>, ZoneError> {
-        let mut entries = Vec::with_capacity(source.len() / 32);
+        let lines = source.iter().filter(|&&byte| byte == b'\n').count() + 1;
+        let mut entries = Vec::with_capacity(lines);
         let (mut at, mut line_number) = (0, 1);
         let mut line = LogicalLine::default();
+        let mut words = Vec::new();
         while logical_line(source, at, &mut line)? {
             at = line.span.end;
             let started_on = line_number;
             line_number += line.newlines;
             if !line.tokens.is_empty() {
-                let item = self.item(source, &line)?;
+                let item = self.item(source, &line, &mut words)?;
                 entries.push(Entry { span: line.span.clone(), line: started_on, item });
             }
         }
         Ok(entries)
     }
 
-    fn item(&mut self, source: &[u8], line: &LogicalLine) -> Result<Item, ZoneError> {
+    /// What one line says. `words` is room that is used again for each.
+    fn item<'s>(
+        &mut self,
+        source: &'s [u8],
+        line: &LogicalLine,
+        words: &mut Vec<DataToken<'s>>,
+    ) -> Result<Item, ZoneError> {
         let first = &line.tokens[0];
         if !line.indented && !first.quoted && source[first.span.start] == b'$' {
             return self.directive(source, line);
@@ -87,9 +95,10 @@ impl<'f, 'g> Parser<'f, 'g> {
         };
         let owner = owner.clone();
         let (ttl, record_type, data) = head(source, first, rest)?;
-        let words = words(source, data);
+        words.clear();
+        words.extend(data.iter().map(|token| DataToken { text: text(source, token), quoted: token.quoted }));
         let place = data.first().unwrap_or(first);
-        let parsed = RecordData::parse(record_type, &words, &self.origin)
+        let parsed = RecordData::parse(record_type, words, &self.origin)
             .map_err(|message| ZoneError::at(source, place.span.clone(), ZoneProblem::Data(message)))?;
         let ttl =
             self.ttl(ttl, &parsed).ok_or_else(|| ZoneError::at(source, first.span.clone(), ZoneProblem::NoTtl))?;
@@ -253,10 +262,6 @@ fn head<'t>(
         }
     }
     fail(source, tokens.last().unwrap_or(first), ZoneProblem::NoType)
-}
-
-fn words<'s>(source: &'s [u8], tokens: &[Token]) -> Vec<DataToken<'s>> {
-    tokens.iter().map(|token| DataToken { text: text(source, token), quoted: token.quoted }).collect()
 }
 
 fn name(source: &[u8], token: &Token, origin: &DnsName) -> Result<DnsName, ZoneError> {

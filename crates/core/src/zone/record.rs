@@ -88,6 +88,16 @@ impl RecordType {
 
     /// Reads a mnemonic in any case, or `TYPE123`.
     pub fn parse(text: &str) -> Option<Self> {
+        // The types that large zones are made of, before the whole register is gone through.
+        match text {
+            "A" => return Some(Self::A),
+            "AAAA" => return Some(Self::AAAA),
+            "NS" => return Some(Self::NS),
+            "CNAME" => return Some(Self::CNAME),
+            "MX" => return Some(Self::MX),
+            "TXT" => return Some(Self::TXT),
+            _ => {}
+        }
         if let Some((number, _)) = MNEMONICS.iter().find(|(_, name)| name.eq_ignore_ascii_case(text)) {
             return Some(Self(*number));
         }

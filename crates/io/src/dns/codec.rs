@@ -118,7 +118,7 @@ fn data(rtype: Rtype, data: &AllRecordData<&[u8], ParsedName<&[u8]>>) -> Result<
         AllRecordData::Cname(cname) => RecordData::Cname(from_wire(cname.cname())?),
         AllRecordData::Mx(mx) => RecordData::Mx { preference: mx.preference(), exchange: from_wire(mx.exchange())? },
         AllRecordData::Txt(txt) => RecordData::Txt(txt.iter().map(<[u8]>::to_vec).collect()),
-        AllRecordData::Soa(soa) => RecordData::Soa(Soa {
+        AllRecordData::Soa(soa) => RecordData::Soa(Box::new(Soa {
             primary: from_wire(soa.mname())?,
             hostmaster: from_wire(soa.rname())?,
             serial: soa.serial().into_int(),
@@ -126,7 +126,7 @@ fn data(rtype: Rtype, data: &AllRecordData<&[u8], ParsedName<&[u8]>>) -> Result<
             retry: soa.retry().as_secs(),
             expire: soa.expire().as_secs(),
             negative_ttl: soa.minimum().as_secs(),
-        }),
+        })),
         other => {
             let mut wire = Vec::new();
             other.compose_rdata(&mut wire).map_err(|_| format!("the data of a {rtype} record is too long"))?;

@@ -3,8 +3,8 @@
 use std::path::PathBuf;
 
 use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::Record;
 use brightharbor_core::zone::rules::judge_loading;
+use brightharbor_core::zone::{Document, Record};
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -33,32 +33,32 @@ pub struct Print {
 }
 
 pub fn run(args: &Print, context: &Context) -> Report {
-    let ZoneSource { path, bytes, document, .. } = read(None, Some(&args.file), Some(&args.origin), context)?;
+    let ZoneSource { path, document, .. } = read(None, Some(&args.file), Some(&args.origin), context)?;
     let zone = document.map_err(|error| unreadable(&path.display().to_string(), &error))?;
     if let Some(finding) = judge_loading(&zone).into_iter().next().filter(|_| !args.anyway) {
         let message = format!("{}: {} ({})", path.display(), finding.message, finding.code);
         let advice = format!("{}; or print it --anyway", finding.cure);
         return Err(Error::new(Exit::Fault, finding.code, message).advice(advice));
     }
-    let records = zone.records().cloned().collect();
-    Ok(Box::new(Printed { records, exact: args.exact.then_some(bytes) }))
+    Ok(Box::new(Printed { zone, exact: args.exact }))
 }
 
 struct Printed {
-    records: Vec<Record>,
-    exact: Option<Vec<u8>>,
+    zone: Document,
+    exact: bool,
 }
 
 impl Shown for Printed {
     fn human(&self, page: &mut Page) {
-        match &self.exact {
-            Some(bytes) => page.bytes(bytes),
-            None => self.records.iter().for_each(|record| page.line(&record.to_string())),
+        if self.exact {
+            page.bytes(self.zone.source());
+        } else {
+            self.zone.records().for_each(|record| page.line(&record.to_string()));
         }
     }
 
     fn json(&self) -> Value {
-        let records: Vec<String> = self.records.iter().map(Record::to_string).collect();
+        let records: Vec<String> = self.zone.records().map(Record::to_string).collect();
         json!({ "command": "zone print", "records": records })
     }
 

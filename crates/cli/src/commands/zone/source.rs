@@ -15,7 +15,6 @@ use crate::run::Context;
 pub struct ZoneSource {
     pub origin: DnsName,
     pub path: PathBuf,
-    pub bytes: Vec<u8>,
     pub document: Result<Document, ZoneError>,
 }
 
@@ -47,6 +46,6 @@ pub fn read(
         .ok_or_else(|| Error::refused("zone-file-gone", format!("there is no file {}", path.display())))?;
     // A relative name counts from the current directory, as BIND's own checker has it.
     let mut fetch = |name: &str| std::fs::read(name).map_err(|error| error.to_string());
-    let document = Document::parse_with(bytes.clone(), &origin, &mut fetch);
-    Ok(ZoneSource { origin, path, bytes, document })
+    let document = Document::parse_with(bytes, &origin, &mut fetch);
+    Ok(ZoneSource { origin, path, document })
 }

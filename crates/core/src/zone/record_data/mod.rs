@@ -28,7 +28,8 @@ pub enum RecordData {
     Aaaa(Ipv6Addr),
     Ns(DnsName),
     Cname(DnsName),
-    Soa(Soa),
+    /// Boxed: a zone has one, and every other record would be as large.
+    Soa(Box<Soa>),
     Mx {
         preference: u16,
         exchange: DnsName,
@@ -118,7 +119,7 @@ impl RecordData {
             RecordType::SOA => {
                 let fields = read(&[Part::Name, Part::Name, Part::U32, Part::U32, Part::U32, Part::U32, Part::U32])?;
                 let number = |index: usize| if let Field::Number(value) = fields[index] { value } else { 0 };
-                Self::Soa(Soa {
+                Self::Soa(Box::new(Soa {
                     primary: name_of(&fields[..1])?,
                     hostmaster: name_of(&fields[..2])?,
                     serial: number(2),
@@ -126,7 +127,7 @@ impl RecordData {
                     retry: number(4),
                     expire: number(5),
                     negative_ttl: number(6),
-                })
+                }))
             }
             _ => match schema::parts_of(record_type) {
                 Some(parts) => Self::Fields { record_type, fields: read(parts)? },
@@ -177,7 +178,7 @@ impl RecordData {
                     parse_ttl(text).ok_or_else(|| format!("`{text}` is not a time in seconds or with units"))
                 };
                 let serial = &tokens[2].text;
-                Ok(Self::Soa(Soa {
+                Ok(Self::Soa(Box::new(Soa {
                     primary: name(0)?,
                     hostmaster: name(1)?,
                     serial: serial.parse().map_err(|_| format!("`{serial}` is not a serial (0 to 4294967295)"))?,
@@ -185,7 +186,7 @@ impl RecordData {
                     retry: number(4)?,
                     expire: number(5)?,
                     negative_ttl: number(6)?,
-                }))
+                })))
             }
             _ => match schema::parts_of(record_type) {
                 Some(parts) => fields::parse(parts, tokens, origin)

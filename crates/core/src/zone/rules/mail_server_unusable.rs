@@ -20,9 +20,8 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
     for record in zone.zone.records() {
         let RecordData::Mx { exchange, .. } = &record.data else { continue };
-        let (owner, name) = (record.owner.bare(), exchange.bare());
         let numeric = |label: &[u8]| label.iter().all(u8::is_ascii_digit);
-        let looks_like_address = exchange.labels().count() >= 4 && exchange.labels().take(4).all(numeric);
+        let looks_like_address = exchange.labels().take_while(|label| numeric(label)).count() >= 4;
         let here = exchange.is_within(zone.apex()) && zone.cut_above(exchange).is_none();
         let what = if looks_like_address {
             "is an address; MX takes the name of a host"
@@ -33,6 +32,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         } else {
             continue;
         };
+        let (owner, name) = (record.owner.bare(), exchange.bare());
         let cure = format!("name a host with an address in the MX record of {owner}");
         findings.push(TEXT.finding(&owner, format!("mail for {owner} goes to {name}, which {what}"), cure));
     }

@@ -17,10 +17,13 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
+    let labels = zone.apex().labels().chain(zone.apex().labels());
+    // A zone whose name would not fit twice has no such names.
+    let Ok(doubled) = DnsName::from_labels(labels) else { return vec![] };
     let mut findings = Vec::new();
     for record in zone.zone.records() {
         for name in std::iter::once(&record.owner).chain(targets(record)) {
-            if repeats(name, zone.apex()) {
+            if name.is_within(&doubled) {
                 let shown = name.bare();
                 let message = format!("{shown} ends in the zone's name twice");
                 findings.push(TEXT.finding(&shown, message, "add the final dot, or leave the zone's name out"));
@@ -29,10 +32,4 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     }
     findings.dedup();
     findings
-}
-
-fn repeats(name: &DnsName, apex: &DnsName) -> bool {
-    let (labels, zone): (Vec<_>, Vec<_>) = (name.labels().collect(), apex.labels().collect());
-    let doubled: Vec<_> = zone.iter().chain(&zone).copied().collect();
-    labels.ends_with(&doubled)
 }
