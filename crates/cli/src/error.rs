@@ -130,6 +130,10 @@ impl From<AttachRefused> for Error {
                 "no-nameservers",
                 "set `nameservers` under [host] in the harbor's harbor.toml, or attach with --zone elsewhere".into(),
             ),
+            AttachRefused::NameserverAddress(name) => (
+                "nameserver-address",
+                format!("under [host.nameserver-addresses] in harbor.toml, set \"{name}\" = [\"ADDRESS\"]"),
+            ),
             AttachRefused::Path(_) | AttachRefused::OutsideHome { .. } => {
                 ("document-root", "mend `document-root` under [sites] in harbor.toml, or the account's home".into())
             }

@@ -52,7 +52,7 @@ fn verdict(harbor: &Harbor, gathered: &Gathered) -> Result<Looked, StoreError> {
 pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreError> {
     let here = harbor.store.zone(domain)?.is_some_and(|zone| zone.home == ZoneHome::Here);
     let nameservers = if here { harbor.settings.host.nameservers.clone() } else { vec![] };
-    Ok(Expected { nameservers })
+    Ok(Expected { nameservers, addresses: harbor.settings.host.nameserver_addresses.clone() })
 }
 
 fn harbored(harbor: &Harbor, hostname: &Hostname) -> Result<Option<Harbored>, StoreError> {

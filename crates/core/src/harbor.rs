@@ -2,6 +2,7 @@
 //!
 //! Plain values with serde derives: reading the file is for the command-line crate, using it for all the others.
 
+use std::collections::BTreeMap;
 use std::net::{IpAddr, SocketAddr};
 use std::path::{Path, PathBuf};
 
@@ -38,6 +39,10 @@ pub struct Host {
     /// The nameserver set that domains are expected to be delegated to.
     #[serde(default)]
     pub nameservers: Vec<DnsName>,
+    /// The addresses of those nameservers that lie inside a domain of this harbor: they go into its zone, and to the
+    /// registrar as glue.
+    #[serde(default)]
+    pub nameserver_addresses: BTreeMap<DnsName, Vec<IpAddr>>,
     /// The mailbox in the SOA record, with a dot for the `@` (RFC 1035 section 8).
     #[serde(default)]
     pub hostmaster: Option<DnsName>,

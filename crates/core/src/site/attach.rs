@@ -80,6 +80,8 @@ pub enum AttachRefused {
     NoAddresses,
     #[error("the settings name no nameservers for new zones")]
     NoNameservers,
+    #[error("the nameserver {} lies inside the new zone, and the settings name no address for it", .0.bare())]
+    NameserverAddress(DnsName),
     #[error("{0}")]
     Path(#[from] PathError),
     #[error("the document root {document_root} lies outside the home {home} of the account")]
@@ -270,12 +272,14 @@ fn create_zone(
         return Err(AttachRefused::InTheWay(path));
     }
     let primary = settings.host.nameservers.first().ok_or(AttachRefused::NoNameservers)?;
+    let nameserver_addresses = own_nameservers(domain, settings)?;
     let hostmaster = settings.host.hostmaster.clone().unwrap_or_else(|| hostmaster_of(primary));
     let zone = from_template(
         BUILT_IN_TEMPLATE,
         &TemplateValues {
             domain,
             nameservers: &settings.host.nameservers,
+            nameserver_addresses: &nameserver_addresses,
             hostmaster: &hostmaster,
             addresses: &settings.host.addresses,
             mail: Mail::Unsaid,
@@ -292,6 +296,18 @@ fn create_zone(
     }
     decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
     Ok(())
+}
+
+/// The addresses of the nameservers that lie inside the domain itself: without them nobody finds the servers.
+fn own_nameservers(domain: &Hostname, settings: &Settings) -> Result<Vec<(DnsName, std::net::IpAddr)>, AttachRefused> {
+    let zone = domain.dns_name();
+    let mut all = Vec::new();
+    for name in settings.host.nameservers.iter().filter(|name| name.is_within(&zone)) {
+        let addresses = settings.host.nameserver_addresses.get(name).filter(|addresses| !addresses.is_empty());
+        let addresses = addresses.ok_or_else(|| AttachRefused::NameserverAddress(name.clone()))?;
+        all.extend(addresses.iter().map(|address| (name.clone(), *address)));
+    }
+    Ok(all)
 }
 
 /// `hostmaster` beside the primary nameserver, the custom of RFC 2142 section 7.

@@ -99,6 +99,22 @@ impl PartialEq for Attachment {
 }
 
 #[test]
+fn a_domain_that_holds_its_own_nameservers_gets_their_addresses() {
+    let mut own = settings();
+    for (name, address) in [("ns1", "192.0.2.53"), ("ns2", "2001:db8::53")] {
+        let name = DnsName::absolute(&format!("{name}.saltmarsh.example")).unwrap();
+        own.host.nameserver_addresses.insert(name, vec![address.parse().unwrap()]);
+    }
+    let decided = decide("saltmarsh.example", &empty(), &own).unwrap();
+    let Change::WriteFile(write) = &decided.change_set.changes[1] else { panic!("{:?}", decided.change_set) };
+    let text = String::from_utf8_lossy(&write.content).into_owned();
+    let glue = "ns1.saltmarsh.example.\tIN\tA\t192.0.2.53\nns2.saltmarsh.example.\tIN\tAAAA\t2001:db8::53\n";
+    assert!(text.contains(glue), "{text}");
+    let zone = Document::parse(text, &DnsName::absolute("saltmarsh.example").unwrap()).unwrap();
+    assert_eq!(crate::zone::rules::judge_loading(&zone), []);
+}
+
+#[test]
 fn a_subdomain_goes_into_the_enclosing_zone_with_the_ttl_used_there() {
     let mut loaded = empty();
     zone_of(&mut loaded, ZONE, "bakery");
@@ -163,6 +179,7 @@ fn what_cannot_be_done_is_refused_before_anything_happens() {
     let mut nowhere = settings();
     nowhere.host.addresses.clear();
     assert_eq!(refused("a.example", &empty(), &nowhere), AttachRefused::NoAddresses);
+    assert!(matches!(refused("saltmarsh.example", &empty(), &settings()), AttachRefused::NameserverAddress(_)));
     let mut outside = settings();
     outside.sites.document_root = "/srv/{hostname}".into();
     assert!(matches!(refused("a.example", &empty(), &outside), AttachRefused::OutsideHome { .. }));

@@ -13,7 +13,7 @@ pub(super) fn registered(seen: &Seen<'_>) -> Link {
         Registered::Yes => link(LinkState::Holds, format!("{parent} delegates {domain}")),
         Registered::No => link(LinkState::Broken, format!("{parent} has no delegation for {domain}"))
             .turn(Turn::Registrar)
-            .values(at_registrar(domain, &seen.expected.nameservers, seen.our_addresses)),
+            .values(at_registrar(domain, seen.expected)),
         Registered::Unknown(why) => {
             link(LinkState::Unchecked, format!("the parent could not be asked: {why}")).turn(Turn::Administrator)
         }
@@ -27,11 +27,9 @@ pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
     }
     let elsewhere = seen.findings.iter().find(|finding| finding.code == "nameservers-not-as-expected");
     if let Some(finding) = elsewhere {
-        return link(LinkState::Broken, finding.message.clone()).turn(Turn::Registrar).values(at_registrar(
-            seen.domain,
-            &seen.expected.nameservers,
-            seen.our_addresses,
-        ));
+        return link(LinkState::Broken, finding.message.clone())
+            .turn(Turn::Registrar)
+            .values(at_registrar(seen.domain, seen.expected));
     }
     let names = seen.picture.delegated_names();
     let listed = names.iter().map(DnsName::bare).collect::<Vec<_>>().join(", ");

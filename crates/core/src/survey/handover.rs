@@ -2,22 +2,23 @@
 
 use std::net::IpAddr;
 
+use crate::delegation::rules::Expected;
 use crate::name::{DnsName, Hostname};
 
 /// What to set at the registrar: the nameservers, and their addresses where they lie inside the domain.
-pub(super) fn at_registrar(domain: &Hostname, nameservers: &[DnsName], addresses: &[IpAddr]) -> Vec<String> {
+pub(super) fn at_registrar(domain: &Hostname, expected: &Expected) -> Vec<String> {
     let zone = domain.dns_name();
-    nameservers
-        .iter()
-        .map(|name| {
-            let inside = name.is_within(&zone) && !addresses.is_empty();
-            if inside {
-                format!("nameserver {} with its addresses", name.bare())
-            } else {
-                format!("nameserver {}", name.bare())
+    let line = |name: &DnsName| {
+        let addresses = expected.addresses.get(name).filter(|_| name.is_within(&zone));
+        match addresses {
+            Some(addresses) => {
+                let listed = addresses.iter().map(IpAddr::to_string).collect::<Vec<_>>().join(", ");
+                format!("nameserver {} with the addresses {listed}", name.bare())
             }
-        })
-        .collect()
+            None => format!("nameserver {}", name.bare()),
+        }
+    };
+    expected.nameservers.iter().map(line).collect()
 }
 
 /// The records to enter where the zone is kept, one a line, with full owner names.

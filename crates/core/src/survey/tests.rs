@@ -103,7 +103,7 @@ fn good() -> Look {
     };
     Look {
         gathered: Gathered { domain: hostname, now: now(), picture, hosts: vec![host] },
-        expected: Expected { nameservers },
+        expected: Expected { nameservers, ..Expected::default() },
         harbored: Some(Harbored {
             zone_home: ZoneHome::Here,
             fingerprint: FINGERPRINT.into(),
@@ -207,6 +207,17 @@ fn delegated_elsewhere_hands_the_nameservers_over() {
     assert_eq!((&link.state, link.turn), (&LinkState::Broken, Some(Turn::Registrar)));
     assert_eq!(link.values, ["nameserver ns9.saltmarsh.example"]);
     assert_eq!(look.with(leads_here), Err(link.because));
+}
+
+#[test]
+fn nameservers_inside_the_domain_are_handed_over_with_their_addresses() {
+    let look = Look::spoilt(|look| {
+        let own = name("ns1.gullrock.example");
+        look.expected.nameservers = vec![own.clone()];
+        look.expected.addresses.insert(own, vec![ip("192.0.2.53"), ip("2001:db8::53")]);
+    });
+    let values = look.link(LinkName::Delegated).values;
+    assert_eq!(values, ["nameserver ns1.gullrock.example with the addresses 192.0.2.53, 2001:db8::53"]);
 }
 
 #[test]

@@ -21,6 +21,7 @@ $TTL 3600
 \t\t\t2419200\t; expire
 \t\t\t300 )\t; how long \"no such name\" may be cached
 @\tIN\tNS\t{{nameserver}}
+{{nameserver-address}}
 @\tIN\tA\t{{address4}}
 @\tIN\tAAAA\t{{address6}}
 www\tIN\tA\t{{address4}}
@@ -43,6 +44,8 @@ pub enum Mail {
 pub struct TemplateValues<'a> {
     pub domain: &'a Hostname,
     pub nameservers: &'a [DnsName],
+    /// Addresses of nameservers that lie inside the domain.
+    pub nameserver_addresses: &'a [(DnsName, IpAddr)],
     pub hostmaster: &'a DnsName,
     pub addresses: &'a [IpAddr],
     pub mail: Mail,
@@ -75,6 +78,14 @@ pub fn from_template(template: &str, values: &TemplateValues<'_>) -> Result<Docu
             "hostmaster" => vec![values.hostmaster.to_string()],
             "serial" => vec![first_serial(values.today).to_string()],
             "nameserver" => values.nameservers.iter().map(DnsName::to_string).collect(),
+            "nameserver-address" => values
+                .nameserver_addresses
+                .iter()
+                .map(|(name, address)| {
+                    let kind = if address.is_ipv4() { "A" } else { "AAAA" };
+                    format!("{name}\tIN\t{kind}\t{address}")
+                })
+                .collect(),
             "address4" => of_family(true),
             "address6" => of_family(false),
             "mx" => when_no_mail("0 ."),
@@ -124,6 +135,7 @@ mod tests {
         let values = TemplateValues {
             domain: &Hostname::parse("crumbandtide.example").unwrap(),
             nameservers: &names,
+            nameserver_addresses: &[],
             hostmaster: &DnsName::absolute("hostmaster.saltmarsh.example").unwrap(),
             addresses: &addresses,
             mail,

@@ -58,7 +58,7 @@ pub fn run(args: &Check, context: &Context) -> Report {
         settings.internet.dns_port = settings.internet.dns_port.or(args.root_servers[0].port);
     }
     settings.internet.dns_port = args.dns_port.or(settings.internet.dns_port);
-    let wanted = if args.expect.is_empty() { wanted } else { Expected { nameservers: args.expect.clone() } };
+    let wanted = if args.expect.is_empty() { wanted } else { Expected { nameservers: args.expect.clone(), ..wanted } };
     context.progress.doing(&format!("asking the servers of {domain}"));
     let picture = context.block_on(walk(&brief(&settings, &domain, &[])))?;
     let findings = judge(&picture, &wanted);

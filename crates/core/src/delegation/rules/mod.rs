@@ -14,6 +14,9 @@ mod server_not_authoritative;
 mod server_refuses;
 mod server_silent;
 
+use std::collections::BTreeMap;
+use std::net::IpAddr;
+
 use super::Picture;
 use crate::finding::{Finding, RuleText};
 use crate::name::DnsName;
@@ -28,6 +31,8 @@ pub struct Rule {
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Expected {
     pub nameservers: Vec<DnsName>,
+    /// Their addresses, where the harbor knows them: for nameservers inside a domain of its own.
+    pub addresses: BTreeMap<DnsName, Vec<IpAddr>>,
 }
 
 /// In the order in which they are reported among findings of one severity.

@@ -39,7 +39,7 @@ fn good() -> Picture {
 }
 
 fn expected() -> Expected {
-    Expected { nameservers: vec![name("ns2.saltmarsh.example"), name("ns1.saltmarsh.example")] }
+    Expected { nameservers: vec![name("ns2.saltmarsh.example"), name("ns1.saltmarsh.example")], ..Expected::default() }
 }
 
 /// The codes that fire when the good picture is spoilt in one way.
