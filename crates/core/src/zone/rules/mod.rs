@@ -5,8 +5,10 @@
 
 mod alias_beside_data;
 mod apex_nameserver_without_address;
+mod dmarc_syntax;
 mod glue_missing_in_zone;
 mod hidden_by_delegation;
+mod leftover_placeholder;
 mod mail_server_unusable;
 mod nameserver_is_alias;
 mod no_nameserver;
@@ -14,9 +16,12 @@ mod owner_not_a_hostname;
 mod private_address;
 mod repeated_zone_name;
 mod second_dname;
+mod service_target_without_address;
 mod several_spf;
 mod soa_times;
+mod spf_syntax;
 mod target_not_a_hostname;
+mod ttl_extreme;
 mod wildcard_delegation;
 mod www_without_apex;
 
@@ -61,10 +66,15 @@ pub const ALL: &[Rule] = &[
     hidden_by_delegation::RULE,
     repeated_zone_name::RULE,
     mail_server_unusable::RULE,
+    service_target_without_address::RULE,
     several_spf::RULE,
+    spf_syntax::RULE,
+    dmarc_syntax::RULE,
+    leftover_placeholder::RULE,
     soa_times::RULE,
     private_address::RULE,
     www_without_apex::RULE,
+    ttl_extreme::RULE,
 ];
 
 /// Everything a primary server would refuse the zone for.

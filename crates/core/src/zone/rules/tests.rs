@@ -6,7 +6,8 @@ use super::*;
 
 const GOOD: &str = "$TTL 3600\n@ SOA ns1 hostmaster 7 4h 30m 4w 5m\n@ NS ns1\nns1 A 192.0.2.1\n@ A 192.0.2.2\nwww CNAME @\n\
                     @ MX 10 mail\nmail A 192.0.2.3\n@ TXT \"v=spf1 mx -all\"\n_dmarc TXT \"v=DMARC1; p=none\"\n\
-                    dock NS ns.dock\nns.dock A 192.0.2.4\n*.berth A 192.0.2.5\n_sip._tcp SRV 1 1 5060 mail\n";
+                    dock NS ns.dock\nns.dock A 192.0.2.4\n*.berth A 192.0.2.5\n_sip._tcp SRV 1 1 5060 ns1\n@ HTTPS 1 . alpn=h2\n\
+                    x TXT \"100% rye, v=1\"\nsub TXT \"v=spf1 ip4:192.0.2.0/24 ip6:2001:db8::/32 include:a.example ~all redirect=b.example\"\n";
 
 fn codes(text: &str) -> Vec<&'static str> {
     let zone = Document::parse(text, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
@@ -36,6 +37,19 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("soa-times", "4h 30m 4w 5m", "4h 30m 4w 2d"),
     ("private-address", "", "inner A 10.1.2.3\n"),
     ("private-address", "", "inner AAAA fd00::1\n"),
+    ("service-target-without-address", "", "_imap._tcp SRV 1 1 143 imap\n"),
+    ("service-target-without-address", "", "_imap._tcp SRV 1 1 143 www\n"),
+    ("service-target-without-address", "", "@ HTTPS 1 pages alpn=h2\n"),
+    ("spf-syntax", "v=spf1 mx -all", "v=spf1 mx -al"),
+    ("spf-syntax", "v=spf1 mx -all", "v=spf1 ip4:192.0.2.300 -all"),
+    ("spf-syntax", "v=spf1 mx -all", "v=spf1 a a a a a a a a a mx mx -all"),
+    ("dmarc-syntax", "v=DMARC1; p=none", "p=none"),
+    ("dmarc-syntax", "v=DMARC1; p=none", "v=DMARC1; p=maybe"),
+    ("dmarc-syntax", "v=DMARC1; p=none", "v=DMARC1"),
+    ("leftover-placeholder", "", "x TXT \"site of {{domain}}\"\n"),
+    ("leftover-placeholder", "", "x TXT \"site of %domain%\"\n"),
+    ("ttl-extreme", "", "x 5 TXT short\n"),
+    ("ttl-extreme", "", "x 2w TXT long\n"),
     ("www-without-apex", "www CNAME @\n", ""),
     ("www-without-apex", "@ A 192.0.2.2\n", ""),
 ];

@@ -1,0 +1,42 @@
+//! A placeholder of a template that was never filled in.
+
+use super::{Indexed, Rule};
+use crate::finding::{Finding, RuleText, Severity};
+
+pub(super) const RULE: Rule = Rule { text: &TEXT, check };
+
+const TEXT: RuleText = RuleText {
+    code: "leftover-placeholder",
+    severity: Severity::Risk,
+    what: "A record holds text in double braces or percent signs, as templates do: `{{domain}}`, `%ip%`.",
+    why: "The zone was copied from a template by hand or by a program that did not know this placeholder. What should \
+          stand there does not.",
+    cure: "Put the value in place of the placeholder, or remove the record.",
+    source: "RFC 1912 section 2",
+};
+
+fn check(zone: &Indexed<'_>) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for record in zone.zone.records().filter(|record| record.data.address().is_none()) {
+        let text = format!("{} {}", record.owner.bare(), record.data);
+        let braces = text.contains("{{") && text.contains("}}");
+        if braces || has_percent_placeholder(&text) {
+            let (name, kind) = (record.owner.bare(), record.record_type());
+            let message = format!("the {kind} record of {name} holds an unfilled placeholder: {}", record.data);
+            findings.push(TEXT.finding(&name, message, "fill the value in, or remove the record"));
+        }
+    }
+    findings
+}
+
+/// `%word%`: a percent sign, letters and underscores, a percent sign. SPF macros have braces and are none.
+fn has_percent_placeholder(text: &str) -> bool {
+    let mut parts = text.split('%').skip(1).peekable();
+    while let Some(part) = parts.next() {
+        let word = part.len() > 1 && part.chars().all(|c| c.is_ascii_alphabetic() || c == '_');
+        if word && parts.peek().is_some() {
+            return true;
+        }
+    }
+    false
+}
