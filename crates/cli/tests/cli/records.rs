@@ -114,8 +114,13 @@ fn a_zone_of_the_harbor_is_changed_through_the_one_door() {
     coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
     let added = coast.json(&["record", "add", "crumbandtide.example", "MX", "10 mail.provider.example"], 0);
     assert_eq!(added["added"], serde_json::json!(["crumbandtide.example. 3600 IN MX 10 mail.provider.example."]));
+    // The domain is still with its old host: said first, with where an edit for visitors belongs.
+    let said = added["change"]["said"][0].as_str().unwrap();
+    assert!(said.starts_with("nobody gets this zone yet") && said.contains("ns1.oldquay.example"), "{said}");
     assert_eq!((&added["change"]["entry"], &added["old_answers_for"]), (&3.into(), &300.into()));
+    coast.delegate_here("crumbandtide.example");
     let text = coast.run(&["record", "remove", "@", "MX", "--zone", "crumbandtide.example"]).expect(0);
+    assert!(!text.contains("nobody gets"), "{text}");
     assert!(text.contains("Resolvers may give the old answer for 1 h"), "{text}");
     let zones = coast.json(&["zone", "list"], 0);
     assert_eq!(

@@ -17,15 +17,16 @@ const LONGEST_WALK: Duration = Duration::from_secs(40);
 
 /// Walks from the root to every nameserver of the domain.
 pub async fn walk(brief: &Brief) -> Picture {
-    walk_with(brief, &mut Observations::default()).await
+    walk_within(brief, LONGEST_WALK).await
 }
 
-/// The same, going on from (and adding to) observations made before.
-pub async fn walk_with(brief: &Brief, seen: &mut Observations) -> Picture {
+/// The same with another bound, for a look beside something else.
+pub async fn walk_within(brief: &Brief, longest: Duration) -> Picture {
+    let mut seen = Observations::default();
     let gate = Arc::new(Semaphore::new(MOST_IN_FLIGHT));
-    let deadline = Instant::now() + LONGEST_WALK;
+    let deadline = Instant::now() + longest;
     loop {
-        let questions = match next_questions(brief, seen) {
+        let questions = match next_questions(brief, &seen) {
             Step::Whole(picture) => return picture,
             Step::Ask(questions) => questions,
         };

@@ -7,5 +7,5 @@ mod drive;
 mod resolver;
 
 pub use client::ask;
-pub use drive::{walk, walk_with};
+pub use drive::{walk, walk_within};
 pub use resolver::{resolve_all, system_resolvers};

@@ -1,8 +1,10 @@
 //! What `add`, `replace` and `remove` share: where the zone is, what was typed, and the change with its report.
 
 use std::path::PathBuf;
+use std::time::Duration;
 
 use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
+use brightharbor_core::delegation::rules::judge;
 use brightharbor_core::name::DnsName;
 use brightharbor_core::site::{Zone, ZoneHome};
 use brightharbor_core::zone::{
@@ -10,8 +12,10 @@ use brightharbor_core::zone::{
     owner_as_meant, parse_ttl, show_seconds,
 };
 use brightharbor_io::clock;
+use brightharbor_io::dns::walk_within;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{read_if_there, replace_if_unchanged};
+use brightharbor_io::survey::brief;
 use clap::Args;
 use jiff::civil::Date;
 use serde_json::{Value, json};
@@ -36,6 +40,9 @@ pub struct Where {
     #[arg(long, value_name = "NAME", requires = "file")]
     origin: Option<DnsName>,
 }
+
+/// The world is looked at beside the edit; where it does not answer, the edit does not wait for it.
+const LOOK_AT_DELEGATION: Duration = Duration::from_secs(5);
 
 /// What was typed.
 pub struct Asked<'a> {
@@ -156,7 +163,12 @@ fn in_harbor(
     make: impl FnOnce(Vec<RecordData>) -> Alteration,
 ) -> Report {
     let zone = find_zone(&context.open()?, asked, place)?;
-    let (request, said) = meant(asked, &zone.name.dns_name(), make)?;
+    let (request, mut said) = meant(asked, &zone.name.dns_name(), make)?;
+    context.progress.doing("asking who serves the zone");
+    let elsewhere = context.block_on(delegated_elsewhere(&context.open()?, &zone))??;
+    if let Some(elsewhere) = &elsewhere {
+        said.insert(0, elsewhere.clone());
+    }
     let title = format!("record {} {} {}", asked.verb, request.owner.bare(), request.record_type);
     let mut result = None;
     let changed = context.block_on(change(context, &title, options, |harbor, _| {
@@ -172,6 +184,21 @@ fn in_harbor(
     let altered = result.ok_or_else(|| Error::refused("record", "nothing was decided"))?;
     let done = changed.entry.is_some();
     Ok(Box::new(RecordReport { verb: asked.verb, changed, altered, done, loaded: done }))
+}
+
+/// Whether visitors get another zone than this one: then where the edit belongs, in words.
+async fn delegated_elsewhere(harbor: &Harbor, zone: &Zone) -> Result<Option<String>, Error> {
+    let expected = crate::look::expected(harbor, &zone.name)?;
+    let picture = walk_within(&brief(&harbor.settings, &zone.name, &[]), LOOK_AT_DELEGATION).await;
+    let finding = judge(&picture, &expected)
+        .into_iter()
+        .find(|finding| ["nameservers-not-as-expected", "not-registered"].contains(&finding.code));
+    Ok(finding.map(|finding| {
+        let names = picture.delegated_names().iter().map(DnsName::bare).collect::<Vec<_>>().join(", ");
+        let belongs =
+            if names.is_empty() { String::new() } else { format!(" An edit for visitors belongs to {names}.") };
+        format!("nobody gets this zone yet: {}.{belongs}", finding.message)
+    }))
 }
 
 /// The zone that is meant: as given, or the one that holds the owner.
