@@ -18,6 +18,10 @@ pub enum EditError {
     Duplicate(String),
     #[error("{owner} is an alias (CNAME), which allows no other data beside it (RFC 1034 section 3.6.2)")]
     BesideAlias { owner: String },
+    #[error(
+        "{owner} has a {present} record, and an alias (CNAME) allows no other data beside it (RFC 1034 section 3.6.2)"
+    )]
+    AliasBeside { owner: String, present: RecordType },
     #[error("{owner} lies below the delegation of {cut}; the record belongs into that zone")]
     BelowDelegation { owner: String, cut: String },
     #[error("other records take their TTL from this line; put a `$TTL` line at the top of the zone first")]
@@ -141,8 +145,12 @@ impl Document {
                     return Err(EditError::Duplicate(record.to_string()));
                 }
                 let alias = |r: &Record| r.record_type() == RecordType::CNAME;
-                if alias(present) || alias(record) {
+                if alias(present) {
                     return Err(EditError::BesideAlias { owner: owner.bare() });
+                }
+                if alias(record) {
+                    let present = present.record_type();
+                    return Err(EditError::AliasBeside { owner: owner.bare(), present });
                 }
             }
             let is_cut = present.record_type() == RecordType::NS && present.owner != *self.origin();

@@ -195,6 +195,28 @@ mod tests {
     }
 
     #[test]
+    fn folders_and_page_belong_to_the_system_user_and_only_root_can_give_them() {
+        use std::os::unix::fs::MetadataExt;
+        let folder = tempfile::tempdir().unwrap();
+        let home = folder.path().join("choir");
+        let user = uzers::get_user_by_name("daemon").expect("every Unix has the user daemon");
+        let for_daemon = FolderMake { system_user: Some("daemon".into()), ..make(&home, "www/lanternchoir.example") };
+        if rustix::process::geteuid().as_raw() != 0 {
+            assert!(matches!(make_folder(&for_daemon), Err(FolderError::NotRoot(_))));
+            return;
+        }
+        make_folder(&for_daemon).unwrap();
+        for path in ["", "www", "www/lanternchoir.example", "www/lanternchoir.example/index.html"] {
+            assert_eq!(fs::metadata(home.join(path)).unwrap().uid(), user.uid(), "{path}");
+        }
+        // A folder of somebody else on the way is neither entered nor taken over.
+        fs::create_dir(home.join("foreign")).unwrap();
+        std::os::unix::fs::chown(home.join("foreign"), Some(12_345), None).unwrap();
+        let refused = make_folder(&FolderMake { below: "foreign/x".into(), ..for_daemon });
+        assert!(matches!(refused, Err(FolderError::Foreign { uid: 12_345, .. })), "{refused:?}");
+    }
+
+    #[test]
     fn files_and_unknown_users_are_told() {
         let folder = tempfile::tempdir().unwrap();
         let home = folder.path().join("bakery");

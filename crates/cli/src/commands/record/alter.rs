@@ -115,7 +115,9 @@ fn decide(document: &Document, request: &AlterRequest) -> Result<Altered, Error>
         use brightharbor_core::zone::AlterRefused as Why;
         let (code, message) = match &error {
             Why::Breaks(finding) => (finding.code, error.to_string()),
-            Why::Edit(EditError::BesideAlias { .. }) => ("alias-beside-data", format!("{error} (alias-beside-data)")),
+            Why::Edit(EditError::BesideAlias { .. } | EditError::AliasBeside { .. }) => {
+                ("alias-beside-data", format!("{error} (alias-beside-data)"))
+            }
             Why::Edit(EditError::BelowDelegation { .. }) => {
                 ("hidden-by-delegation", format!("{error} (hidden-by-delegation)"))
             }

@@ -17,7 +17,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for record in zone.zone.records() {
+    for record in zone.records() {
         let RecordData::Txt(strings) = &record.data else { continue };
         if record.owner.labels().next() != Some(b"_dmarc") {
             continue;

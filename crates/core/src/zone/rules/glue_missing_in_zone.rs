@@ -17,7 +17,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for record in zone.zone.records().filter(|record| record.owner != *zone.apex()) {
+    for record in zone.records().filter(|record| record.owner != *zone.apex()) {
         let RecordData::Ns(target) = &record.data else { continue };
         if target.is_within(&record.owner) && !zone.has_address(target) {
             let (cut, name) = (record.owner.bare(), target.bare());

@@ -18,7 +18,6 @@ const TEXT: RuleText = RuleText {
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
     let nameservers: std::collections::HashSet<_> = zone
-        .zone
         .records()
         .filter_map(|record| if let RecordData::Ns(target) = &record.data { Some(target) } else { None })
         .collect();

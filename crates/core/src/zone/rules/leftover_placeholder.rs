@@ -2,6 +2,8 @@
 
 use super::{Indexed, Rule};
 use crate::finding::{Finding, RuleText, Severity};
+use crate::name::DnsName;
+use crate::zone::{Record, RecordData};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -17,7 +19,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for record in zone.zone.records().filter(|record| record.data.address().is_none()) {
+    for record in zone.records().filter(|record| may_hold_one(record)) {
         let text = format!("{} {}", record.owner.bare(), record.data);
         let braces = text.contains("{{") && text.contains("}}");
         if braces || has_percent_placeholder(&text) {
@@ -27,6 +29,19 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         }
     }
     findings
+}
+
+/// A quick look, before anything is written out: most records hold neither sign.
+fn may_hold_one(record: &Record) -> bool {
+    let signs = |bytes: &[u8]| bytes.iter().any(|byte| matches!(byte, b'{' | b'%'));
+    let in_name = |name: &DnsName| name.labels().any(signs);
+    in_name(&record.owner)
+        || match &record.data {
+            RecordData::A(_) | RecordData::Aaaa(_) | RecordData::Soa(_) => false,
+            RecordData::Ns(name) | RecordData::Cname(name) | RecordData::Mx { exchange: name, .. } => in_name(name),
+            RecordData::Txt(strings) => strings.iter().any(|string| signs(string)),
+            RecordData::Fields { .. } | RecordData::Unknown { .. } => true,
+        }
 }
 
 /// `%word%`: a percent sign, letters and underscores, a percent sign. SPF macros have braces and are none.

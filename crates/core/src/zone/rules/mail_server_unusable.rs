@@ -18,7 +18,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for record in zone.zone.records() {
+    for record in zone.records() {
         let RecordData::Mx { exchange, .. } = &record.data else { continue };
         let numeric = |label: &[u8]| label.iter().all(u8::is_ascii_digit);
         let looks_like_address = exchange.labels().take_while(|label| numeric(label)).count() >= 4;

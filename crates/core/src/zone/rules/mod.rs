@@ -137,6 +137,11 @@ impl<'a> Indexed<'a> {
         self.zone.origin()
     }
 
+    /// All records, those of one owner together.
+    pub fn records(&self) -> impl Iterator<Item = &'a Record> {
+        self.records.iter().copied()
+    }
+
     /// Every owner with its records.
     pub fn owners(&self) -> impl Iterator<Item = (&'a DnsName, &[&'a Record])> {
         (0..self.sets.len()).map(|number| (self.sets[number].0, self.set(number)))

@@ -19,7 +19,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for record in zone.zone.records() {
+    for record in zone.records() {
         let Some(address) = record.data.address() else { continue };
         let inner = match address {
             IpAddr::V4(v4) => v4.is_private() || v4.is_loopback() || v4.is_link_local() || v4.is_unspecified(),

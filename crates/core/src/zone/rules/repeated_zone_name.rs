@@ -21,7 +21,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     // A zone whose name would not fit twice has no such names.
     let Ok(doubled) = DnsName::from_labels(labels) else { return vec![] };
     let mut findings = Vec::new();
-    for record in zone.zone.records() {
+    for record in zone.records() {
         for name in std::iter::once(&record.owner).chain(targets(record)) {
             if name.is_within(&doubled) {
                 let shown = name.bare();

@@ -17,7 +17,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for record in zone.zone.records() {
+    for record in zone.records() {
         let RecordData::Fields { record_type, fields } = &record.data else { continue };
         if !matches!(record_type.0, 33 | 64 | 65) {
             continue;

@@ -29,7 +29,7 @@ const MECHANISMS: [(&str, bool); 8] = [
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for record in zone.zone.records() {
+    for record in zone.records() {
         let RecordData::Txt(strings) = &record.data else { continue };
         let text = String::from_utf8_lossy(&strings.concat()).into_owned();
         let Some(terms) = text.strip_prefix("v=spf1").filter(|rest| rest.is_empty() || rest.starts_with(' ')) else {

@@ -16,7 +16,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for record in zone.zone.records() {
+    for record in zone.records() {
         for target in targets(record).filter(|target| !target.is_root() && !is_hostname(target, false)) {
             let (name, target, kind) = (record.owner.bare(), target.bare(), record.record_type());
             let message = format!("the {kind} record of {name} names {target}, which cannot be the name of a host");

@@ -20,7 +20,7 @@ const WEEK: u32 = 7 * 86_400;
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
-    for record in zone.zone.records().filter(|record| record.ttl > WEEK || record.ttl < 30) {
+    for record in zone.records().filter(|record| record.ttl > WEEK || record.ttl < 30) {
         let (name, kind) = (record.owner.bare(), record.record_type());
         let message = format!("the {kind} records of {name} have a TTL of {}", show_seconds(record.ttl.into()));
         if findings.last().is_none_or(|last| last.message != message) {
