@@ -19,7 +19,7 @@ pub enum EditError {
     #[error("{owner} is an alias (CNAME), which allows no other data beside it (RFC 1034 section 3.6.2)")]
     BesideAlias { owner: String },
     #[error(
-        "{owner} has a {present} record, and an alias (CNAME) allows no other data beside it (RFC 1034 section 3.6.2)"
+        "{owner} has {present} data, and an alias (CNAME) allows no other data beside it (RFC 1034 section 3.6.2)"
     )]
     AliasBeside { owner: String, present: RecordType },
     #[error("{owner} lies below the delegation of {cut}; the record belongs into that zone")]
