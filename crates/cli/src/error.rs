@@ -143,7 +143,8 @@ impl From<AttachRefused> for Error {
                 ("zone-unreadable", "mend that line of the zone file, then try again".into())
             }
             AttachRefused::ZoneRefuses { .. } => ("zone-refuses", "change the zone file by hand first".into()),
-            AttachRefused::Template(_) => ("template", "mend the zone template".into()),
+            AttachRefused::ZoneUnsound(finding) => (finding.code, "mend templates/default.zone in the harbor".into()),
+            AttachRefused::Template(_) => ("template", "mend templates/default.zone in the harbor".into()),
         };
         Self::refused(code, error).advice(advice)
     }

@@ -12,6 +12,7 @@ use brightharbor_core::render::with_zone;
 use brightharbor_core::site::{
     Account, AccountName, AttachLoaded, AttachRequest, Zone, ZoneChoice, ZoneHome, ZoneLoaded, attach,
 };
+use brightharbor_core::zone::Mail;
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use jiff::Timestamp;
 
@@ -51,6 +52,7 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
         related: vec![],
         zone: None,
         new_zone_file: None,
+        zone_template: None,
         zone_list: Some(zone_list(layout, zones).into_bytes()),
         site_file: None,
     }
@@ -61,6 +63,7 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings, layout: &Layou
         hostname: hostname(name),
         account: AccountName::parse("bakery").unwrap(),
         zone: ZoneChoice::Here,
+        mail: Mail::Unsaid,
     };
     let now = Timestamp::from_second(1_795_000_000).unwrap();
     attach(&request, loaded, settings, layout, now).unwrap().change_set

@@ -318,6 +318,11 @@ impl Layout {
         self.root.join("proofs")
     }
 
+    /// The template of new zones; the built-in one is used where it is missing.
+    pub fn zone_template(&self) -> PathBuf {
+        self.root.join("templates/default.zone")
+    }
+
     pub fn certificates(&self) -> PathBuf {
         self.root.join("certificates")
     }

@@ -5,6 +5,7 @@ use brightharbor_core::site::{
     AccountName, AttachLoaded, AttachRequest, Attachment, Site, ZoneChoice, ZoneHome, ZoneLoaded, attach, wanted_names,
 };
 use brightharbor_core::survey::Survey;
+use brightharbor_core::zone::Mail;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::server::await_fingerprint;
@@ -33,8 +34,19 @@ pub struct Attach {
     /// Who keeps the zone of a new domain.
     #[arg(long, value_enum, default_value = "here")]
     zone: ZoneArgument,
+    /// What a new zone says about mail.
+    #[arg(long, value_enum, default_value = "unsaid")]
+    mail: MailArgument,
     #[command(flatten)]
     options: ChangeOptions,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum MailArgument {
+    /// Nothing: mail is arranged elsewhere, or later.
+    Unsaid,
+    /// The domain takes and sends no mail: a null MX, and an SPF policy that allows nobody.
+    None,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -52,6 +64,10 @@ pub fn run(args: &Attach, context: &Context) -> Report {
         zone: match args.zone {
             ZoneArgument::Here => ZoneChoice::Here,
             ZoneArgument::Elsewhere => ZoneChoice::Elsewhere,
+        },
+        mail: match args.mail {
+            MailArgument::Unsaid => Mail::Unsaid,
+            MailArgument::None => Mail::None,
         },
     };
     context.block_on(carry(args, request, context))?
@@ -114,6 +130,7 @@ fn load(harbor: &Harbor, request: &AttachRequest) -> Result<AttachLoaded, Error>
         related,
         zone,
         new_zone_file: read_if_there(&harbor.layout.zone_file(&main))?,
+        zone_template: read_if_there(&harbor.layout.zone_template())?,
         zone_list: read_if_there(&harbor.layout.zone_list_of(&main))?,
         site_file: read_if_there(&harbor.layout.site_file(harbor.settings.web.server, &main))?,
     })

@@ -9,9 +9,11 @@ use jiff::{Timestamp, civil::Date};
 
 use super::{Account, AccountName, HttpsPolicy, PathError, Site, SiteKind, Waiting, Zone, ZoneHome, check_path};
 use crate::change::{Change, ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose};
+use crate::finding::Finding;
 use crate::harbor::{DnsServer, Layout, Settings};
 use crate::name::{DnsName, Hostname, registrable_domain};
 use crate::render;
+use crate::zone::rules::judge_loading;
 use crate::zone::{
     BUILT_IN_TEMPLATE, Document, EditError, Mail, Record, RecordData, RecordType, TemplateError, TemplateValues,
     ZoneError, from_template,
@@ -23,6 +25,8 @@ pub struct AttachRequest {
     pub hostname: Hostname,
     pub account: AccountName,
     pub zone: ZoneChoice,
+    /// Where the mail of a new domain goes.
+    pub mail: Mail,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -48,6 +52,8 @@ pub struct AttachLoaded {
     pub new_zone_file: ExistingFile,
     /// The part of the zone list that a new zone would stand in.
     pub zone_list: ExistingFile,
+    /// The harbor's own template of new zones.
+    pub zone_template: ExistingFile,
     pub site_file: ExistingFile,
 }
 
@@ -94,6 +100,8 @@ pub enum AttachRefused {
     ZoneUnreadable { path: PathBuf, error: ZoneError },
     #[error("the zone {zone} cannot take the records: {error}")]
     ZoneRefuses { zone: Hostname, error: EditError },
+    #[error("the new zone would not be loaded: {} ({})", .0.message, .0.code)]
+    ZoneUnsound(Finding),
     #[error("the new zone cannot be made: {0}")]
     Template(#[from] TemplateError),
 }
@@ -240,7 +248,7 @@ fn decide_zone(
         None if decision.site.kind == SiteKind::AddonDomain => {
             let home = match request.zone {
                 ZoneChoice::Here => {
-                    create_zone(domain, loaded, settings, layout, today, decision)?;
+                    create_zone(request, domain, loaded, settings, layout, today, decision)?;
                     ZoneHome::Here
                 }
                 ZoneChoice::Elsewhere => ZoneHome::Elsewhere,
@@ -260,6 +268,7 @@ fn decide_zone(
 }
 
 fn create_zone(
+    request: &AttachRequest,
     domain: &Hostname,
     loaded: &AttachLoaded,
     settings: &Settings,
@@ -274,15 +283,19 @@ fn create_zone(
     let primary = settings.host.nameservers.first().ok_or(AttachRefused::NoNameservers)?;
     let nameserver_addresses = own_nameservers(domain, settings)?;
     let hostmaster = settings.host.hostmaster.clone().unwrap_or_else(|| hostmaster_of(primary));
+    let template = match &loaded.zone_template {
+        Some(bytes) => String::from_utf8(bytes.clone()).map_err(|_| TemplateError::NotText)?,
+        None => BUILT_IN_TEMPLATE.to_string(),
+    };
     let zone = from_template(
-        BUILT_IN_TEMPLATE,
+        &template,
         &TemplateValues {
             domain,
             nameservers: &settings.host.nameservers,
             nameserver_addresses: &nameserver_addresses,
             hostmaster: &hostmaster,
             addresses: &settings.host.addresses,
-            mail: Mail::Unsaid,
+            mail: request.mail,
             today,
         },
     )?;
@@ -293,6 +306,9 @@ fn create_zone(
         let text = render::with_zone(&list, domain, &path);
         let before = loaded.zone_list.clone();
         decision.change_set.file(FileWrite::new(layout.zone_list_of(domain), before, text, 0o644, Purpose::ZoneList));
+    }
+    if let Some(finding) = judge_loading(&zone).into_iter().next() {
+        return Err(AttachRefused::ZoneUnsound(finding));
     }
     decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
     Ok(())

@@ -34,6 +34,7 @@ fn empty() -> AttachLoaded {
         zone: None,
         new_zone_file: None,
         zone_list: None,
+        zone_template: None,
         site_file: None,
     }
 }
@@ -43,6 +44,7 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings) -> Result<Atta
         hostname: hostname(name),
         account: AccountName::parse("bakery").unwrap(),
         zone: ZoneChoice::Here,
+        mail: Mail::Unsaid,
     };
     let now: Timestamp = "2026-11-23T07:00:00Z".parse().unwrap();
     attach(&request, loaded, settings, &Layout::new("/harbor"), now)
@@ -112,6 +114,24 @@ fn a_domain_that_holds_its_own_nameservers_gets_their_addresses() {
     assert!(text.contains(glue), "{text}");
     let zone = Document::parse(text, &DnsName::absolute("saltmarsh.example").unwrap()).unwrap();
     assert_eq!(crate::zone::rules::judge_loading(&zone), []);
+}
+
+#[test]
+fn the_harbors_own_template_is_used_and_one_that_no_server_would_load_is_refused() {
+    let mut loaded = empty();
+    let template = "$TTL 60\n@ SOA {{primary}} {{hostmaster}} {{serial}} 4h 30m 4w 5m\n@ NS {{nameserver}}\n@ CAA 0 issue \"ca.example\"\n";
+    loaded.zone_template = Some(template.as_bytes().to_vec());
+    let decided = decide("crumbandtide.example", &loaded, &settings()).unwrap();
+    let Change::WriteFile(write) = &decided.change_set.changes[1] else { panic!("{:?}", decided.change_set) };
+    assert!(String::from_utf8_lossy(&write.content).contains("@ NS ns2.saltmarsh.example.\n@ CAA 0 issue"));
+    loaded.zone_template = Some(template.replace("@ NS {{nameserver}}\n", "").into_bytes());
+    let refused = decide("crumbandtide.example", &loaded, &settings()).unwrap_err();
+    assert!(matches!(&refused, AttachRefused::ZoneUnsound(finding) if finding.code == "no-nameserver"), "{refused}");
+    loaded.zone_template = Some(vec![0xff]);
+    assert_eq!(
+        decide("crumbandtide.example", &loaded, &settings()).unwrap_err(),
+        AttachRefused::Template(TemplateError::NotText)
+    );
 }
 
 #[test]

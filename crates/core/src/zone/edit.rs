@@ -18,9 +18,7 @@ pub enum EditError {
     Duplicate(String),
     #[error("{owner} is an alias (CNAME), which allows no other data beside it (RFC 1034 section 3.6.2)")]
     BesideAlias { owner: String },
-    #[error(
-        "{owner} has {present} data, and an alias (CNAME) allows no other data beside it (RFC 1034 section 3.6.2)"
-    )]
+    #[error("{owner} has {present} data, and an alias (CNAME) allows no other data beside it (RFC 1034 section 3.6.2)")]
     AliasBeside { owner: String, present: RecordType },
     #[error("{owner} lies below the delegation of {cut}; the record belongs into that zone")]
     BelowDelegation { owner: String, cut: String },

@@ -54,6 +54,8 @@ pub struct TemplateValues<'a> {
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum TemplateError {
+    #[error("the template is not text")]
+    NotText,
     #[error("the nameserver set is empty; a zone needs at least one nameserver")]
     NoNameserver,
     #[error("template line {line}: there is no placeholder `{name}`")]
