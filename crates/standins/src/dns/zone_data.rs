@@ -1,4 +1,5 @@
-//! A zone as data, read by the codec crate's own zone file reader (not by the program's), and its answers: data,
+//! A zone as data, read by the codec crate's own zone file reader (not by the program's; it knows no units such as
+//! `1h`, and says so by refusing the zone), and its answers: data,
 //! referrals with glue, aliases, "no such name" and "no such data".
 
 use std::collections::BTreeMap;
@@ -32,7 +33,7 @@ impl ZoneData {
         file.set_origin(origin.clone());
         let mut zone = Self { origin, records: BTreeMap::new() };
         loop {
-            match file.next_entry().map_err(|error| error.to_string())? {
+            match file.next_entry().map_err(|error| format!("the stand-in cannot read it: {error:?}"))? {
                 None => return Ok(zone),
                 Some(Entry::Record(record)) => zone.add(record.flatten_into()),
                 Some(Entry::Include { .. }) => return Err("$INCLUDE is not read by the stand-in".into()),
