@@ -5,7 +5,7 @@
 use std::collections::BTreeMap;
 
 use bytes::Bytes;
-use domain::base::iana::{Rcode, Rtype};
+use domain::base::iana::{Class, Rcode, Rtype};
 use domain::base::name::{FlattenInto, Name, ToName};
 use domain::base::{Message, MessageBuilder, Record};
 use domain::rdata::ZoneRecordData;
@@ -31,6 +31,7 @@ impl ZoneData {
         let mut file = Zonefile::from(text);
         file.extend_from_slice(b"\n");
         file.set_origin(origin.clone());
+        file.set_default_class(Class::IN);
         let mut zone = Self { origin, records: BTreeMap::new() };
         loop {
             match file.next_entry().map_err(|error| format!("the stand-in cannot read it: {error:?}"))? {
