@@ -162,7 +162,7 @@ impl OrderFiles {
     fn resume(&self, brief: &Brief) -> Option<Machine> {
         let machine: Machine = serde_json::from_slice(&fs::read(&self.state).ok()?).ok()?;
         let over = matches!(machine.state(), State::Refused { .. });
-        let same = machine.brief() == brief;
+        let same = machine.brief() == brief && machine.is_sound();
         if over || !same {
             self.forget();
             return None;

@@ -68,6 +68,16 @@ fn an_order_saved_after_every_step_ends_as_one_that_was_not() {
 }
 
 #[test]
+fn a_saved_order_that_was_spoilt_is_not_gone_on_with() {
+    let talk = Talk::ordered("pending");
+    assert!(talk.machine.is_sound());
+    let mut saved = serde_json::to_value(&talk.machine).unwrap();
+    saved["known"]["directory"] = serde_json::Value::Null;
+    let spoilt: Machine = serde_json::from_value(saved).unwrap();
+    assert!(!spoilt.is_sound());
+}
+
+#[test]
 fn what_is_saved_names_the_state() {
     let talk = Talk::with_proofs();
     let saved = serde_json::to_value(&talk.machine).unwrap();

@@ -230,6 +230,9 @@ fn bitmap(mut wire: &[u8]) -> Option<Vec<RecordType>> {
     while !wire.is_empty() {
         let window = u16::from(take(&mut wire, 1)?[0]);
         let length = take(&mut wire, 1)?[0];
+        if !(1..=32).contains(&length) {
+            return None;
+        }
         for (index, byte) in take(&mut wire, length.into())?.iter().enumerate() {
             let set = (0..8).filter(|bit| byte & (0x80 >> bit) != 0);
             types.extend(set.map(|bit| RecordType(window << 8 | (index as u16) << 3 | bit)));
