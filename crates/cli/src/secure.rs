@@ -46,8 +46,9 @@ pub enum SecureOutcome {
     NotShown { certificate: Certificate, reason: String },
 }
 
-/// The pause after a CA could not validate a name, where no cache is to blame.
-const AFTER_FAILED_VALIDATION: SignedDuration = SignedDuration::from_mins(10);
+/// Between two tries of `tend` after a refusal.
+const SHORTEST_PAUSE: SignedDuration = SignedDuration::from_mins(10);
+const LONGEST_PAUSE: SignedDuration = SignedDuration::from_hours(24);
 
 /// Carried out without asking: the person has asked for it already.
 const GO_ON: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
@@ -71,7 +72,8 @@ pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
         None => match order_for(context, &harbor, site, looked.leading.clone(), &mut left_out).await {
             Ok((issued, names)) => (install_it(context, site.main(), &issued, names).await?, true),
             Err(error) => {
-                remember(context, site, &error, stale_until(&looked.surveys)).await?;
+                let stale = stale_until(&looked.surveys);
+                remember(context, site, error.to_string(), not_before(&error).or(stale)).await?;
                 let error = Error::from(error);
                 let outcome = SecureOutcome::Refused { reason: error.message, advice: error.advice };
                 return done(outcome, left_out);
@@ -82,6 +84,11 @@ pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
         return done(SecureOutcome::NotShown { certificate, reason }, left_out);
     }
     let certificate = settle(context, certificate, left_out.is_empty()).await?;
+    let refused_by_ca = left_out.iter().skip(looked.left_out.len()).map(|(name, why)| format!("{name}: {why}"));
+    let refused_by_ca = refused_by_ca.collect::<Vec<_>>().join("; ");
+    if !refused_by_ca.is_empty() {
+        remember(context, site, refused_by_ca, stale_until(&looked.surveys)).await?;
+    }
     done(SecureOutcome::Served { certificate, new }, left_out)
 }
 
@@ -206,33 +213,28 @@ fn stale_until(surveys: &[Survey]) -> Option<Timestamp> {
     links.filter_map(|link| if let LinkState::Waiting(until) = link.state { until } else { None }).max()
 }
 
-/// Keeps the reason, and the time before which trying again is pointless.
-async fn remember(
-    context: &Context,
-    site: &Site,
-    error: &OrderError,
-    stale_until: Option<Timestamp>,
-) -> Result<(), Error> {
-    let not_before = match error {
-        // The CA was led elsewhere: by an old answer in its resolver's cache, which runs out, or by something that
-        // does not mend itself in a minute. CAs count failed attempts.
-        OrderError::Refused(Refusal::Names(_)) => {
-            stale_until.or_else(|| clock::now().checked_add(AFTER_FAILED_VALIDATION).ok())
-        }
+/// The time that the CA itself has named.
+fn not_before(error: &OrderError) -> Option<Timestamp> {
+    match error {
         OrderError::Refused(Refusal::Problem { not_before, .. }) => *not_before,
         OrderError::StillAtWork { not_before } => *not_before,
         _ => None,
-    };
-    let (main, reason) = (site.main().clone(), error.to_string());
+    }
+}
+
+/// Keeps the reason, and the time before which trying again is pointless. CAs count failed attempts: without a time
+/// that somebody has named, the pause grows with the time that it has been tried for.
+async fn remember(context: &Context, site: &Site, reason: String, named: Option<Timestamp>) -> Result<(), Error> {
+    let main = site.main().clone();
     let title = format!("remember to get a certificate for {main}");
     change(context, &title, &GO_ON, |harbor, now| {
         let mut set = ChangeSet::new(&title);
-        let before = harbor.store.waiting_of(&main)?;
-        let since = before.as_ref().map_or(now, |waiting| waiting.since);
-        let waiting = Waiting { site: main, since, not_before, reason };
-        if before.as_ref() != Some(&waiting) {
-            set.inventory(InventoryChange::Await(waiting));
-        }
+        // Counted from the first refusal: before it, only the links were waited for.
+        let refused_before = harbor.store.waiting_of(&main)?.filter(|waiting| !waiting.reason.is_empty());
+        let since = refused_before.map_or(now, |waiting| waiting.since);
+        let pause = (now.duration_since(since) / 2).clamp(SHORTEST_PAUSE, LONGEST_PAUSE);
+        let not_before = named.or_else(|| now.checked_add(pause).ok());
+        set.inventory(InventoryChange::Await(Waiting { site: main, since, not_before, reason }));
         Ok(Decision { set, said: vec![] })
     })
     .await?;

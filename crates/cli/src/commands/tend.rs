@@ -91,6 +91,7 @@ impl Shown for Tended {
         }
         for (site, reason) in &self.later {
             page.hanging("", &format!("{site}: later, {reason}"));
+            page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
         }
         if self.tried.is_empty() && self.later.is_empty() && self.would.is_empty() {
             page.line("Nothing waits and nothing is due.");

@@ -100,6 +100,12 @@ fn a_ca_that_refuses_is_told_and_the_site_stays_as_it_was() {
     assert!(reason.contains("does not issue for refused.crumbandtide.example"), "{reason}");
     let text = coast.run(&["certificate", "issue", "refused.crumbandtide.example"]).expect(4);
     assert!(text.contains("rejectedIdentifier") && text.contains("tend"), "{text}");
+    // CAs count failures: the timer leaves it alone for a while, and says what tries at once.
+    let later = coast.run(&["tend"]).expect(3);
+    assert!(
+        later.contains("later, not before") && later.contains("at once: brightharbor certificate issue"),
+        "{later}"
+    );
     let survey = coast.run(&["survey", "refused.crumbandtide.example"]).expect(3);
     assert!(survey.contains("answers holds") && survey.contains("rejectedIdentifier"), "{survey}");
 }

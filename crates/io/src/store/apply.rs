@@ -67,7 +67,7 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         InventoryChange::Await(waiting) => {
             transaction.execute(
                 "INSERT INTO waiting (site, since, not_before, reason) VALUES ($1, $2, $3, $4)
-                 ON CONFLICT (site) DO UPDATE SET not_before = $3, reason = $4",
+                 ON CONFLICT (site) DO UPDATE SET since = $2, not_before = $3, reason = $4",
                 params![
                     waiting.site.as_str(),
                     word(&waiting.since)?,
