@@ -152,3 +152,63 @@ where
     });
     Ok(sender)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::io::{Read, Write};
+    use std::net::TcpListener;
+
+    /// A server that answers every connection with these bytes, then as many `x` as are wanted.
+    fn server(head: &'static str, more: usize) -> SocketAddr {
+        let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+        let address = listener.local_addr().unwrap();
+        std::thread::spawn(move || {
+            for stream in listener.incoming().take(3) {
+                let mut stream = stream.unwrap();
+                let _ = stream.read(&mut [0; 2048]);
+                let _ = stream.write_all(head.as_bytes());
+                let block = vec![b'x'; 64 * 1024];
+                for _ in 0..more.div_ceil(block.len()) {
+                    if stream.write_all(&block).is_err() {
+                        break;
+                    }
+                }
+            }
+        });
+        address
+    }
+
+    fn get(address: SocketAddr, most: usize) -> Result<Answer, HttpError> {
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
+        runtime.block_on(async {
+            let mut connection = Connection::open(address, "gullrock.example", "gullrock.example", None).await?;
+            connection.send("GET", "/", &[], vec![], most).await
+        })
+    }
+
+    #[test]
+    fn an_answer_without_end_is_given_up_at_its_bound() {
+        let endless = server("HTTP/1.1 200 OK\r\n\r\n", 50_000_000);
+        assert!(matches!(get(endless, 100_000), Err(HttpError::TooLarge(100_000))));
+        let lying = server("HTTP/1.1 200 OK\r\nContent-Length: 999999999\r\n\r\n", 1_000_000);
+        assert!(matches!(get(lying, 100_000), Err(HttpError::TooLarge(_))));
+    }
+
+    #[test]
+    fn what_is_no_http_and_what_is_cut_off_are_told() {
+        assert!(matches!(get(server("SSH-2.0-harbor\r\n", 0), 1000), Err(HttpError::Broken(_))));
+        let cut = server("HTTP/1.1 200 OK\r\nContent-Length: 10\r\n\r\nabc", 0);
+        assert!(matches!(get(cut, 1000), Err(HttpError::Broken(_))));
+        let closed = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap();
+        assert!(matches!(get(closed, 1000), Err(HttpError::Refused)));
+    }
+
+    #[test]
+    fn headers_and_body_come_back_and_no_redirect_is_followed() {
+        let moved = "HTTP/1.1 301 Moved\r\nLocation: https://gullrock.example/\r\nContent-Length: 2\r\n\r\nhi";
+        let answer = get(server(moved, 0), 1000).unwrap();
+        assert_eq!((answer.status, answer.body.as_slice()), (301, &b"hi"[..]));
+        assert_eq!(answer.header("location").as_deref(), Some("https://gullrock.example/"));
+    }
+}

@@ -100,3 +100,7 @@ fn from_io(error: &io::Error) -> Outcome {
         _ => Outcome::Unreachable(error.to_string()),
     }
 }
+
+#[cfg(test)]
+#[path = "client_tests.rs"]
+mod tests;

@@ -21,7 +21,7 @@ struct Port {
     world: World,
     folder: tempfile::TempDir,
     web_server: Server,
-    _bind: Server,
+    bind: Option<Server>,
     ca: Ca,
     web: Web,
 }
@@ -45,7 +45,7 @@ impl Port {
         fs::write(folder.path().join("settings.toml"), settings).unwrap();
         let port = {
             let web_server = Server::spawn(&mut Command::new("true"));
-            Self { world, folder, web_server, _bind: bind, ca, web }
+            Self { world, folder, web_server, bind: Some(bind), ca, web }
         };
         let file = port.path("settings.toml").display().to_string();
         port.run(&["init", "--settings", &file]).expect(0);
@@ -201,6 +201,18 @@ fn voyage(kind: &str) {
 
     records_are_loaded_and_asked_for(&port);
     refused_changes_leave_the_server_running(&mut port);
+    a_dns_server_that_is_down_changes_nothing(&mut port);
+}
+
+/// The remote control finds nobody: everything is put back, and the web server goes on.
+fn a_dns_server_that_is_down_changes_nothing(port: &mut Port) {
+    port.bind = None;
+    let text = port.run(&["attach", "lanternchoir.example", "--account", "bakery"]).expect(5);
+    assert!(text.contains("rndc") && text.contains("put back"), "{text}");
+    assert!(!port.path("harbor/zones/lanternchoir.example.zone").exists());
+    assert!(!port.site_file("lanternchoir.example.conf").exists());
+    assert!(port.web_server.is_running());
+    port.openssl_verifies("crumbandtide.example");
 }
 
 /// Added, replaced and removed in the zone file; BIND is asked until it answers with the new serial.
