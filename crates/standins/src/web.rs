@@ -231,3 +231,22 @@ where
         let _ = hyper::server::conn::http1::Builder::new().serve_connection(TokioIo::new(stream), service).await;
     });
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_come_from_inside_the_root_alone() {
+        let folder = std::env::temp_dir().join(format!("standin-web-{}", std::process::id()));
+        std::fs::create_dir_all(folder.join("root/below")).unwrap();
+        std::fs::write(folder.join("secret"), "secret").unwrap();
+        std::fs::write(folder.join("root/index.html"), "front").unwrap();
+        let status = |path: &str| file(&folder.join("root"), path).status().as_u16();
+        assert_eq!((status("/"), status("/index.html"), status("/below/")), (200, 200, 404));
+        for path in ["/../secret", "/below/../../secret", "//../secret"] {
+            assert_eq!(status(path), 404, "{path}");
+        }
+        std::fs::remove_dir_all(&folder).unwrap();
+    }
+}

@@ -81,3 +81,51 @@ impl Jwk {
         URL_SAFE_NO_PAD.encode(digest::digest(&digest::SHA256, text.as_bytes()).as_ref())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ::aws_lc_rs::rand::SystemRandom;
+    use ::aws_lc_rs::signature::{ECDSA_P256_SHA256_FIXED_SIGNING, EcdsaKeyPair, KeyPair};
+    use serde_json::json;
+
+    fn pair() -> (EcdsaKeyPair, Jwk) {
+        let pair = EcdsaKeyPair::generate(&ECDSA_P256_SHA256_FIXED_SIGNING).unwrap();
+        let point = pair.public_key().as_ref();
+        let (x, y) = (URL_SAFE_NO_PAD.encode(&point[1..33]), URL_SAFE_NO_PAD.encode(&point[33..65]));
+        (pair, Jwk { kty: "EC".into(), crv: "P-256".into(), x, y })
+    }
+
+    fn signed(pair: &EcdsaKeyPair, header: serde_json::Value, payload: &str) -> Vec<u8> {
+        let encode = |text: &str| URL_SAFE_NO_PAD.encode(text);
+        let (protected, payload) = (encode(&header.to_string()), encode(payload));
+        let signature = pair.sign(&SystemRandom::new(), format!("{protected}.{payload}").as_bytes()).unwrap();
+        let signature = URL_SAFE_NO_PAD.encode(signature.as_ref());
+        json!({ "protected": protected, "payload": payload, "signature": signature }).to_string().into_bytes()
+    }
+
+    #[test]
+    fn a_signature_holds_for_its_own_key_and_text_alone() {
+        let (key, jwk) = pair();
+        let header = json!({ "alg": "ES256", "nonce": "n", "url": "u", "kid": "k" });
+        let read = Signed::read(&signed(&key, header.clone(), "{}")).unwrap();
+        assert_eq!((read.verify(&jwk), read.payload.as_slice()), (Ok(()), &b"{}"[..]));
+        assert!(read.verify(&pair().1).is_err());
+        let mut changed: serde_json::Value = serde_json::from_slice(&signed(&key, header, "{}")).unwrap();
+        changed["payload"] = json!(URL_SAFE_NO_PAD.encode("{ }"));
+        assert!(Signed::read(changed.to_string().as_bytes()).unwrap().verify(&jwk).is_err());
+    }
+
+    #[test]
+    fn headers_that_the_rfc_forbids_are_refused() {
+        let (key, _) = pair();
+        for header in [
+            json!({ "alg": "none", "nonce": "n", "url": "u", "kid": "k" }),
+            json!({ "alg": "ES256", "nonce": "n", "url": "u" }),
+            json!({ "alg": "ES256", "url": "u", "kid": "k" }),
+            json!({ "alg": "ES256", "nonce": "n", "url": "u", "kid": "k", "jwk": { "kty": "EC", "crv": "P-256", "x": "", "y": "" } }),
+        ] {
+            assert!(Signed::read(&signed(&key, header.clone(), "{}")).is_err(), "{header}");
+        }
+    }
+}

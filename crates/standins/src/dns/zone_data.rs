@@ -111,3 +111,49 @@ impl ZoneData {
         authority.finish()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const ZONE: &str = "$TTL 60\n@ IN SOA ns1 host 1 2 3 4 5\n@ IN NS ns1\nns1 IN A 192.0.2.1\nwww CNAME @\n@ A 192.0.2.2\n\
+                        dock IN NS ns.dock\nns.dock IN A 192.0.2.3\na.b TXT deep\n";
+
+    /// Response code, authority bit, and the records of the three sections as text.
+    fn asked(name: &str, rtype: Rtype) -> (Rcode, bool, [Vec<String>; 3]) {
+        let zone = ZoneData::read("gullrock.example.", ZONE).unwrap();
+        let name = zone_name(name).unwrap();
+        let mut query = MessageBuilder::new_vec().question();
+        query.push((&name, rtype)).unwrap();
+        let query = Message::from_octets(Bytes::from(query.finish())).unwrap();
+        let answer = Message::from_octets(Bytes::from(zone.answer(&query, &name, rtype))).unwrap();
+        let (_, first, second, third) = answer.sections().unwrap();
+        let sections = [first, second, third].map(|section| {
+            let records = section.limit_to::<ZoneRecordData<Bytes, domain::base::ParsedName<Bytes>>>();
+            let records = records.map(Result::unwrap);
+            records.map(|record| format!("{} {}", record.owner(), record.rtype())).collect()
+        });
+        (answer.header().rcode(), answer.header().aa(), sections)
+    }
+
+    #[test]
+    fn data_aliases_referrals_and_what_is_not_there() {
+        let (rcode, aa, [answer, ..]) = asked("www.gullrock.example", Rtype::A);
+        assert_eq!((rcode, aa), (Rcode::NOERROR, true));
+        assert_eq!(answer, ["www.gullrock.example CNAME", "gullrock.example A"]);
+        let (_, aa, [answer, authority, additional]) = asked("crane.dock.gullrock.example", Rtype::A);
+        assert_eq!((aa, answer.len()), (false, 0));
+        assert_eq!(
+            (authority, additional),
+            (vec!["dock.gullrock.example NS".into()], vec!["ns.dock.gullrock.example A".into()])
+        );
+        let (rcode, _, [_, authority, _]) = asked("nothing.gullrock.example", Rtype::A);
+        assert_eq!((rcode, authority), (Rcode::NXDOMAIN, vec!["gullrock.example SOA".into()]));
+        assert_eq!(asked("b.gullrock.example", Rtype::A).0, Rcode::NOERROR, "an empty non-terminal exists");
+    }
+
+    #[test]
+    fn a_zone_that_cannot_be_read_is_refused() {
+        assert!(ZoneData::read("gullrock.example.", "www A 192.0.2.999\n").is_err());
+    }
+}
