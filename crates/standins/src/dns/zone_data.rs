@@ -1,5 +1,5 @@
 //! A zone as data, read by the codec crate's own zone file reader (not by the program's; it knows no units such as
-//! `1h`, and says so by refusing the zone), and its answers: data,
+//! `1h`, and no `@` in record data), and its answers: data,
 //! referrals with glue, aliases, "no such name" and "no such data".
 
 use std::collections::BTreeMap;
@@ -116,7 +116,7 @@ impl ZoneData {
 mod tests {
     use super::*;
 
-    const ZONE: &str = "$TTL 60\n@ IN SOA ns1 host 1 2 3 4 5\n@ IN NS ns1\nns1 IN A 192.0.2.1\nwww CNAME @\n@ A 192.0.2.2\n\
+    const ZONE: &str = "$TTL 60\n@ IN SOA ns1 host 1 2 3 4 5\n@ IN NS ns1\nns1 IN A 192.0.2.1\nwww CNAME gullrock.example.\n@ A 192.0.2.2\n\
                         dock IN NS ns.dock\nns.dock IN A 192.0.2.3\na.b TXT deep\n";
 
     /// Response code, authority bit, and the records of the three sections as text.
