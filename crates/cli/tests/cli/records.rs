@@ -128,6 +128,24 @@ fn a_zone_of_the_harbor_is_changed_through_the_one_door() {
         (&"crumbandtide.example".into(), &5.into())
     );
     assert!(coast.run(&["zone", "check", "crumbandtide.example"]).expect(0).contains("private-address"));
+    let dmarc = coast.json(&["record", "add", "_dmarc.crumbandtide.example", "TXT", "v=DMARC1; p=none"], 0);
+    assert_eq!(dmarc["added"][0], "_dmarc.crumbandtide.example. 3600 IN TXT \"v=DMARC1; p=none\"");
+    coast.run(&["record", "remove", "_dmarc.crumbandtide.example", "TXT"]).expect(0);
     assert!(coast.run(&["record", "add", "www.choir.example", "A", "192.0.2.1"]).expect(4).contains("no zone"));
-    assert_eq!(coast.json(&["logbook"], 0)["entries"][0]["what"], "record remove crumbandtide.example MX");
+    assert_eq!(coast.json(&["logbook"], 0)["entries"][0]["what"], "record remove _dmarc.crumbandtide.example TXT");
+}
+
+#[test]
+fn a_zone_that_is_kept_elsewhere_gives_lines_to_copy_and_changes_nothing() {
+    let coast = Coast::new();
+    coast.run(&["attach", "gullrock.example", "--account", "bakery", "--zone", "elsewhere"]).expect(3);
+    let text = coast.run(&["record", "add", "shop.gullrock.example", "A", "192.0.2.1", "192.0.2.2"]).expect(3);
+    let lines = "shop.gullrock.example. 3600 IN A 192.0.2.1 shop.gullrock.example. 3600 IN A 192.0.2.2";
+    assert!(text.contains("To enter where the zone gullrock.example is kept:") && text.contains(lines), "{text}");
+    let removed = coast.json(&["record", "remove", "@", "MX", "--zone", "gullrock.example"], 3);
+    assert_eq!(
+        removed["task"],
+        "To remove where the zone gullrock.example is kept: all MX records of gullrock.example"
+    );
+    assert_eq!(coast.json(&["logbook"], 0)["entries"].as_array().unwrap().len(), 2);
 }

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
 use brightharbor_core::delegation::rules::judge;
-use brightharbor_core::name::DnsName;
+use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::site::{Zone, ZoneHome};
 use brightharbor_core::zone::{
     AlterRequest, Alteration, Altered, Document, EditError, Record, RecordData, RecordType, alter, data_as_meant,
@@ -20,6 +20,7 @@ use clap::Args;
 use jiff::civil::Date;
 use serde_json::{Value, json};
 
+use super::elsewhere::Elsewhere;
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
@@ -166,6 +167,9 @@ fn in_harbor(
 ) -> Report {
     let zone = find_zone(&context.open()?, asked, place)?;
     let (request, mut said) = meant(asked, &zone.name.dns_name(), make)?;
+    if zone.home == ZoneHome::Elsewhere {
+        return Ok(Box::new(Elsewhere::new(asked.verb, &zone, &request, said)));
+    }
     context.progress.doing("asking who serves the zone");
     let elsewhere = context.block_on(delegated_elsewhere(&context.open()?, &zone))??;
     if let Some(elsewhere) = &elsewhere {
@@ -203,22 +207,28 @@ async fn delegated_elsewhere(harbor: &Harbor, zone: &Zone) -> Result<Option<Stri
     }))
 }
 
-/// The zone that is meant: as given, or the one that holds the owner.
+/// The zone that is meant: as given, or the one that holds the owner. An owner need be no hostname (`_dmarc`).
 fn find_zone(harbor: &Harbor, asked: &Asked<'_>, place: &Where) -> Result<Zone, Error> {
-    let name = match &place.zone {
-        Some(zone) => hostname(zone)?,
-        None => hostname(asked.owner.trim().trim_start_matches("*."))
-            .map_err(|error| error.advice("name the zone with --zone, or give the full name of the owner"))?,
+    let (shown, start) = match &place.zone {
+        Some(zone) => {
+            let name = hostname(zone)?;
+            (name.to_string(), name.dns_name())
+        }
+        None => {
+            let typed = asked.owner.trim();
+            let bare = typed.split_once("://").map_or(typed, |(_, rest)| rest.split('/').next().unwrap_or_default());
+            let name = DnsName::absolute(bare).map_err(|error| Error::wrong_use(format!("`{typed}`: {error}")))?;
+            (typed.to_string(), name)
+        }
     };
-    let zone = harbor.store.enclosing_zone(&name)?.ok_or_else(|| {
-        Error::refused("no-zone", format!("no zone of this harbor holds {name}"))
-            .advice("name another with --zone, or a master file with --file and --origin")
-    })?;
-    if zone.home == ZoneHome::Elsewhere {
-        return Err(Error::refused("zone-elsewhere", format!("the zone {} is kept elsewhere", zone.name))
-            .advice("enter the record where the zone is kept"));
+    for candidate in std::iter::successors(Some(start), DnsName::parent) {
+        let Ok(name) = Hostname::parse(&candidate.bare()) else { continue };
+        if let Some(zone) = harbor.store.zone(&name)? {
+            return Ok(zone);
+        }
     }
-    Ok(zone)
+    Err(Error::refused("no-zone", format!("no zone of this harbor holds {shown}"))
+        .advice("name the zone with --zone, or a master file with --file and --origin"))
 }
 
 struct RecordReport {

@@ -2,6 +2,7 @@
 
 pub mod add;
 mod alter;
+mod elsewhere;
 pub mod list;
 pub mod remove;
 pub mod replace;

@@ -1,0 +1,68 @@
+//! A record of a zone that is kept elsewhere: the exact lines to enter or remove there, to be copied.
+
+use brightharbor_core::site::Zone;
+use brightharbor_core::zone::{AlterRequest, Alteration, Record};
+use serde_json::{Value, json};
+
+use crate::error::Exit;
+use crate::show::Shown;
+use crate::show::human::Page;
+
+/// What new records get where neither the command nor the zone says.
+const TTL: u32 = 3600;
+
+pub struct Elsewhere {
+    verb: &'static str,
+    zone: String,
+    said: Vec<String>,
+    /// What stands above the lines.
+    task: String,
+    lines: Vec<String>,
+}
+
+impl Elsewhere {
+    pub fn new(verb: &'static str, zone: &Zone, request: &AlterRequest, said: Vec<String>) -> Self {
+        let (owner, kind) = (&request.owner, request.record_type);
+        let whose = format!("where the zone {} is kept", zone.name);
+        let (task, data, ttl) = match &request.alteration {
+            Alteration::Add { ttl, data } => (format!("To enter {whose}:"), data, ttl.unwrap_or(TTL)),
+            Alteration::Replace { ttl, data } => {
+                let task = format!("To enter {whose}, in place of all {kind} records of {}:", owner.bare());
+                (task, data, ttl.unwrap_or(TTL))
+            }
+            Alteration::Remove { data } if data.is_empty() => {
+                (format!("To remove {whose}: all {kind} records of {}", owner.bare()), data, TTL)
+            }
+            Alteration::Remove { data } => (format!("To remove {whose}:"), data, TTL),
+        };
+        let line = |data| Record { owner: owner.clone(), ttl, data }.to_string();
+        let lines = data.iter().cloned().map(line).collect();
+        Self { verb, zone: zone.name.to_string(), said, task, lines }
+    }
+}
+
+impl Shown for Elsewhere {
+    fn human(&self, page: &mut Page) {
+        for said in &self.said {
+            page.hanging("note: ", said);
+        }
+        page.line(&self.task);
+        self.lines.iter().for_each(|line| page.line(&format!("  {line}")));
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": format!("record {}", self.verb),
+            "carried_out": false,
+            "zone": self.zone,
+            "said": self.said,
+            "task": self.task,
+            "lines": self.lines,
+        })
+    }
+
+    /// Somebody else's turn.
+    fn exit(&self) -> Exit {
+        Exit::Waits
+    }
+}
