@@ -1,7 +1,7 @@
 //! Errors as people see them: what was wrong, what to do next, and the exit code. The libraries' errors carry the
 //! facts; the advice is added here, once for each kind.
 
-use brightharbor_core::site::AttachRefused;
+use brightharbor_core::site::{AttachRefused, NewZoneRefused};
 use brightharbor_io::acme::OrderError;
 use brightharbor_io::carry_out::{CarryError, Cause, LockError};
 use brightharbor_io::install::FileError;
@@ -126,14 +126,7 @@ impl From<AttachRefused> for Error {
             AttachRefused::NoAddresses => {
                 ("no-addresses", "set `addresses` under [host] in the harbor's harbor.toml".into())
             }
-            AttachRefused::NoNameservers => (
-                "no-nameservers",
-                "set `nameservers` under [host] in the harbor's harbor.toml, or attach with --zone elsewhere".into(),
-            ),
-            AttachRefused::NameserverAddress(name) => (
-                "nameserver-address",
-                format!("under [host.nameserver-addresses] in harbor.toml, set \"{name}\" = [\"ADDRESS\"]"),
-            ),
+            AttachRefused::NewZone(refused) => new_zone_advice(refused),
             AttachRefused::Path(_) | AttachRefused::OutsideHome { .. } => {
                 ("document-root", "mend `document-root` under [sites] in harbor.toml, or the account's home".into())
             }
@@ -143,10 +136,24 @@ impl From<AttachRefused> for Error {
                 ("zone-unreadable", "mend that line of the zone file, then try again".into())
             }
             AttachRefused::ZoneRefuses { .. } => ("zone-refuses", "change the zone file by hand first".into()),
-            AttachRefused::ZoneUnsound(finding) => (finding.code, "mend templates/default.zone in the harbor".into()),
-            AttachRefused::Template(_) => ("template", "mend templates/default.zone in the harbor".into()),
         };
         Self::refused(code, error).advice(advice)
+    }
+}
+
+fn new_zone_advice(refused: &NewZoneRefused) -> (&'static str, String) {
+    match refused {
+        NewZoneRefused::NoNameservers => (
+            "no-nameservers",
+            "set `nameservers` under [host] in the harbor's harbor.toml, or attach with --zone elsewhere".into(),
+        ),
+        NewZoneRefused::NameserverAddress(name) => (
+            "nameserver-address",
+            format!("under [host.nameserver-addresses] in harbor.toml, set \"{name}\" = [\"ADDRESS\"]"),
+        ),
+        NewZoneRefused::InTheWay(_) => ("in-the-way", "look at the file and move it away, then try again".into()),
+        NewZoneRefused::Unsound(finding) => (finding.code, "mend templates/default.zone in the harbor".into()),
+        NewZoneRefused::Template(_) => ("template", "mend templates/default.zone in the harbor".into()),
     }
 }
 

@@ -10,7 +10,7 @@ use brightharbor_core::harbor::{DnsServer, Layout, Settings, WebServer};
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::render::with_zone;
 use brightharbor_core::site::{
-    Account, AccountName, AttachLoaded, AttachRequest, Zone, ZoneChoice, ZoneHome, ZoneLoaded, attach,
+    Account, AccountName, AttachLoaded, AttachRequest, NewZoneFiles, Zone, ZoneChoice, ZoneHome, ZoneLoaded, attach,
 };
 use brightharbor_core::zone::Mail;
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
@@ -51,9 +51,7 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
         }),
         related: vec![],
         zone: None,
-        new_zone_file: None,
-        zone_template: None,
-        zone_list: Some(zone_list(layout, zones).into_bytes()),
+        new_zone: NewZoneFiles { zone_list: Some(zone_list(layout, zones).into_bytes()), ..NewZoneFiles::default() },
         site_file: None,
     }
 }

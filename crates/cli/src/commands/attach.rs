@@ -2,7 +2,8 @@
 //! and, as soon as its links allow it, a certificate.
 
 use brightharbor_core::site::{
-    AccountName, AttachLoaded, AttachRequest, Attachment, Site, ZoneChoice, ZoneHome, ZoneLoaded, attach, wanted_names,
+    AccountName, AttachLoaded, AttachRequest, Attachment, NewZoneFiles, Site, ZoneChoice, ZoneHome, ZoneLoaded, attach,
+    wanted_names,
 };
 use brightharbor_core::survey::Survey;
 use brightharbor_core::zone::Mail;
@@ -42,11 +43,20 @@ pub struct Attach {
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
-enum MailArgument {
+pub enum MailArgument {
     /// Nothing: mail is arranged elsewhere, or later.
     Unsaid,
     /// The domain takes and sends no mail: a null MX, and an SPF policy that allows nobody.
     None,
+}
+
+impl From<MailArgument> for Mail {
+    fn from(typed: MailArgument) -> Mail {
+        match typed {
+            MailArgument::Unsaid => Mail::Unsaid,
+            MailArgument::None => Mail::None,
+        }
+    }
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -65,10 +75,7 @@ pub fn run(args: &Attach, context: &Context) -> Report {
             ZoneArgument::Here => ZoneChoice::Here,
             ZoneArgument::Elsewhere => ZoneChoice::Elsewhere,
         },
-        mail: match args.mail {
-            MailArgument::Unsaid => Mail::Unsaid,
-            MailArgument::None => Mail::None,
-        },
+        mail: args.mail.into(),
     };
     context.block_on(carry(args, request, context))?
 }
@@ -129,9 +136,11 @@ fn load(harbor: &Harbor, request: &AttachRequest) -> Result<AttachLoaded, Error>
         account: harbor.store.account(&request.account)?,
         related,
         zone,
-        new_zone_file: read_if_there(&harbor.layout.zone_file(&main))?,
-        zone_template: read_if_there(&harbor.layout.zone_template())?,
-        zone_list: read_if_there(&harbor.layout.zone_list_of(&main))?,
+        new_zone: NewZoneFiles {
+            zone_file: read_if_there(&harbor.layout.zone_file(&main))?,
+            zone_list: read_if_there(&harbor.layout.zone_list_of(&main))?,
+            template: read_if_there(&harbor.layout.zone_template())?,
+        },
         site_file: read_if_there(&harbor.layout.site_file(harbor.settings.web.server, &main))?,
     })
 }

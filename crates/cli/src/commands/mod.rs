@@ -37,6 +37,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Record(record::Record::Remove(remove)) => record::remove::run(remove, context),
         Command::Record(record::Record::Replace(replace)) => record::replace::run(replace, context),
         Command::Zone(zone::Zone::Check(check)) => zone::check::run(check, context),
+        Command::Zone(zone::Zone::Create(create)) => zone::create::run(create, context),
         Command::Zone(zone::Zone::List(list)) => zone::list::run(list, context),
         Command::Zone(zone::Zone::Print(print)) => zone::print::run(print, context),
         Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),

@@ -149,3 +149,25 @@ fn a_zone_that_is_kept_elsewhere_gives_lines_to_copy_and_changes_nothing() {
     );
     assert_eq!(coast.json(&["logbook"], 0)["entries"].as_array().unwrap().len(), 2);
 }
+
+#[test]
+fn a_zone_is_made_for_a_domain_that_is_not_served_here() {
+    let coast = Coast::new();
+    let create = ["zone", "create", "lanternchoir.example", "--account", "bakery", "--mail", "none"];
+    assert!(coast.run(&[&create[..], &["--dry-run"]].concat()).expect(0).contains("+@ IN MX 0 ."));
+    assert_eq!(coast.json(&["zone", "list"], 0)["zones"], serde_json::json!([]));
+    coast.run(&create).expect(0);
+    assert_eq!(coast.json(&["zone", "list"], 0)["zones"][0]["records"], 7);
+    assert!(coast.run(&create).expect(4).contains("there is a zone lanternchoir.example already"));
+    assert!(
+        coast
+            .run(&["zone", "create", "a.lanternchoir.example", "--account", "bakery"])
+            .expect(2)
+            .contains("record add")
+    );
+    assert!(coast.run(&["zone", "create", "gullrock.example", "--account", "nobody"]).expect(4).contains("no account"));
+    // A name of it can be attached later; the zone is used.
+    coast.delegate_here("lanternchoir.example");
+    let attached = coast.run(&["attach", "hall.lanternchoir.example", "--account", "bakery"]).expect(0);
+    assert!(attached.contains("Zone lanternchoir.example: new record hall.lanternchoir.example."), "{attached}");
+}

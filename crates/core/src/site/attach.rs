@@ -7,17 +7,13 @@ use std::path::{Path, PathBuf};
 
 use jiff::{Timestamp, civil::Date};
 
+use super::new_zone::{NewZone, NewZoneFiles, NewZoneRefused, new_zone};
 use super::{Account, AccountName, HttpsPolicy, PathError, Site, SiteKind, Waiting, Zone, ZoneHome, check_path};
 use crate::change::{Change, ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose};
-use crate::finding::Finding;
-use crate::harbor::{DnsServer, Layout, Settings};
-use crate::name::{DnsName, Hostname, registrable_domain};
+use crate::harbor::{Layout, Settings};
+use crate::name::{Hostname, registrable_domain};
 use crate::render;
-use crate::zone::rules::judge_loading;
-use crate::zone::{
-    BUILT_IN_TEMPLATE, Document, EditError, Mail, Record, RecordData, RecordType, TemplateError, TemplateValues,
-    ZoneError, from_template,
-};
+use crate::zone::{Document, EditError, Mail, Record, RecordData, RecordType, ZoneError};
 
 /// What was asked for.
 #[derive(Debug, Clone)]
@@ -48,12 +44,8 @@ pub struct AttachLoaded {
     pub related: Vec<Site>,
     /// The nearest enclosing zone of the inventory.
     pub zone: Option<ZoneLoaded>,
-    /// What lies where a new zone file would go.
-    pub new_zone_file: ExistingFile,
-    /// The part of the zone list that a new zone would stand in.
-    pub zone_list: ExistingFile,
-    /// The harbor's own template of new zones.
-    pub zone_template: ExistingFile,
+    /// The files that a new zone would meet.
+    pub new_zone: NewZoneFiles,
     pub site_file: ExistingFile,
 }
 
@@ -84,10 +76,8 @@ pub enum AttachRefused {
     PublicSuffix(Hostname),
     #[error("the settings name no addresses to serve sites at")]
     NoAddresses,
-    #[error("the settings name no nameservers for new zones")]
-    NoNameservers,
-    #[error("the nameserver {} lies inside the new zone, and the settings name no address for it", .0.bare())]
-    NameserverAddress(DnsName),
+    #[error(transparent)]
+    NewZone(#[from] NewZoneRefused),
     #[error("{0}")]
     Path(#[from] PathError),
     #[error("the document root {document_root} lies outside the home {home} of the account")]
@@ -100,10 +90,6 @@ pub enum AttachRefused {
     ZoneUnreadable { path: PathBuf, error: ZoneError },
     #[error("the zone {zone} cannot take the records: {error}")]
     ZoneRefuses { zone: Hostname, error: EditError },
-    #[error("the new zone would not be loaded: {} ({})", .0.message, .0.code)]
-    ZoneUnsound(Finding),
-    #[error("the new zone cannot be made: {0}")]
-    Template(#[from] TemplateError),
 }
 
 /// The names that come with a request: the main one first, and its www twin where it is a domain.
@@ -248,7 +234,10 @@ fn decide_zone(
         None if decision.site.kind == SiteKind::AddonDomain => {
             let home = match request.zone {
                 ZoneChoice::Here => {
-                    create_zone(request, domain, loaded, settings, layout, today, decision)?;
+                    let wanted = NewZone { domain, mail: request.mail, today };
+                    let (changes, zone) = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
+                    decision.change_set.changes.extend(changes);
+                    decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
                     ZoneHome::Here
                 }
                 ZoneChoice::Elsewhere => ZoneHome::Elsewhere,
@@ -265,71 +254,6 @@ fn decide_zone(
             Ok(())
         }
     }
-}
-
-fn create_zone(
-    request: &AttachRequest,
-    domain: &Hostname,
-    loaded: &AttachLoaded,
-    settings: &Settings,
-    layout: &Layout,
-    today: Date,
-    decision: &mut Attachment,
-) -> Result<(), AttachRefused> {
-    let path = layout.zone_file(domain);
-    if loaded.new_zone_file.is_some() {
-        return Err(AttachRefused::InTheWay(path));
-    }
-    let primary = settings.host.nameservers.first().ok_or(AttachRefused::NoNameservers)?;
-    let nameserver_addresses = own_nameservers(domain, settings)?;
-    let hostmaster = settings.host.hostmaster.clone().unwrap_or_else(|| hostmaster_of(primary));
-    let template = match &loaded.zone_template {
-        Some(bytes) => String::from_utf8(bytes.clone()).map_err(|_| TemplateError::NotText)?,
-        None => BUILT_IN_TEMPLATE.to_string(),
-    };
-    let zone = from_template(
-        &template,
-        &TemplateValues {
-            domain,
-            nameservers: &settings.host.nameservers,
-            nameserver_addresses: &nameserver_addresses,
-            hostmaster: &hostmaster,
-            addresses: &settings.host.addresses,
-            mail: request.mail,
-            today,
-        },
-    )?;
-    let purpose = Purpose::ZoneFile { zone: domain.clone() };
-    decision.change_set.file(FileWrite::new(path.clone(), None, zone.source(), 0o644, purpose));
-    if settings.dns.server == DnsServer::Bind {
-        let list = String::from_utf8_lossy(loaded.zone_list.as_deref().unwrap_or_default()).into_owned();
-        let text = render::with_zone(&list, domain, &path);
-        let before = loaded.zone_list.clone();
-        decision.change_set.file(FileWrite::new(layout.zone_list_of(domain), before, text, 0o644, Purpose::ZoneList));
-    }
-    if let Some(finding) = judge_loading(&zone).into_iter().next() {
-        return Err(AttachRefused::ZoneUnsound(finding));
-    }
-    decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
-    Ok(())
-}
-
-/// The addresses of the nameservers that lie inside the domain itself: without them nobody finds the servers.
-fn own_nameservers(domain: &Hostname, settings: &Settings) -> Result<Vec<(DnsName, std::net::IpAddr)>, AttachRefused> {
-    let zone = domain.dns_name();
-    let mut all = Vec::new();
-    for name in settings.host.nameservers.iter().filter(|name| name.is_within(&zone)) {
-        let addresses = settings.host.nameserver_addresses.get(name).filter(|addresses| !addresses.is_empty());
-        let addresses = addresses.ok_or_else(|| AttachRefused::NameserverAddress(name.clone()))?;
-        all.extend(addresses.iter().map(|address| (name.clone(), *address)));
-    }
-    Ok(all)
-}
-
-/// `hostmaster` beside the primary nameserver, the custom of RFC 2142 section 7.
-fn hostmaster_of(primary: &DnsName) -> DnsName {
-    let parent = primary.parent().filter(|parent| !parent.is_root()).unwrap_or_else(|| primary.clone());
-    DnsName::parse("hostmaster", &parent).unwrap_or(parent)
 }
 
 fn add_addresses(

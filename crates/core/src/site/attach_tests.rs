@@ -1,7 +1,9 @@
 //! Attaching, decided on small harbors: what comes out for each kind, and every refusal.
 
 use super::*;
-use crate::harbor::WebServer;
+use crate::harbor::{DnsServer, WebServer};
+use crate::name::DnsName;
+use crate::zone::TemplateError;
 
 fn hostname(text: &str) -> Hostname {
     Hostname::parse(text).unwrap()
@@ -32,9 +34,7 @@ fn empty() -> AttachLoaded {
         account: Some(account("bakery")),
         related: vec![],
         zone: None,
-        new_zone_file: None,
-        zone_list: None,
-        zone_template: None,
+        new_zone: NewZoneFiles::default(),
         site_file: None,
     }
 }
@@ -120,17 +120,20 @@ fn a_domain_that_holds_its_own_nameservers_gets_their_addresses() {
 fn the_harbors_own_template_is_used_and_one_that_no_server_would_load_is_refused() {
     let mut loaded = empty();
     let template = "$TTL 60\n@ SOA {{primary}} {{hostmaster}} {{serial}} 4h 30m 4w 5m\n@ NS {{nameserver}}\n@ CAA 0 issue \"ca.example\"\n";
-    loaded.zone_template = Some(template.as_bytes().to_vec());
+    loaded.new_zone.template = Some(template.as_bytes().to_vec());
     let decided = decide("crumbandtide.example", &loaded, &settings()).unwrap();
     let Change::WriteFile(write) = &decided.change_set.changes[1] else { panic!("{:?}", decided.change_set) };
     assert!(String::from_utf8_lossy(&write.content).contains("@ NS ns2.saltmarsh.example.\n@ CAA 0 issue"));
-    loaded.zone_template = Some(template.replace("@ NS {{nameserver}}\n", "").into_bytes());
+    loaded.new_zone.template = Some(template.replace("@ NS {{nameserver}}\n", "").into_bytes());
     let refused = decide("crumbandtide.example", &loaded, &settings()).unwrap_err();
-    assert!(matches!(&refused, AttachRefused::ZoneUnsound(finding) if finding.code == "no-nameserver"), "{refused}");
-    loaded.zone_template = Some(vec![0xff]);
+    assert!(
+        matches!(&refused, AttachRefused::NewZone(NewZoneRefused::Unsound(finding)) if finding.code == "no-nameserver"),
+        "{refused}"
+    );
+    loaded.new_zone.template = Some(vec![0xff]);
     assert_eq!(
         decide("crumbandtide.example", &loaded, &settings()).unwrap_err(),
-        AttachRefused::Template(TemplateError::NotText)
+        AttachRefused::NewZone(TemplateError::NotText.into())
     );
 }
 
@@ -194,12 +197,19 @@ fn what_cannot_be_done_is_refused_before_anything_happens() {
     assert!(matches!(refused("a.example", &nobody, &settings()), AttachRefused::UnknownAccount(_)));
     let in_the_way = AttachLoaded { site_file: Some(vec![]), ..empty() };
     assert!(matches!(refused("a.example", &in_the_way, &settings()), AttachRefused::InTheWay(_)));
-    let zone_in_the_way = AttachLoaded { new_zone_file: Some(vec![]), ..empty() };
-    assert!(matches!(refused("a.example", &zone_in_the_way, &settings()), AttachRefused::InTheWay(_)));
+    let zone_in_the_way =
+        AttachLoaded { new_zone: NewZoneFiles { zone_file: Some(vec![]), ..NewZoneFiles::default() }, ..empty() };
+    assert!(matches!(
+        refused("a.example", &zone_in_the_way, &settings()),
+        AttachRefused::NewZone(NewZoneRefused::InTheWay(_))
+    ));
     let mut nowhere = settings();
     nowhere.host.addresses.clear();
     assert_eq!(refused("a.example", &empty(), &nowhere), AttachRefused::NoAddresses);
-    assert!(matches!(refused("saltmarsh.example", &empty(), &settings()), AttachRefused::NameserverAddress(_)));
+    assert!(matches!(
+        refused("saltmarsh.example", &empty(), &settings()),
+        AttachRefused::NewZone(NewZoneRefused::NameserverAddress(_))
+    ));
     let mut outside = settings();
     outside.sites.document_root = "/srv/{hostname}".into();
     assert!(matches!(refused("a.example", &empty(), &outside), AttachRefused::OutsideHome { .. }));

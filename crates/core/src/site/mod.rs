@@ -5,6 +5,7 @@
 mod account;
 mod attach;
 mod model;
+mod new_zone;
 mod path;
 
 pub use account::{Account, AccountName, AccountNameError, EmailError, check_email};
@@ -14,4 +15,5 @@ pub use attach::{
 pub use model::{
     Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site, SiteKind, Waiting, Zone, ZoneHome,
 };
+pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, new_zone};
 pub use path::{PathError, check_path};
