@@ -5,6 +5,7 @@
 
 use std::fmt;
 use std::str::FromStr;
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
@@ -12,7 +13,8 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct DnsName {
-    wire: Box<[u8]>,
+    /// Shared: the records of one owner, and everything that speaks of it, hold the same bytes.
+    wire: Arc<[u8]>,
 }
 
 /// Why a text or a label sequence is not a domain name.
@@ -33,7 +35,7 @@ pub enum DnsNameError {
 impl DnsName {
     /// The root of the DNS, printed as `.`.
     pub fn root() -> Self {
-        Self { wire: Box::new([0]) }
+        Self { wire: Arc::from([0]) }
     }
 
     /// Reads a name in zone file form (RFC 1035 section 5.1). A name without a final dot is completed with `origin`.
@@ -74,17 +76,22 @@ impl DnsName {
             }
             end += 1;
         }
-        let whole = if absolute {
+        if absolute {
             // The label begun behind the last dot is the root's, with its length of zero.
-            wire[..=length_at].to_vec()
+            end = length_at + 1;
         } else {
             close_label(&mut wire, length_at, end)?;
-            [&wire[..end], &origin.wire].concat()
-        };
-        if whole.len() > 255 {
+            let whole = end + origin.wire.len();
+            if whole > 255 {
+                return Err(DnsNameError::NameTooLong);
+            }
+            wire[end..whole].copy_from_slice(&origin.wire);
+            end = whole;
+        }
+        if end > 255 {
             return Err(DnsNameError::NameTooLong);
         }
-        Ok(Self { wire: whole.into() })
+        Ok(Self { wire: Arc::from(&wire[..end]) })
     }
 
     /// Reads a name that is absolute whether or not it ends in a dot, as people write nameserver names.

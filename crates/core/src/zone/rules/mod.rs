@@ -94,8 +94,11 @@ pub fn judge(zone: &Document) -> Vec<Finding> {
 
 impl<'a> Indexed<'a> {
     pub fn new(zone: &'a Document) -> Self {
-        let mut numbers: HashMap<&DnsName, u32, RandomState> = HashMap::default();
-        let mut sets: Vec<(&DnsName, u32)> = Vec::new();
+        // Room for three owners in four lines: a table that grows is built again and again.
+        let likely = zone.entries().len() / 4 * 3;
+        let mut numbers: HashMap<&DnsName, u32, RandomState> =
+            HashMap::with_capacity_and_hasher(likely, RandomState::default());
+        let mut sets: Vec<(&DnsName, u32)> = Vec::with_capacity(likely);
         let mut number_of_record = Vec::with_capacity(zone.entries().len());
         let mut cuts = HashSet::new();
         for record in zone.records() {

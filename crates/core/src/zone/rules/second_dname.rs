@@ -17,8 +17,8 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for (owner, _) in zone.owners() {
-        let mut all = zone.of_type(owner, RecordType::DNAME);
+    for (owner, records) in zone.owners() {
+        let mut all = records.iter().filter(|record| record.record_type() == RecordType::DNAME);
         let Some(first) = all.next() else { continue };
         if let Some(second) = all.find(|record| record.data != first.data) {
             let name = owner.bare();

@@ -20,8 +20,8 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     for (owner, records) in zone.owners() {
         let policies = records.iter().filter(|record| match &record.data {
             RecordData::Txt(strings) => {
-                let text = strings.concat();
-                text == b"v=spf1" || text.starts_with(b"v=spf1 ")
+                let mut bytes = strings.iter().flatten();
+                bytes.by_ref().take(6).eq(b"v=spf1") && matches!(bytes.next(), None | Some(b' '))
             }
             _ => false,
         });
