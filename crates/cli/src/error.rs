@@ -179,3 +179,38 @@ impl From<OrderError> for Error {
         Self::new(exit, code, error).advice(advice)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brightharbor_core::acme::{Problem, Refusal};
+    use brightharbor_core::name::Hostname;
+    use brightharbor_io::server::ServerError;
+
+    #[test]
+    fn every_refusal_has_advice_and_its_exit_code() {
+        let name = Hostname::parse("gullrock.example").unwrap();
+        let refused: Error = AttachRefused::NoAddresses.into();
+        assert_eq!((refused.exit, refused.code), (Exit::Refused, "no-addresses"));
+        let problem = Problem { detail: "no".into(), ..Problem::default() };
+        let names: Error = OrderError::Refused(Refusal::Names(vec![(name, problem)])).into();
+        assert_eq!((names.exit, names.code), (Exit::Refused, "not-validated"));
+        let waits: Error = OrderError::StillAtWork { not_before: None }.into();
+        assert_eq!(waits.exit, Exit::Waits);
+        let missing: Error = StoreError::NoHarbor("/h".into()).into();
+        assert_eq!((missing.exit, missing.code), (Exit::WrongUse, "no-harbor"));
+        for error in [refused, names, waits, missing] {
+            assert!(error.advice.is_some(), "{error:?}");
+        }
+    }
+
+    #[test]
+    fn what_could_not_be_put_back_is_named() {
+        let cause = || Cause::Server(ServerError::NotSet("[web] control"));
+        let whole: Error = CarryError::RolledBack { cause: cause(), left: vec![] }.into();
+        assert!(whole.exit == Exit::RolledBack && whole.advice.unwrap().contains("put back as it was"));
+        let left = vec!["/h/site: denied".to_string()];
+        let torn: Error = CarryError::RolledBack { cause: cause(), left }.into();
+        assert!(torn.advice.unwrap().contains("/h/site: denied"));
+    }
+}

@@ -51,3 +51,30 @@ pub fn diff(set: &ChangeSet) -> String {
     }
     text
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brightharbor_core::change::FileWrite;
+
+    #[test]
+    fn a_diff_shows_files_and_never_keys() {
+        let mut set = ChangeSet::new("test");
+        set.file(FileWrite::new("/h/key.pem".into(), None, "SECRET\n", 0o600, Purpose::Key));
+        set.file(FileWrite::new("/h/site".into(), Some(b"a\nb\n".to_vec()), "a\nc\n", 0o644, Purpose::SiteFile));
+        assert_eq!(diff(&set), "--- /h/site\n+++ /h/site\n@@ -1,2 +1,2 @@\n a\n-b\n+c\n");
+    }
+
+    #[test]
+    fn a_dry_run_says_first_that_nothing_was_done() {
+        let mut set = ChangeSet::new("test");
+        set.file(FileWrite::new("/h/site".into(), None, "a\n", 0o644, Purpose::SiteFile));
+        let said = vec!["the zone gullrock.example is new".into(), "gullrock.example is attached".into()];
+        let mut page = Page::of_width(100);
+        change_report(&mut page, &Changed { set, said, entry: None });
+        let expected = "The zone gullrock.example is new.\ngullrock.example is attached.\n\n\
+                        Nothing was done. These changes would be made:\n  write /h/site (644)\n\n\
+                        --- /dev/null\n+++ /h/site\n@@ -0,0 +1 @@\n+a\n";
+        assert_eq!(page.plain(), expected);
+    }
+}

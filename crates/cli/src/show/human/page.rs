@@ -15,7 +15,10 @@ impl Page {
     pub fn new() -> Self {
         let told = std::env::var("COLUMNS").ok().and_then(|text| text.parse().ok());
         let seen = || terminal_size::terminal_size().map(|(width, _)| width.0.into());
-        let width: usize = told.or_else(seen).unwrap_or(WIDEST);
+        Self::with_width(told.or_else(seen).unwrap_or(WIDEST))
+    }
+
+    fn with_width(width: usize) -> Self {
         Self { text: Vec::new(), width: width.clamp(40, WIDEST) }
     }
 
@@ -96,5 +99,51 @@ pub fn when(moment: Timestamp, now: Timestamp) -> String {
         moment.strftime("%H:%M:%S").to_string()
     } else {
         moment.strftime("%Y-%m-%d %H:%M").to_string()
+    }
+}
+
+#[cfg(test)]
+impl Page {
+    /// What stands on the page, without styles.
+    pub fn plain(self) -> String {
+        anstream::adapter::strip_str(&String::from_utf8(self.text).unwrap()).to_string()
+    }
+
+    pub fn of_width(width: usize) -> Self {
+        Self::with_width(width)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn further_lines_stand_under_the_first_word_and_long_words_stay_whole() {
+        let mut page = Page::of_width(40);
+        page.hanging("error: ", "the path /home/bakery/www/a-rather-long-name.crumbandtide.example is not there");
+        let expected =
+            "error: the path\n       /home/bakery/www/a-rather-long-name.crumbandtide.example\n       is not there\n";
+        assert_eq!(page.plain(), expected);
+    }
+
+    #[test]
+    fn blank_lines_do_not_pile_up_and_widths_are_bounded() {
+        let mut page = Page::of_width(5_000);
+        page.blank();
+        page.line("one  ");
+        page.blank();
+        page.blank();
+        page.line("two");
+        assert_eq!((page.width(), page.plain().as_str()), (100, "one\n\ntwo\n"));
+        assert_eq!(Page::of_width(3).width(), 40);
+    }
+
+    #[test]
+    fn another_day_is_shown_with_its_date() {
+        let at = |text: &str| text.parse::<Timestamp>().unwrap();
+        let now = at("2026-11-23T12:00:00Z");
+        assert_eq!(when(at("2026-11-23T12:00:05Z"), now).len(), "12:00:05".len());
+        assert!(when(at("2026-11-27T12:00:05Z"), now).starts_with("2026-11-27 "));
     }
 }

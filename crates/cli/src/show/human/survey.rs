@@ -72,3 +72,70 @@ fn state_word(link: &Link) -> &'static str {
         LinkState::Unchecked => "unchecked",
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use brightharbor_core::name::Hostname;
+    use brightharbor_core::survey::LinkName;
+
+    fn link(name: LinkName, state: LinkState, because: &str) -> Link {
+        Link { name, state, because: because.into(), turn: None, values: vec![] }
+    }
+
+    fn elsewhere(hostname: &str) -> Survey {
+        let mut delegated = link(
+            LinkName::Delegated,
+            LinkState::Broken,
+            "gullrock.example is delegated to ns1.oldquay.example, not to ns1.saltmarsh.example, ns2.saltmarsh.example",
+        );
+        delegated.turn = Some(Turn::Registrar);
+        delegated.values = vec!["nameserver ns1.saltmarsh.example".into(), "nameserver ns2.saltmarsh.example".into()];
+        let links = vec![
+            link(LinkName::Registered, LinkState::Holds, "example delegates gullrock.example"),
+            delegated,
+            link(LinkName::Resolves, LinkState::Unchecked, "nothing yet"),
+        ];
+        Survey { hostname: Hostname::parse(hostname).unwrap(), links }
+    }
+
+    fn shown(all: &[Survey]) -> String {
+        let mut page = Page::of_width(100);
+        surveys(&mut page, all);
+        page.plain()
+    }
+
+    #[test]
+    fn the_verdict_comes_first_and_the_values_to_hand_over_last() {
+        let expected = "\
+gullrock.example: stops at `delegated`; next: whoever holds the registrar login
+  registered  holds     example delegates gullrock.example
+  delegated   broken    gullrock.example is delegated to ns1.oldquay.example, not to
+                        ns1.saltmarsh.example, ns2.saltmarsh.example
+  resolves    unchecked nothing yet
+  To set at the registrar:
+    nameserver ns1.saltmarsh.example
+    nameserver ns2.saltmarsh.example
+
+www.gullrock.example: the same links as gullrock.example
+";
+        assert_eq!(shown(&[elsewhere("gullrock.example"), elsewhere("www.gullrock.example")]), expected);
+    }
+
+    #[test]
+    fn an_international_name_is_shown_in_both_forms() {
+        let mut survey = elsewhere("xn--bckerei-5wa.example");
+        survey.links.truncate(1);
+        let expected = "bäckerei.example (xn--bckerei-5wa.example): all six links hold";
+        assert!(shown(&[survey]).starts_with(expected));
+    }
+
+    #[test]
+    fn a_wait_shows_its_bound() {
+        let until = clock::now();
+        let waiting = link(LinkName::Resolves, LinkState::Waiting(Some(until)), "a cache");
+        let survey = Survey { hostname: Hostname::parse("gullrock.example").unwrap(), links: vec![waiting] };
+        let text = shown(&[survey]);
+        assert!(text.contains(&format!("waiting   until {}: a cache", when(until, until))), "{text}");
+    }
+}
