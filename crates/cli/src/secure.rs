@@ -7,7 +7,7 @@ use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::acme::Refusal;
-use brightharbor_core::certificate::{Install, force_https, install, read_chain};
+use brightharbor_core::certificate::{Install, force_https, install, read_chain, uncovered};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateState, Site, Waiting};
@@ -122,6 +122,10 @@ async fn install_it(
 ) -> Result<Certificate, Error> {
     let unreadable = |error| Error::refused("ca-refuses", format!("the certificate that came cannot be read: {error}"));
     let chain = read_chain(issued.chain_pem.as_bytes()).map_err(unreadable)?;
+    if let Some(name) = uncovered(&chain[0].names, &names).first() {
+        let message = format!("the certificate that came does not cover {name}");
+        return Err(Error::refused("not-covered", message).advice("it was not installed; ask the CA"));
+    }
     let title = format!("certificate issue {main}");
     change(context, &title, &GO_ON, |harbor, now| {
         let site = site_again(harbor, main)?;
