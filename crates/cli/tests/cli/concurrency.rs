@@ -1,8 +1,18 @@
 //! Two commands at once, and commands that are killed: one waits, the next one takes back.
 
 use std::fs;
+use std::process::Stdio;
 
 use crate::coast::{Coast, run};
+
+/// Starts a command and kills it; it may have ended by itself before.
+fn kill_after(coast: &Coast, arguments: &[&str], milliseconds: u64) {
+    let mut command = coast.command(arguments);
+    let mut child = command.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+    std::thread::sleep(std::time::Duration::from_millis(milliseconds));
+    let _ = child.kill();
+    let _ = child.wait();
+}
 
 #[test]
 fn of_two_commands_at_once_one_waits_says_so_and_both_are_done() {
@@ -11,7 +21,7 @@ fn of_two_commands_at_once_one_waits_says_so_and_both_are_done() {
     let lock = fs::OpenOptions::new().write(true).open(coast.harbor().join("lock")).unwrap();
     lock.lock().unwrap();
     let mut waiting = coast.command(&["account", "add", "choir", "--email", "choir@saltmarsh.example"]);
-    let child = waiting.stdout(std::process::Stdio::piped()).stderr(std::process::Stdio::piped()).spawn().unwrap();
+    let child = waiting.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
     std::thread::sleep(std::time::Duration::from_millis(400));
     drop(lock);
     let output: crate::coast::Run = child.wait_with_output().unwrap().into();
@@ -36,15 +46,7 @@ fn a_command_killed_at_any_moment_leaves_a_harbor_that_the_next_one_mends() {
     let homes_before = coast.path("homes/bakery");
     for (round, milliseconds) in [2, 5, 8, 12, 16, 20, 25, 30, 40, 60, 90].into_iter().enumerate() {
         let name = format!("round{round}.example");
-        let mut child = coast
-            .command(&["attach", &name, "--account", "bakery"])
-            .stdout(std::process::Stdio::null())
-            .stderr(std::process::Stdio::null())
-            .spawn()
-            .unwrap();
-        std::thread::sleep(std::time::Duration::from_millis(milliseconds));
-        let _ = child.kill();
-        let _ = child.wait();
+        kill_after(&coast, &["attach", &name, "--account", "bakery"], milliseconds);
         // The next command finishes or takes back; after it, files and inventory agree.
         coast.run(&["tend"]);
         let sites = coast.json(&["site", "list"], 0).to_string();
@@ -65,15 +67,7 @@ fn a_killed_order_goes_on_with_the_next_run_and_leaves_no_proof_behind() {
     coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
     coast.delegate_here("crumbandtide.example");
     for milliseconds in [30, 60, 80, 100, 120, 150] {
-        let mut child = coast
-            .command(&["tend"])
-            .stdout(std::process::Stdio::null())
-            .stderr(std::process::Stdio::null())
-            .spawn()
-            .unwrap();
-        std::thread::sleep(std::time::Duration::from_millis(milliseconds));
-        let _ = child.kill();
-        let _ = child.wait();
+        kill_after(&coast, &["tend"], milliseconds);
     }
     run(&mut coast.command(&["tend"])).expect(0);
     let certificates = fs::read_dir(coast.harbor().join("certificates/crumbandtide.example")).unwrap().count();

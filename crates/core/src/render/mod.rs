@@ -37,7 +37,7 @@ pub struct Served<'a> {
 }
 
 /// The fingerprint of a site's configuration. A server that answers with it has loaded this very configuration, so
-/// it serves from this document root; nothing can be told from it otherwise.
+/// it serves from this document root. Being a hash, it gives nothing away; whoever guesses all of it can confirm the guess.
 pub fn fingerprint(site: &Site) -> String {
     let mut text = format!("{}\n{}\n{:?}\n", site.account, site.document_root.display(), site.https);
     for hostname in &site.hostnames {

@@ -104,14 +104,8 @@ pub fn alter(zone: &Document, request: &AlterRequest, today: Date) -> Result<Alt
     if let Some(finding) = findings.iter().find(breaks) {
         return Err(AlterRefused::Breaks(finding.clone()));
     }
-    let existed = zone.records().any(|record| record.owner == request.owner);
-    let longest = present.iter().map(|record| record.ttl).max();
-    let soa = zone.soa();
-    let old_answers_for = match (longest, existed) {
-        (Some(ttl), _) => ttl,
-        // "No such name" and "no such data" are cached alike (RFC 2308 section 5).
-        (None, _) => soa.negative_ttl,
-    };
+    // "No such name" and "no such data" are cached alike (RFC 2308 section 5).
+    let old_answers_for = present.iter().map(|record| record.ttl).max().unwrap_or(zone.soa().negative_ttl);
     Ok(Altered { zone: edited, removed, added, old_answers_for, findings })
 }
 

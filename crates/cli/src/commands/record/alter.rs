@@ -45,21 +45,47 @@ pub struct Where {
 /// The world is looked at beside the edit; where it does not answer, the edit does not wait for it.
 const LOOK_AT_DELEGATION: Duration = Duration::from_secs(5);
 
+/// What `add` and `replace` take alike.
+#[derive(Debug, Args)]
+pub struct Written {
+    /// A label, `@` for the zone itself, or a full name.
+    pub owner: String,
+    /// The type, such as A, MX or TXT.
+    pub record_type: String,
+    /// The data, one argument a record: 192.0.2.7, "10 mail", "v=spf1 mx -all".
+    #[arg(required = true)]
+    pub data: Vec<String>,
+    /// How long answers may be cached: seconds, or as 1h30m. By default as the other records of the name and type,
+    /// else as the zone says.
+    #[arg(long)]
+    ttl: Option<String>,
+    #[command(flatten)]
+    pub place: Where,
+    #[command(flatten)]
+    pub options: ChangeOptions,
+}
+
+impl Written {
+    /// The TTL as typed, read.
+    pub fn ttl(&self) -> Result<Option<u32>, Error> {
+        let read = |text: &String| {
+            let seconds = parse_ttl(text).filter(|seconds| *seconds <= 0x7fff_ffff);
+            seconds.ok_or_else(|| Error::wrong_use(format!("`{text}` is no TTL")).advice("give seconds, or as 1h30m"))
+        };
+        self.ttl.as_ref().map(read).transpose()
+    }
+
+    pub fn asked(&self, verb: &'static str) -> Asked<'_> {
+        Asked { verb, owner: &self.owner, record_type: &self.record_type, data: &self.data }
+    }
+}
+
 /// What was typed.
 pub struct Asked<'a> {
     pub verb: &'static str,
     pub owner: &'a str,
     pub record_type: &'a str,
     pub data: &'a [String],
-}
-
-/// Reads `--ttl`.
-pub fn ttl(typed: Option<&str>) -> Result<Option<u32>, Error> {
-    let read = |text: &str| {
-        let seconds = parse_ttl(text).filter(|seconds| *seconds <= 0x7fff_ffff);
-        seconds.ok_or_else(|| Error::wrong_use(format!("`{text}` is no TTL")).advice("give seconds, or as 1h30m"))
-    };
-    typed.map(read).transpose()
 }
 
 pub fn run_alteration(

@@ -42,8 +42,9 @@ pub fn read(
             );
         }
     };
-    let bytes = read_if_there(&path)?
-        .ok_or_else(|| Error::refused("zone-file-gone", format!("there is no file {}", path.display())))?;
+    let bytes = read_if_there(&path)?.ok_or_else(|| {
+        Error::refused("zone-file-gone", format!("there is no file {}", path.display())).advice("mend the path")
+    })?;
     // A relative name counts from the current directory, as BIND's own checker has it.
     let mut fetch = |name: &str| std::fs::read(name).map_err(|error| error.to_string());
     let document = Document::parse_with(bytes, &origin, &mut fetch);
