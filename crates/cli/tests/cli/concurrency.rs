@@ -74,3 +74,39 @@ fn a_killed_order_goes_on_with_the_next_run_and_leaves_no_proof_behind() {
     assert_eq!(certificates, 1, "one certificate, however often it was killed");
     assert_eq!(coast.json(&["site", "list"], 0)["sites"][0]["https"], "forced");
 }
+
+/// The web server's test, or its reload, kills the program that runs it: right behind the files, or behind all but
+/// the inventory. So the moment is certain, whatever the machine.
+#[test]
+fn killed_between_the_files_and_the_inventory_it_is_taken_back_and_said() {
+    for moment in ["test", "reload"] {
+        let coast = Coast::new();
+        let path = coast.harbor().join("harbor.toml");
+        let settings = fs::read_to_string(&path).unwrap();
+        let (web, rest) = settings.split_once("[dns]").unwrap();
+        let head = web.split("[web]").next().unwrap();
+        let with = |test: &str, reload: &str| {
+            let words = |script: &str| format!("[\"sh\", \"-c\", \"{script}\"]");
+            let web = format!("[web]\nserver = \"nginx\"\ntest = {}\nreload = {}\n", words(test), words(reload));
+            fs::write(&path, format!("{head}{web}[dns]{rest}")).unwrap();
+        };
+        let kill = "kill -9 $PPID";
+        with(if moment == "test" { kill } else { "true" }, if moment == "reload" { kill } else { "true" });
+        fs::create_dir_all(coast.harbor().join("servers/nginx")).unwrap();
+        let killed = coast.run(&["attach", "gullrock.example", "--account", "bakery"]);
+        assert_eq!(killed.exit, -1, "{killed:?}");
+        let files =
+            ["servers/nginx/gullrock.example.conf", "zones/gullrock.example.zone"].map(|f| coast.harbor().join(f));
+        assert!(files.iter().all(|file| file.exists()), "{moment}: it was killed behind the files");
+        assert_eq!(coast.json(&["site", "list"], 0)["sites"], serde_json::json!([]));
+
+        with("true", "true");
+        let text = coast.run(&["tend"]).expect(0);
+        assert!(text.contains("`attach gullrock.example --account bakery` was killed midway"), "{text}");
+        assert!(files.iter().all(|file| !file.exists()), "{moment}");
+        assert_eq!(coast.json(&["logbook"], 0)["entries"][0]["outcome"], "rolled back");
+        assert!(!coast.run(&["tend"]).expect(0).contains("killed"), "told once");
+        let again = coast.run(&["attach", "gullrock.example", "--account", "bakery"]);
+        assert!([1, 3].contains(&again.exit) && files.iter().all(|file| file.exists()), "{again:?}");
+    }
+}
