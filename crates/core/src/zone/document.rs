@@ -56,6 +56,16 @@ impl Document {
         Self::read(source.into(), Parser::new(origin, Some(fetch)))
     }
 
+    /// The document of a zone that came as records, as by a transfer: one line each.
+    pub fn of_records(records: &[Record], origin: &DnsName) -> Result<Self, ZoneError> {
+        let mut text = String::new();
+        for record in records {
+            text.push_str(&record.to_string());
+            text.push('\n');
+        }
+        Self::parse(text, origin)
+    }
+
     fn read(source: Vec<u8>, mut parser: Parser<'_, '_>) -> Result<Self, ZoneError> {
         let entries = parser.parse(&source)?;
         let (origin, serial) = parser.finish(&source)?;

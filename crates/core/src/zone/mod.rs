@@ -18,6 +18,7 @@ mod template;
 mod token;
 mod ttl;
 mod typed;
+mod update;
 
 pub(crate) use alter::default_ttl;
 pub use alter::{AlterRefused, AlterRequest, Alteration, Altered, alter};
@@ -31,3 +32,4 @@ pub use serial::{next_serial, serial_is_newer};
 pub use template::{BUILT_IN_TEMPLATE, Mail, TemplateError, TemplateValues, from_template};
 pub use ttl::{parse_ttl, show_seconds};
 pub use typed::{Meant, TypedError, data_as_meant, owner_as_meant};
+pub use update::{Requirement, Update, UpdateStep};

@@ -32,7 +32,7 @@ pub(super) fn query(question: &Question) -> Result<(u16, Vec<u8>), String> {
     Ok((id, message.finish()))
 }
 
-fn to_wire(name: &DnsName) -> Result<Name<Vec<u8>>, String> {
+pub(super) fn to_wire(name: &DnsName) -> Result<Name<Vec<u8>>, String> {
     let mut octets = Vec::new();
     for label in name.labels() {
         octets.push(label.len() as u8);
@@ -76,6 +76,12 @@ pub(super) fn decode(bytes: &[u8], id: u16, question: &Question) -> Decoded {
         Ok(reply) => Decoded::Reply(reply),
         Err(reason) => Decoded::Garbled(reason),
     }
+}
+
+/// The records of the answer section, as in a message of a transfer.
+pub(super) fn read_answer(message: &Message<Vec<u8>>) -> Result<Vec<Record>, String> {
+    let message = Message::from_octets(message.as_slice()).map_err(|error| error.to_string())?;
+    records(message.answer().map_err(|error| error.to_string())?)
 }
 
 fn read(message: &Message<&[u8]>) -> Result<Reply, String> {

@@ -4,8 +4,18 @@
 mod client;
 mod codec;
 mod drive;
+mod key_file;
+mod notify;
 mod resolver;
+mod stream;
+mod transfer;
+mod update;
 
 pub use client::ask;
 pub use drive::{walk, walk_within};
+pub use key_file::{KeyFileError, TransactionKey};
+pub use notify::notify;
 pub use resolver::{resolve_all, system_resolvers};
+pub use stream::{RequestError, RequestProblem};
+pub use transfer::transfer;
+pub use update::{send_update, takes_updates};

@@ -39,6 +39,12 @@ impl Location {
         }
     }
 
+    pub(super) fn to_wire(&self) -> Vec<u8> {
+        let mut wire = vec![0, self.size, self.horizontal, self.vertical];
+        wire.extend([self.latitude, self.longitude, self.altitude].into_iter().flat_map(u32::to_be_bytes));
+        wire
+    }
+
     pub(super) fn from_wire(wire: &[u8]) -> Option<Self> {
         let [0, size, horizontal, vertical, rest @ ..] = wire else { return None };
         let [a, b, c] = [0, 4, 8].map(|at| rest.get(at..at + 4)?.try_into().ok().map(u32::from_be_bytes));

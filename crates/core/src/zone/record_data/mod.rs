@@ -8,6 +8,7 @@ mod location;
 mod parameters;
 mod schema;
 mod text;
+mod wire_form;
 
 use std::borrow::Cow;
 use std::fmt;

@@ -54,6 +54,16 @@ impl Parameters {
         Ok(())
     }
 
+    pub(super) fn to_wire(&self) -> Vec<u8> {
+        let mut wire = Vec::new();
+        for (number, value) in &self.0 {
+            wire.extend(number.to_be_bytes());
+            wire.extend((value.len() as u16).to_be_bytes());
+            wire.extend(value);
+        }
+        wire
+    }
+
     pub(super) fn from_wire(mut wire: &[u8]) -> Option<Self> {
         let mut all = BTreeMap::new();
         while !wire.is_empty() {
