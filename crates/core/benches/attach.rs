@@ -10,9 +10,10 @@ use brightharbor_core::harbor::{DnsServer, Layout, Settings, WebServer};
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::render::with_zone;
 use brightharbor_core::site::{
-    Account, AccountName, AttachLoaded, AttachRequest, NewZoneFiles, Zone, ZoneChoice, ZoneHome, ZoneLoaded, attach,
+    Account, AccountName, AttachLoaded, AttachRequest, KeptZone, NewZoneFiles, Zone, ZoneChoice, ZoneDesign, ZoneHome,
+    ZoneLoaded, ZonePlace, attach,
 };
-use brightharbor_core::zone::Mail;
+use brightharbor_core::zone::{Document, Mail};
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use jiff::Timestamp;
 
@@ -31,7 +32,8 @@ fn hostname(text: &str) -> Hostname {
 }
 
 fn zone_list(layout: &Layout, zones: usize) -> String {
-    let mut list = with_zone("", &hostname("first.example"), &layout.zone_file(&hostname("first.example")));
+    let first = hostname("first.example");
+    let mut list = with_zone(DnsServer::Bind, "", &first, &layout.zone_file(&first), false);
     // A part holds one in 256 of them.
     for number in 1..zones.div_ceil(256) {
         let zone = format!("zone{number}.example");
@@ -61,7 +63,7 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings, layout: &Layou
         hostname: hostname(name),
         account: AccountName::parse("bakery").unwrap(),
         zone: ZoneChoice::Here,
-        mail: Mail::Unsaid,
+        design: ZoneDesign::plain(Mail::Unsaid),
     };
     let now = Timestamp::from_second(1_795_000_000).unwrap();
     attach(&request, loaded, settings, layout, now).unwrap().change_set
@@ -80,14 +82,11 @@ fn bench(criterion: &mut Criterion) {
         });
         let mut below = loaded(&layout, hostnames);
         let file = "$TTL 3600\n@ SOA ns1.saltmarsh.example. h 7 1 1 1 1\n@ NS ns1.saltmarsh.example.\n@ A 192.0.2.10\n";
-        below.zone = Some(ZoneLoaded {
-            zone: Zone {
-                name: hostname("crumbandtide.example"),
-                account: AccountName::parse("bakery").unwrap(),
-                home: ZoneHome::Here,
-            },
-            file: Some(file.as_bytes().to_vec()),
-        });
+        let name = hostname("crumbandtide.example");
+        let document = Document::parse(file, &name.dns_name()).unwrap();
+        let place = ZonePlace::File { path: layout.zone_file(&name) };
+        let zone = Zone::new(name, AccountName::parse("bakery").unwrap(), ZoneHome::Here);
+        below.zone = Some(ZoneLoaded::Kept(Box::new(KeptZone { zone, document, place })));
         criterion.bench_function(&format!("attach a subdomain among {hostnames}"), |bencher| {
             bencher.iter(|| black_box(decide("shop.crumbandtide.example", &below, &settings, &layout)));
         });

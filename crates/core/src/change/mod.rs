@@ -2,6 +2,7 @@
 //!
 //! `decide` functions (such as `site::attach`) make them; carrying out, with its rollback, is in `brightharbor-io`.
 
+use std::net::SocketAddr;
 use std::path::PathBuf;
 
 use aws_lc_rs::digest;
@@ -9,6 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::name::Hostname;
 use crate::site::{Account, Certificate, Site, Waiting, Zone};
+use crate::zone::{Pattern, Update};
 
 /// All changes of one command, in the order they are carried out.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -22,6 +24,7 @@ pub struct ChangeSet {
 #[serde(tag = "change", rename_all = "kebab-case")]
 pub enum Change {
     WriteFile(FileWrite),
+    UpdateZone(ZoneUpdate),
     MakeFolder(FolderMake),
     Inventory { to: InventoryChange },
 }
@@ -39,6 +42,18 @@ pub struct FileWrite {
     pub content: Vec<u8>,
     pub mode: u32,
     pub purpose: Purpose,
+}
+
+/// Changes a zone on the primary server that holds it (RFC 2136). Its requirements are its precondition.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ZoneUpdate {
+    pub zone: Hostname,
+    pub server: SocketAddr,
+    /// Where the transaction key lies; never the key.
+    pub key_file: PathBuf,
+    /// The serial that the zone was read with.
+    pub serial: u32,
+    pub update: Update,
 }
 
 /// What a file is for: this decides which server has to hear of it.
@@ -73,11 +88,22 @@ pub struct FolderMake {
 pub enum InventoryChange {
     AddAccount(Account),
     AddSite(Site),
-    ReplaceSite { before: Site, after: Site },
+    ReplaceSite {
+        before: Site,
+        after: Site,
+    },
     AddZone(Zone),
+    ReplaceZone {
+        before: Zone,
+        after: Zone,
+    },
+    /// Remembers a pattern that zones are made by; nothing if it is known.
+    KnowPattern(Pattern),
     RecordCertificate(Certificate),
     Await(Waiting),
-    EndWait { site: Hostname },
+    EndWait {
+        site: Hostname,
+    },
 }
 
 /// Which servers have to be told, once, after all changes.
@@ -88,6 +114,8 @@ pub struct Needs {
     pub zone_list: bool,
     /// Zones whose file has changed.
     pub zones: Vec<Hostname>,
+    /// Zones whose file is new: the server may have to be told of them one by one.
+    pub new_zones: Vec<Hostname>,
 }
 
 impl FileWrite {
@@ -100,6 +128,18 @@ impl FileWrite {
     ) -> Self {
         let before_hash = before.as_deref().map(content_hash);
         Self { path, before, before_hash, content: content.into(), mode, purpose }
+    }
+}
+
+impl Needs {
+    /// Whether the DNS server has to hear of anything.
+    pub fn dns(&self) -> bool {
+        self.zone_list || self.all_zones().next().is_some()
+    }
+
+    /// All zones whose file was written.
+    pub fn all_zones(&self) -> impl Iterator<Item = &Hostname> {
+        self.zones.iter().chain(&self.new_zones)
     }
 }
 
@@ -130,6 +170,7 @@ impl ChangeSet {
             match &write.purpose {
                 Purpose::SiteFile => needs.web_reload = true,
                 Purpose::ZoneList => needs.zone_list = true,
+                Purpose::ZoneFile { zone } if write.before_hash.is_none() => needs.new_zones.push(zone.clone()),
                 Purpose::ZoneFile { zone } => needs.zones.push(zone.clone()),
                 // The site file that names them brings the reload.
                 Purpose::Chain | Purpose::Key | Purpose::Loose => {}
@@ -147,6 +188,10 @@ impl Change {
                 let verb = if write.before_hash.is_some() { "change" } else { "write" };
                 format!("{verb} {} ({:o})", write.path.display(), write.mode)
             }
+            Change::UpdateZone(ZoneUpdate { zone, server, update, .. }) => {
+                let (removed, added) = (update.removed.len(), update.added.len());
+                format!("update {zone} at {server}: {removed} records removed, {added} added")
+            }
             Change::MakeFolder(make) => {
                 let page = if make.starter_page.is_some() { ", with a starter page if it is empty" } else { "" };
                 format!("make {}{page}", make.home.join(&make.below).display())
@@ -162,6 +207,10 @@ impl Change {
                     format!("inventory: change site {}", after.main())
                 }
                 InventoryChange::AddZone(zone) => format!("inventory: add zone {}", zone.name),
+                InventoryChange::ReplaceZone { after, .. } => format!("inventory: change zone {}", after.name),
+                InventoryChange::KnowPattern(pattern) => {
+                    format!("inventory: remember what the template `{}` gives now", pattern.template)
+                }
                 InventoryChange::RecordCertificate(certificate) => {
                     format!("inventory: record the certificate of {}", certificate.site)
                 }
@@ -202,8 +251,11 @@ mod tests {
         let zone = Hostname::parse("gullrock.example").unwrap();
         set.file(FileWrite::new("/k".into(), None, "", 0o600, Purpose::Key));
         assert_eq!(set.needs(), Needs::default());
-        set.file(FileWrite::new("/z".into(), None, "", 0o644, Purpose::ZoneFile { zone: zone.clone() }));
+        let purpose = || Purpose::ZoneFile { zone: zone.clone() };
+        set.file(FileWrite::new("/z".into(), None, "", 0o644, purpose()));
+        set.file(FileWrite::new("/z".into(), Some(vec![]), "", 0o644, purpose()));
         set.file(FileWrite::new("/s".into(), None, "", 0o644, Purpose::SiteFile));
-        assert_eq!(set.needs(), Needs { web_reload: true, zone_list: false, zones: vec![zone] });
+        let (zones, new_zones) = (vec![zone.clone()], vec![zone.clone()]);
+        assert_eq!(set.needs(), Needs { web_reload: true, zone_list: false, zones, new_zones });
     }
 }

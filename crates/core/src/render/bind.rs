@@ -1,48 +1,45 @@
-//! The zone list for BIND: one stanza a zone, in parts that an index includes, which `named.conf` includes.
-//!
-//! Adding a zone adds its stanza at the end and leaves the rest, hand edits included, as it is.
+//! Zone lists for BIND (`named.conf` grammar).
 
+use std::fmt::Write;
 use std::path::Path;
 
-use crate::harbor::Layout;
+use super::zone_list::{OURS, Publication, quoted};
+use crate::harbor::{DnsServer, Layout};
 use crate::name::Hostname;
 
-const HEAD: &str = "// A part of the zones of this harbor: by the hash of the name, so that each part stays short.\n";
-
-/// The file that the DNS server's main file includes.
-pub fn zone_index(layout: &Layout) -> String {
+pub(super) fn index(layout: &Layout, publication: &Publication) -> String {
     let mut text =
         "// The zones of this harbor. `grep -r NAME` in the folder beside this file finds one.\n".to_string();
-    for part in layout.zone_list_parts() {
-        text.push_str(&format!("include \"{}\";\n", part.display()));
+    if !publication.secondaries.is_empty() {
+        let keys = publication.secondaries.iter().map(|to| format!("key \"{}\"; ", to.key)).collect::<String>();
+        let _ = writeln!(text, "acl \"{OURS}-transfer\" {{ {keys}}};");
+        let _ = write!(text, "primaries \"{OURS}-secondaries\" {{ ");
+        for to in &publication.secondaries {
+            let _ = write!(text, "{} port {} key \"{}\"; ", to.address.ip(), to.address.port(), to.key);
+        }
+        text.push_str("};\n");
+    }
+    if let Some(catalog) = &publication.catalog {
+        let update = catalog.update_key.as_ref().map(|key| format!(" allow-update {{ key \"{key}\"; }};"));
+        let file = quoted(&layout.zone_file(&catalog.name));
+        let (published, update) = (published(!publication.secondaries.is_empty()), update.unwrap_or_default());
+        let _ = writeln!(text, "zone \"{}\" {{ type primary; file {file};{published}{update} }};", catalog.name);
+    }
+    for part in layout.zone_list_parts(DnsServer::Bind) {
+        let _ = writeln!(text, "include {};", quoted(&part));
     }
     text
 }
 
-/// What an empty part of the list holds.
-pub fn zone_list_head() -> &'static str {
-    HEAD
+pub(super) fn stanza(zone: &Hostname, file: &Path, to_secondaries: bool) -> String {
+    let file = quoted(file);
+    format!("zone \"{zone}\" {{ type primary; file {file};{} }};\n", published(to_secondaries))
 }
 
-/// The zone list with one more zone; unchanged if it names the zone already.
-pub fn with_zone(list: &str, zone: &Hostname, file: &Path) -> String {
-    if names_zone(list, zone) {
-        return list.to_string();
+/// Without secondaries in the settings the server's own options hold.
+fn published(to_secondaries: bool) -> String {
+    match to_secondaries {
+        false => String::new(),
+        true => format!(" allow-transfer {{ \"{OURS}-transfer\"; }}; also-notify {{ \"{OURS}-secondaries\"; }};"),
     }
-    let mut text = if list.is_empty() { HEAD.to_string() } else { list.to_string() };
-    if !text.ends_with('\n') {
-        text.push('\n');
-    }
-    let file = file.to_string_lossy().replace('\\', "\\\\").replace('"', "\\\"");
-    text.push_str(&format!("zone \"{zone}\" {{ type primary; file \"{file}\"; }};\n"));
-    text
-}
-
-/// Whether the list has a stanza for the zone.
-fn names_zone(list: &str, zone: &Hostname) -> bool {
-    let wanted = format!("zone \"{zone}\"");
-    list.match_indices(&wanted).any(|(at, _)| {
-        let line_start = list[..at].rfind('\n').map_or(0, |newline| newline + 1);
-        list[line_start..at].trim().is_empty()
-    })
 }

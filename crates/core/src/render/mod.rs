@@ -4,9 +4,12 @@
 
 mod apache;
 mod bind;
+mod knot;
 mod nginx;
+mod nsd;
 mod plain;
 mod starter;
+mod zone_list;
 
 use std::net::IpAddr;
 use std::path::Path;
@@ -15,9 +18,11 @@ use crate::change::content_hash;
 use crate::harbor::{Layout, Settings, WebServer};
 use crate::site::{HttpsPolicy, Site};
 
-pub use bind::{with_zone, zone_index, zone_list_head};
 pub use plain::PlainSite;
 pub use starter::starter_page;
+pub use zone_list::{
+    CatalogStanza, Publication, PublishedTo, republished, with_zone, zone_index, zone_list_head, zone_stanza,
+};
 
 /// Where the CA fetches a proof from (RFC 8555 section 8.3); never redirected.
 pub const PROOF_PATH: &str = "/.well-known/acme-challenge/";

@@ -1,6 +1,7 @@
 //! Whole rendered files, compared: a change of the model or of a writer shows here first.
 
 use super::*;
+use crate::harbor::DnsServer;
 use crate::name::Hostname;
 use crate::site::{AccountName, CertificateFiles, SiteKind};
 
@@ -61,16 +62,58 @@ fn the_fingerprint_follows_what_is_served() {
     assert_ne!(plain, fingerprint(&moved));
 }
 
+fn boatyard() -> (Hostname, std::path::PathBuf) {
+    (Hostname::parse("gullrock.example").unwrap(), "/harbor/zones/gullrock.example.zone".into())
+}
+
+fn choir() -> (Hostname, std::path::PathBuf) {
+    (Hostname::parse("lanternchoir.example").unwrap(), "/harbor/zones/lanternchoir.example.zone".into())
+}
+
 #[test]
 fn the_zone_list_grows_at_its_end_and_keeps_hand_edits() {
-    let zone = |text: &str| Hostname::parse(text).unwrap();
-    let first = with_zone("", &zone("gullrock.example"), Path::new("/harbor/zones/gullrock.example.zone"));
-    let edited = format!("{first}// by hand: zone \"lanternchoir.example\" moves in May");
-    let second =
-        with_zone(&edited, &zone("lanternchoir.example"), Path::new("/harbor/zones/lanternchoir.example.zone"));
-    assert!(second.starts_with(&edited));
-    assert!(second.ends_with(
-        "in May\nzone \"lanternchoir.example\" { type primary; file \"/harbor/zones/lanternchoir.example.zone\"; };\n"
-    ));
-    assert_eq!(with_zone(&second, &zone("gullrock.example"), Path::new("/x")), second);
+    let ((boat, boat_file), (choir, choir_file)) = (boatyard(), choir());
+    for server in [DnsServer::Bind, DnsServer::Knot, DnsServer::Nsd] {
+        let first = with_zone(server, "", &boat, &boat_file, false);
+        let edited = format!("{first}# by hand: lanternchoir.example moves in May");
+        let second = with_zone(server, &edited, &choir, &choir_file, false);
+        let stanza = zone_stanza(server, &choir, &choir_file, false);
+        assert_eq!(second, format!("{edited}\n{stanza}"));
+        assert_eq!(with_zone(server, &second, &boat, Path::new("/x"), false), second);
+    }
+    let by_hand = "zone gullrock.example. {\n\ttype primary;\n};\n";
+    assert_eq!(with_zone(DnsServer::Bind, by_hand, &boat, &boat_file, false), by_hand);
+}
+
+#[test]
+fn zone_lists_with_and_without_secondaries() {
+    let (zone, file) = boatyard();
+    let publication = Publication {
+        secondaries: vec![PublishedTo { address: "192.0.2.54:53".parse().unwrap(), key: "quay".into() }],
+        catalog: Some(CatalogStanza {
+            name: Hostname::parse("zones.invalid").unwrap(),
+            update_key: Some("self".into()),
+        }),
+    };
+    for server in [DnsServer::Bind, DnsServer::Knot, DnsServer::Nsd] {
+        let layout = Layout::new("/harbor");
+        let index = zone_index(server, &layout, &publication);
+        // The parts are all alike: the first one stands for them.
+        let lines = index.lines().filter(|line| !line.contains("/parts/") || line.contains("/00."));
+        let index = lines.collect::<Vec<_>>().join("\n");
+        let part = with_zone(server, "", &zone, &file, true);
+        insta::assert_snapshot!(format!("zone_list_{server:?}").to_lowercase(), format!("{index}\n---\n{part}"));
+        let plain = zone_index(server, &layout, &Publication::default());
+        assert!(!plain.contains("192.0.2.54") && plain.lines().count() >= 257, "{plain}");
+    }
+}
+
+#[test]
+fn stanzas_follow_when_the_first_secondary_comes_but_hand_made_ones_stay() {
+    let zones = [boatyard(), choir()];
+    let by_hand = "zone \"lanternchoir.example\" { type secondary; };\n";
+    let part = with_zone(DnsServer::Bind, by_hand, &zones[0].0, &zones[0].1, false);
+    let published = republished(DnsServer::Bind, &part, &zones, true);
+    assert!(published.starts_with(by_hand) && published.contains("also-notify"), "{published}");
+    assert_eq!(republished(DnsServer::Bind, &published, &zones, false), part);
 }

@@ -3,17 +3,19 @@
 //! Pure: the inventory rows and files concerned come in, a change set goes out. Refusals carry the facts; the
 //! advice is added where errors are shown.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use jiff::{Timestamp, civil::Date};
 
-use super::new_zone::{NewZone, NewZoneFiles, NewZoneRefused, new_zone};
-use super::{Account, AccountName, HttpsPolicy, PathError, Site, SiteKind, Waiting, Zone, ZoneHome, check_path};
+use super::new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
+use super::{
+    Account, AccountName, HttpsPolicy, KeptZone, PathError, Site, SiteKind, Waiting, Zone, ZoneHome, check_path,
+};
 use crate::change::{Change, ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::{Hostname, registrable_domain};
 use crate::render;
-use crate::zone::{Document, EditError, Mail, Record, RecordData, RecordType, ZoneError};
+use crate::zone::{EditError, Record, RecordData, RecordType};
 
 /// What was asked for.
 #[derive(Debug, Clone)]
@@ -21,14 +23,16 @@ pub struct AttachRequest {
     pub hostname: Hostname,
     pub account: AccountName,
     pub zone: ZoneChoice,
-    /// Where the mail of a new domain goes.
-    pub mail: Mail,
+    /// What the zone of a new domain looks like.
+    pub design: ZoneDesign,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ZoneChoice {
     /// In this harbor: a new zone for a new domain, or the enclosing zone.
     Here,
+    /// On a primary server of the settings, by its name there: the zone is there already and takes updates.
+    Remote(String),
     /// With somebody else: the records are handed over.
     Elsewhere,
 }
@@ -42,7 +46,7 @@ pub struct AttachLoaded {
     pub account: Option<Account>,
     /// The sites that hold one of the wanted names or one of their ancestors.
     pub related: Vec<Site>,
-    /// The nearest enclosing zone of the inventory.
+    /// The nearest enclosing zone: of the inventory, or a new one that is kept remote.
     pub zone: Option<ZoneLoaded>,
     /// The files that a new zone would meet.
     pub new_zone: NewZoneFiles,
@@ -50,9 +54,19 @@ pub struct AttachLoaded {
 }
 
 #[derive(Debug, Clone)]
-pub struct ZoneLoaded {
-    pub zone: Zone,
-    pub file: ExistingFile,
+pub enum ZoneLoaded {
+    /// It was read and can be changed.
+    Kept(Box<KeptZone>),
+    Elsewhere(Zone),
+}
+
+impl ZoneLoaded {
+    pub fn zone(&self) -> &Zone {
+        match self {
+            ZoneLoaded::Kept(kept) => &kept.zone,
+            ZoneLoaded::Elsewhere(zone) => zone,
+        }
+    }
 }
 
 /// The decision.
@@ -84,10 +98,6 @@ pub enum AttachRefused {
     OutsideHome { document_root: PathBuf, home: PathBuf },
     #[error("a file that brightharbor does not know is in the way: {0}")]
     InTheWay(PathBuf),
-    #[error("the zone file {0} is gone")]
-    ZoneFileGone(PathBuf),
-    #[error("{path}: {error}")]
-    ZoneUnreadable { path: PathBuf, error: ZoneError },
     #[error("the zone {zone} cannot take the records: {error}")]
     ZoneRefuses { zone: Hostname, error: EditError },
 }
@@ -182,8 +192,8 @@ fn refuse_taken(hostnames: &[Hostname], account: &Account, loaded: &AttachLoaded
     if let Some(site) = loaded.related.iter().find(|site| site.account != account.name) {
         return Err(somebody_elses(site.main(), &site.account));
     }
-    match &loaded.zone {
-        Some(ZoneLoaded { zone, .. }) if zone.account != account.name => Err(somebody_elses(&zone.name, &zone.account)),
+    match loaded.zone.as_ref().map(ZoneLoaded::zone) {
+        Some(zone) if zone.account != account.name => Err(somebody_elses(&zone.name, &zone.account)),
         _ => Ok(()),
     }
 }
@@ -227,26 +237,28 @@ fn decide_zone(
 ) -> Result<(), AttachRefused> {
     let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
     match &loaded.zone {
-        Some(ZoneLoaded { zone, file }) if zone.home == ZoneHome::Here => {
-            add_addresses(zone, file, settings, layout, today, decision)
+        Some(ZoneLoaded::Kept(kept)) => {
+            let new = matches!(request.zone, ZoneChoice::Remote(_)) && kept.zone.name == *domain;
+            if new && decision.site.kind == SiteKind::AddonDomain {
+                decision.said.push(format!(
+                    "the zone {domain} is kept on its primary server, serial {}",
+                    kept.document.soa().serial
+                ));
+                decision.change_set.inventory(InventoryChange::AddZone(kept.zone.clone()));
+            }
+            add_addresses(kept, settings, today, decision)
         }
-        Some(_) => Ok(()),
+        Some(ZoneLoaded::Elsewhere(_)) => Ok(()),
+        None if decision.site.kind == SiteKind::AddonDomain && request.zone == ZoneChoice::Here => {
+            let wanted = NewZone { domain, account: &request.account, design: &request.design, today };
+            let (changes, zone) = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
+            decision.change_set.changes.extend(changes);
+            decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
+            Ok(())
+        }
         None if decision.site.kind == SiteKind::AddonDomain => {
-            let home = match request.zone {
-                ZoneChoice::Here => {
-                    let wanted = NewZone { domain, mail: request.mail, today };
-                    let (changes, zone) = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
-                    decision.change_set.changes.extend(changes);
-                    decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
-                    ZoneHome::Here
-                }
-                ZoneChoice::Elsewhere => ZoneHome::Elsewhere,
-            };
-            decision.change_set.inventory(InventoryChange::AddZone(Zone {
-                name: domain.clone(),
-                account: request.account.clone(),
-                home,
-            }));
+            let zone = Zone::new(domain.clone(), request.account.clone(), ZoneHome::Elsewhere);
+            decision.change_set.inventory(InventoryChange::AddZone(zone));
             Ok(())
         }
         None => {
@@ -257,18 +269,13 @@ fn decide_zone(
 }
 
 fn add_addresses(
-    zone: &Zone,
-    file: &ExistingFile,
+    kept: &KeptZone,
     settings: &Settings,
-    layout: &Layout,
     today: Date,
     decision: &mut Attachment,
 ) -> Result<(), AttachRefused> {
-    let path = layout.zone_file(&zone.name);
-    let bytes = file.clone().ok_or_else(|| AttachRefused::ZoneFileGone(path.clone()))?;
-    let document = Document::parse(bytes.clone(), &zone.name.dns_name())
-        .map_err(|error| AttachRefused::ZoneUnreadable { path: path.clone(), error })?;
-    let ttl = crate::zone::default_ttl(&document);
+    let KeptZone { zone, document, .. } = kept;
+    let ttl = crate::zone::default_ttl(document);
     let mut records = Vec::new();
     for hostname in &decision.site.hostnames {
         let owner = hostname.dns_name();
@@ -281,10 +288,7 @@ fn add_addresses(
         records.extend(settings.host.addresses.iter().map(|address| Record {
             owner: owner.clone(),
             ttl,
-            data: match address {
-                std::net::IpAddr::V4(v4) => RecordData::A(*v4),
-                std::net::IpAddr::V6(v6) => RecordData::Aaaa(*v6),
-            },
+            data: RecordData::of_address(*address),
         }));
     }
     if records.is_empty() {
@@ -296,13 +300,8 @@ fn add_addresses(
     for record in &records {
         decision.said.push(format!("zone {}: new record {record}", zone.name));
     }
-    write_zone(&path, bytes, &edited, zone, decision);
+    decision.change_set.changes.push(kept.change(&edited, &[], &records));
     Ok(())
-}
-
-fn write_zone(path: &Path, before: Vec<u8>, edited: &Document, zone: &Zone, decision: &mut Attachment) {
-    let purpose = Purpose::ZoneFile { zone: zone.name.clone() };
-    decision.change_set.file(FileWrite::new(path.into(), Some(before), edited.source(), 0o644, purpose));
 }
 
 fn leads_to_domain(present: &[&Record], site: &Site) -> bool {

@@ -3,7 +3,8 @@
 use super::*;
 use crate::harbor::{DnsServer, WebServer};
 use crate::name::DnsName;
-use crate::zone::TemplateError;
+use crate::site::ZonePlace;
+use crate::zone::{Document, Mail, PatternError, TemplateError, TemplateName};
 
 fn hostname(text: &str) -> Hostname {
     Hostname::parse(text).unwrap()
@@ -44,7 +45,7 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings) -> Result<Atta
         hostname: hostname(name),
         account: AccountName::parse("bakery").unwrap(),
         zone: ZoneChoice::Here,
-        mail: Mail::Unsaid,
+        design: ZoneDesign::plain(Mail::Unsaid),
     };
     let now: Timestamp = "2026-11-23T07:00:00Z".parse().unwrap();
     attach(&request, loaded, settings, &Layout::new("/harbor"), now)
@@ -55,14 +56,11 @@ fn lines(attachment: &Attachment) -> Vec<String> {
 }
 
 fn zone_of(loaded: &mut AttachLoaded, text: &str, owner: &str) {
-    loaded.zone = Some(ZoneLoaded {
-        zone: Zone {
-            name: hostname("crumbandtide.example"),
-            account: AccountName::parse(owner).unwrap(),
-            home: ZoneHome::Here,
-        },
-        file: Some(text.as_bytes().to_vec()),
-    });
+    let account = AccountName::parse(owner).unwrap();
+    let zone = Zone::new(hostname("crumbandtide.example"), account, ZoneHome::Here);
+    let document = Document::parse(text, &zone.name.dns_name()).unwrap();
+    let place = ZonePlace::File { path: "/harbor/zones/crumbandtide.example.zone".into() };
+    loaded.zone = Some(ZoneLoaded::Kept(Box::new(KeptZone { zone, document, place })));
 }
 
 const ZONE: &str =
@@ -77,6 +75,7 @@ fn an_addon_domain_brings_its_twin_its_zone_and_its_site() {
             "make /home/bakery/www/crumbandtide.example, with a starter page if it is empty",
             "write /harbor/zones/crumbandtide.example.zone (644)",
             "write /harbor/servers/bind/parts/e9.conf (644)",
+            "inventory: remember what the template `default` gives now",
             "inventory: add zone crumbandtide.example",
             "write /harbor/servers/nginx/crumbandtide.example.conf (644)",
             "inventory: add addon domain crumbandtide.example of bakery",
@@ -133,7 +132,7 @@ fn the_harbors_own_template_is_used_and_one_that_no_server_would_load_is_refused
     loaded.new_zone.template = Some(vec![0xff]);
     assert_eq!(
         decide("crumbandtide.example", &loaded, &settings()).unwrap_err(),
-        AttachRefused::NewZone(TemplateError::NotText.into())
+        AttachRefused::NewZone(PatternError::NotText(TemplateName::default()).into())
     );
 }
 
@@ -166,6 +165,30 @@ fn addresses_that_stand_in_the_zone_are_kept_and_said() {
 fn a_subdomain_without_zone_here_gets_no_zone() {
     let decided = decide("shop.gullrock.example", &empty(), &settings()).unwrap();
     assert!(!lines(&decided).iter().any(|line| line.contains("zone")), "{:?}", lines(&decided));
+}
+
+#[test]
+fn a_domain_on_a_primary_elsewhere_gets_its_addresses_by_one_update() {
+    let zone = Zone {
+        primary: Some("quay".into()),
+        ..Zone::new(hostname("gullrock.example"), account("bakery").name, ZoneHome::Remote)
+    };
+    let document = Document::parse(ZONE.replace("@ A 192.0.2.10\n", ""), &zone.name.dns_name()).unwrap();
+    let place = ZonePlace::Primary { server: "192.0.2.53:53".parse().unwrap(), key_file: "/key".into() };
+    let mut loaded = empty();
+    loaded.zone = Some(ZoneLoaded::Kept(Box::new(KeptZone { zone, document, place })));
+    let request = AttachRequest {
+        hostname: hostname("gullrock.example"),
+        account: account("bakery").name,
+        zone: ZoneChoice::Remote("quay".into()),
+        design: ZoneDesign::plain(Mail::Unsaid),
+    };
+    let now: Timestamp = "2026-11-23T07:00:00Z".parse().unwrap();
+    let decided = attach(&request, &loaded, &settings(), &Layout::new("/harbor"), now).unwrap();
+    let all = lines(&decided);
+    assert!(all.contains(&"inventory: add zone gullrock.example".to_string()), "{all:?}");
+    let update = "update gullrock.example at 192.0.2.53:53: 0 records removed, 4 added".to_string();
+    assert!(all.contains(&update) && !all.iter().any(|line| line.contains("zones/")), "{all:?}");
 }
 
 #[test]
@@ -208,14 +231,11 @@ fn what_cannot_be_done_is_refused_before_anything_happens() {
     assert_eq!(refused("a.example", &empty(), &nowhere), AttachRefused::NoAddresses);
     assert!(matches!(
         refused("saltmarsh.example", &empty(), &settings()),
-        AttachRefused::NewZone(NewZoneRefused::NameserverAddress(_))
+        AttachRefused::NewZone(NewZoneRefused::Template(TemplateError::NameserverAddress(_)))
     ));
     let mut outside = settings();
     outside.sites.document_root = "/srv/{hostname}".into();
     assert!(matches!(refused("a.example", &empty(), &outside), AttachRefused::OutsideHome { .. }));
-    let mut broken = empty();
-    zone_of(&mut broken, "@ SOA (\n", "bakery");
-    assert!(matches!(refused("shop.crumbandtide.example", &broken, &settings()), AttachRefused::ZoneUnreadable { .. }));
     let mut alias = empty();
     zone_of(&mut alias, &format!("{ZONE}shop CNAME elsewhere.example.\n"), "bakery");
     assert!(matches!(refused("shop.crumbandtide.example", &alias, &settings()), AttachRefused::ZoneRefuses { .. }));

@@ -4,6 +4,8 @@
 
 mod account;
 mod attach;
+mod catalog;
+mod kept_zone;
 mod model;
 mod new_zone;
 mod path;
@@ -12,8 +14,10 @@ pub use account::{Account, AccountName, AccountNameError, EmailError, check_emai
 pub use attach::{
     AttachLoaded, AttachRefused, AttachRequest, Attachment, ExistingFile, ZoneChoice, ZoneLoaded, attach, wanted_names,
 };
+pub use catalog::{catalog_difference, new_catalog, updated_at};
+pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{
     Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site, SiteKind, Waiting, Zone, ZoneHome,
 };
-pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, new_zone};
+pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 pub use path::{PathError, check_path};

@@ -2,10 +2,12 @@
 //!
 //! Holding and asking only: `parse` reads one, `edit` changes the lines concerned.
 
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::ops::Range;
 
 use super::error::ZoneError;
-use super::parse::{Fetch, Parser};
+use super::parse::{Fetch, Parser, SoaSpans};
 use super::{Record, RecordData, Soa};
 use crate::name::DnsName;
 
@@ -15,8 +17,10 @@ pub struct Document {
     pub(super) source: Vec<u8>,
     pub(super) origin: DnsName,
     pub(super) entries: Vec<Entry>,
-    /// Where the serial of the SOA record stands in the source, if it stands there.
-    pub(super) serial: Option<Range<usize>>,
+    /// Where the values of the SOA record stand in the source, if they stand there.
+    pub(super) soa_spans: Option<SoaSpans>,
+    /// The files that were followed, by name as written: an edit reads its result with the same ones.
+    pub(super) included: HashMap<String, Vec<u8>>,
 }
 
 /// One logical line that says something (blank and comment lines have no entry).
@@ -53,7 +57,14 @@ impl Document {
 
     /// The same, following `$INCLUDE` lines; `fetch` gives the content of a file that is named there.
     pub fn parse_with(source: impl Into<Vec<u8>>, origin: &DnsName, fetch: &mut Fetch<'_>) -> Result<Self, ZoneError> {
-        Self::read(source.into(), Parser::new(origin, Some(fetch)))
+        let fetched = RefCell::new(HashMap::new());
+        let mut keep = |name: &str| {
+            let content = fetch(name)?;
+            fetched.borrow_mut().insert(name.to_string(), content.clone());
+            Ok(content)
+        };
+        let read = Self::read(source.into(), Parser::new(origin, Some(&mut keep)));
+        read.map(|document| Self { included: fetched.take(), ..document })
     }
 
     /// The document of a zone that came as records, as by a transfer: one line each.
@@ -66,10 +77,19 @@ impl Document {
         Self::parse(text, origin)
     }
 
+    /// Reads another text of the same zone, with the included files as this one had them.
+    pub(super) fn again(&self, source: Vec<u8>) -> Result<Self, ZoneError> {
+        if self.included.is_empty() {
+            return Self::parse(source, &self.origin);
+        }
+        let mut fetch = |name: &str| self.included.get(name).cloned().ok_or_else(|| "it was not read before".into());
+        Self::parse_with(source, &self.origin, &mut fetch)
+    }
+
     fn read(source: Vec<u8>, mut parser: Parser<'_, '_>) -> Result<Self, ZoneError> {
         let entries = parser.parse(&source)?;
-        let (origin, serial) = parser.finish(&source)?;
-        Ok(Self { source, origin, entries, serial })
+        let (origin, soa_spans) = parser.finish(&source)?;
+        Ok(Self { source, origin, entries, soa_spans, included: HashMap::new() })
     }
 
     /// The file as it was read, byte for byte.
@@ -106,6 +126,11 @@ impl Document {
                 }
             }
         })
+    }
+
+    /// The SOA record itself.
+    pub fn soa_record(&self) -> Option<&Record> {
+        self.records().find(|record| matches!(record.data, RecordData::Soa(_)))
     }
 
     pub fn soa(&self) -> &Soa {

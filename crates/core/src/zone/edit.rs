@@ -7,7 +7,7 @@ use std::ops::Range;
 
 use jiff::civil::Date;
 
-use super::{Document, Entry, Item, Record, RecordData, RecordType, ZoneError, next_serial};
+use super::{Document, Entry, Item, Record, RecordData, RecordType, Soa, ZoneError, next_serial};
 
 /// Why an edit was refused; the document is unchanged.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -44,20 +44,31 @@ impl Document {
         for record in records {
             self.refuse_unfit(record)?;
         }
-        self.spliced(self.additions(records), records, &[], today)
+        self.spliced(self.additions(records), records, &[], None, today)
     }
 
     /// Takes records away, and raises the serial. They must stand in lines of this file.
     pub fn without_records(&self, records: &[Record], today: Date) -> Result<Document, EditError> {
-        self.spliced(self.removals(records)?, &[], records, today)
+        self.spliced(self.removals(records)?, &[], records, None, today)
     }
 
     /// Takes some records away and adds others in one step, and raises the serial.
     pub fn with_replaced(&self, old: &[Record], new: &[Record], today: Date) -> Result<Document, EditError> {
+        self.with_changes(old, new, None, today)
+    }
+
+    /// The same, with other values in the start of authority; its serial is raised as ever, whatever `soa` says.
+    pub fn with_changes(
+        &self,
+        old: &[Record],
+        new: &[Record],
+        soa: Option<&Soa>,
+        today: Date,
+    ) -> Result<Document, EditError> {
         // Whole lines come before the owner that a following line may have to be given at the same place.
         let mut splices = self.additions(new);
         splices.extend(self.removals(old)?);
-        self.spliced(splices, new, old, today)
+        self.spliced(splices, new, old, soa, today)
     }
 
     fn additions(&self, records: &[Record]) -> Vec<(Range<usize>, String)> {
@@ -113,10 +124,10 @@ impl Document {
         mut splices: Vec<(Range<usize>, String)>,
         added: &[Record],
         removed: &[Record],
+        soa: Option<&Soa>,
         today: Date,
     ) -> Result<Document, EditError> {
-        let serial = next_serial(self.soa().serial, today).to_string();
-        splices.push((self.serial.clone().ok_or(EditError::SoaIncluded)?, serial));
+        splices.extend(self.soa_values(soa, today)?);
         // A stable sort keeps the given order of records that go to the same place.
         splices.sort_by_key(|(span, _)| span.start);
         let mut bytes = Vec::with_capacity(self.source().len() + 80 * splices.len());
@@ -127,9 +138,31 @@ impl Document {
             done = span.end;
         }
         bytes.extend_from_slice(&self.source()[done..]);
-        let edited = Document::parse(bytes, self.origin()).map_err(EditError::Unreadable)?;
+        let edited = self.again(bytes).map_err(EditError::Unreadable)?;
         let expected = self.records().filter(|record| !removed.contains(record)).chain(added);
         if digests(expected) == digests(edited.records()) { Ok(edited) } else { Err(EditError::OthersChange) }
+    }
+
+    /// The values of the start of authority that change, each in its place: the serial always does.
+    fn soa_values(&self, wanted: Option<&Soa>, today: Date) -> Result<Vec<(Range<usize>, String)>, EditError> {
+        let [primary, hostmaster, serial, times @ ..] = self.soa_spans.clone().ok_or(EditError::SoaIncluded)?;
+        let present = self.soa();
+        let mut splices = vec![(serial, next_serial(present.serial, today).to_string())];
+        let Some(wanted) = wanted else { return Ok(splices) };
+        for (span, old, new) in
+            [(primary, &present.primary, &wanted.primary), (hostmaster, &present.hostmaster, &wanted.hostmaster)]
+        {
+            if old != new {
+                splices.push((span, new.to_string()));
+            }
+        }
+        let numbers = |soa: &Soa| [soa.refresh, soa.retry, soa.expire, soa.negative_ttl];
+        for ((span, old), new) in times.into_iter().zip(numbers(present)).zip(numbers(wanted)) {
+            if old != new {
+                splices.push((span, new.to_string()));
+            }
+        }
+        Ok(splices)
     }
 
     fn refuse_unfit(&self, record: &Record) -> Result<(), EditError> {

@@ -19,6 +19,9 @@ pub type Fetch<'a> = dyn FnMut(&str) -> Result<Vec<u8>, String> + 'a;
 /// Files that include files that include files.
 const MOST_DEPTH: usize = 10;
 
+/// Where the seven values of the SOA record stand in the file.
+pub(super) type SoaSpans = [Range<usize>; 7];
+
 pub(super) struct Parser<'f, 'g> {
     zone: DnsName,
     origin: DnsName,
@@ -27,7 +30,7 @@ pub(super) struct Parser<'f, 'g> {
     last_ttl: Option<u32>,
     /// The SOA record that was seen, to tell a repetition from a second one.
     soa: Option<RecordData>,
-    serial: Option<Range<usize>>,
+    soa_spans: Option<SoaSpans>,
     fetch: Option<&'f mut Fetch<'g>>,
     /// The included files that are being read.
     files: Vec<String>,
@@ -42,16 +45,16 @@ impl<'f, 'g> Parser<'f, 'g> {
             default_ttl: None,
             last_ttl: None,
             soa: None,
-            serial: None,
+            soa_spans: None,
             fetch,
             files: vec![],
         }
     }
 
-    /// The zone, and where its serial stands; an error if there was no SOA record.
-    pub fn finish(self, source: &[u8]) -> Result<(DnsName, Option<Range<usize>>), ZoneError> {
+    /// The zone, and where its SOA record stands; an error if there was none.
+    pub fn finish(self, source: &[u8]) -> Result<(DnsName, Option<SoaSpans>), ZoneError> {
         match self.soa {
-            Some(_) => Ok((self.zone, self.serial)),
+            Some(_) => Ok((self.zone, self.soa_spans)),
             None => Err(ZoneError::at(source, source.len()..source.len(), ZoneProblem::NoSoa)),
         }
     }
@@ -140,7 +143,8 @@ impl<'f, 'g> Parser<'f, 'g> {
             None => {
                 self.soa = Some(data.clone());
                 if self.files.is_empty() {
-                    self.serial = tokens.get(2).map(|token| token.span.clone());
+                    let spans: Vec<_> = tokens.iter().map(|token| token.span.clone()).collect();
+                    self.soa_spans = spans.try_into().ok();
                 }
                 Ok(())
             }

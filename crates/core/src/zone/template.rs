@@ -1,13 +1,14 @@
 //! A new zone from a template with named placeholders, such as `{{domain}}`.
 //!
 //! A line whose placeholder has no value leaves nothing behind; a placeholder with several values gives one line for
-//! each. The result is parsed before anyone sees it. Neighbours: `document`, and `site::attach`, which asks for zones.
+//! each. The result is parsed before anyone sees it. Neighbours: `pattern`, which holds the values, and
+//! `document`.
 
 use std::net::IpAddr;
 
 use jiff::civil::Date;
 
-use super::{Document, ZoneError};
+use super::{Document, Mail, Pattern, ZoneError};
 use crate::name::{DnsName, Hostname};
 
 /// The zone every new domain gets unless the harbor has a template of its own.
@@ -30,34 +31,12 @@ www\tIN\tAAAA\t{{address6}}
 @\tIN\tTXT\t{{spf}}
 ";
 
-/// Where the mail of a domain goes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Mail {
-    /// The domain takes and sends no mail: null MX (RFC 7505) and `v=spf1 -all` (RFC 7208).
-    None,
-    /// Nothing is written: mail is arranged elsewhere, or later.
-    Unsaid,
-}
-
-/// What the placeholders stand for.
-#[derive(Debug, Clone)]
-pub struct TemplateValues<'a> {
-    pub domain: &'a Hostname,
-    pub nameservers: &'a [DnsName],
-    /// Addresses of nameservers that lie inside the domain.
-    pub nameserver_addresses: &'a [(DnsName, IpAddr)],
-    pub hostmaster: &'a DnsName,
-    pub addresses: &'a [IpAddr],
-    pub mail: Mail,
-    pub today: Date,
-}
-
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum TemplateError {
-    #[error("the template is not text")]
-    NotText,
     #[error("the nameserver set is empty; a zone needs at least one nameserver")]
     NoNameserver,
+    #[error("the nameserver {} lies inside the new zone, and the settings name no address for it", .0.bare())]
+    NameserverAddress(DnsName),
     #[error("template line {line}: there is no placeholder `{name}`")]
     UnknownPlaceholder { line: usize, name: String },
     #[error("template line {line}: `{{{{` without `}}}}`")]
@@ -66,22 +45,19 @@ pub enum TemplateError {
     Unreadable(#[from] ZoneError),
 }
 
-/// Fills a template.
-pub fn from_template(template: &str, values: &TemplateValues<'_>) -> Result<Document, TemplateError> {
-    let primary = values.nameservers.first().ok_or(TemplateError::NoNameserver)?;
-    let of_family = |v4: bool| values.addresses.iter().filter(|a| a.is_ipv4() == v4).map(IpAddr::to_string).collect();
-    let when_no_mail = |text: &str| {
-        if values.mail == Mail::None { vec![text.to_string()] } else { vec![] }
-    };
+/// Fills the template of a pattern for one domain.
+pub(super) fn fill(pattern: &Pattern, domain: &Hostname, serial: u32) -> Result<Document, TemplateError> {
+    let primary = pattern.nameservers.first().ok_or(TemplateError::NoNameserver)?;
+    let own_nameservers = pattern.addresses_within(domain)?;
+    let of_family = |v4: bool| pattern.addresses.iter().filter(|a| a.is_ipv4() == v4).map(IpAddr::to_string).collect();
     let value_of = |name: &str| -> Option<Vec<String>> {
         Some(match name {
-            "domain" => vec![values.domain.to_string()],
+            "domain" => vec![domain.to_string()],
             "primary" => vec![primary.to_string()],
-            "hostmaster" => vec![values.hostmaster.to_string()],
-            "serial" => vec![first_serial(values.today).to_string()],
-            "nameserver" => values.nameservers.iter().map(DnsName::to_string).collect(),
-            "nameserver-address" => values
-                .nameserver_addresses
+            "hostmaster" => vec![pattern.hostmaster.to_string()],
+            "serial" => vec![serial.to_string()],
+            "nameserver" => pattern.nameservers.iter().map(DnsName::to_string).collect(),
+            "nameserver-address" => own_nameservers
                 .iter()
                 .map(|(name, address)| {
                     let kind = if address.is_ipv4() { "A" } else { "AAAA" };
@@ -90,22 +66,39 @@ pub fn from_template(template: &str, values: &TemplateValues<'_>) -> Result<Docu
                 .collect(),
             "address4" => of_family(true),
             "address6" => of_family(false),
-            "mx" => when_no_mail("0 ."),
-            "spf" => when_no_mail("\"v=spf1 -all\""),
+            "mx" => mail_exchanges(pattern),
+            "spf" => sender_policy(&pattern.mail).map(|policy| format!("\"{policy}\"")).into_iter().collect(),
             _ => return None,
         })
     };
-    let mut text = String::with_capacity(template.len());
-    for (index, line) in template.split_inclusive('\n').enumerate() {
+    let mut text = String::with_capacity(pattern.text.len());
+    for (index, line) in pattern.text.split_inclusive('\n').enumerate() {
         for filled in fill_line(line, index + 1, &value_of)? {
             text.push_str(&filled);
         }
     }
-    Ok(Document::parse(text, &values.domain.dns_name())?)
+    Ok(Document::parse(text, &domain.dns_name())?)
+}
+
+fn mail_exchanges(pattern: &Pattern) -> Vec<String> {
+    match pattern.mail.servers(&pattern.mail_servers) {
+        None => vec![],
+        Some([]) => vec!["0 .".into()],
+        Some(servers) => servers.iter().enumerate().map(|(at, name)| format!("{} {name}", 10 * (at + 1))).collect(),
+    }
+}
+
+/// Who may send for the domain, where that is known: mail kept elsewhere may be sent from anywhere.
+fn sender_policy(mail: &Mail) -> Option<&'static str> {
+    match mail {
+        Mail::None => Some("v=spf1 -all"),
+        Mail::Here => Some("v=spf1 a mx -all"),
+        Mail::Unsaid | Mail::Elsewhere(_) => None,
+    }
 }
 
 /// The first serial of a new zone, date style.
-fn first_serial(today: Date) -> u32 {
+pub fn first_serial(today: Date) -> u32 {
     super::next_serial(1980010100, today)
 }
 
@@ -130,20 +123,23 @@ fn fill_line(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::zone::TemplateName;
 
     fn fill(template: &str, addresses: &[&str], mail: Mail) -> Result<String, TemplateError> {
-        let addresses: Vec<IpAddr> = addresses.iter().map(|text| text.parse().unwrap()).collect();
-        let names = ["ns1.saltmarsh.example", "ns2.saltmarsh.example"].map(|n| DnsName::absolute(n).unwrap());
-        let values = TemplateValues {
-            domain: &Hostname::parse("crumbandtide.example").unwrap(),
-            nameservers: &names,
-            nameserver_addresses: &[],
-            hostmaster: &DnsName::absolute("hostmaster.saltmarsh.example").unwrap(),
-            addresses: &addresses,
+        let names = |all: &[&str]| all.iter().map(|name| DnsName::absolute(name).unwrap()).collect::<Vec<_>>();
+        let pattern = Pattern {
+            template: TemplateName::default(),
+            text: template.into(),
+            nameservers: names(&["ns1.saltmarsh.example", "ns2.saltmarsh.example"]),
+            nameserver_addresses: Default::default(),
+            hostmaster: DnsName::absolute("hostmaster.saltmarsh.example").unwrap(),
+            addresses: addresses.iter().map(|text| text.parse().unwrap()).collect(),
             mail,
-            today: Date::constant(2026, 11, 23),
+            mail_servers: names(&["mx1.saltmarsh.example", "mx2.saltmarsh.example"]),
         };
-        from_template(template, &values).map(|zone| String::from_utf8(zone.source().to_vec()).unwrap())
+        let serial = first_serial(Date::constant(2026, 11, 23));
+        let zone = pattern.zone(&Hostname::parse("crumbandtide.example").unwrap(), serial);
+        zone.map(|zone| String::from_utf8(zone.source().to_vec()).unwrap())
     }
 
     #[test]
@@ -156,6 +152,16 @@ mod tests {
         let text = fill(BUILT_IN_TEMPLATE, &["192.0.2.10", "2001:db8::10"], Mail::None).unwrap();
         assert!(text.contains("@\tIN\tMX\t0 .\n@\tIN\tTXT\t\"v=spf1 -all\"\n"), "{text}");
         assert!(text.contains("www\tIN\tAAAA\t2001:db8::10"), "{text}");
+    }
+
+    #[test]
+    fn mail_here_or_elsewhere_gives_one_line_a_server() {
+        let here = fill(BUILT_IN_TEMPLATE, &[], Mail::Here).unwrap();
+        let lines = "@\tIN\tMX\t10 mx1.saltmarsh.example.\n@\tIN\tMX\t20 mx2.saltmarsh.example.\n";
+        assert!(here.contains(&format!("{lines}@\tIN\tTXT\t\"v=spf1 a mx -all\"\n")), "{here}");
+        let post = vec![DnsName::absolute("post.lanternchoir.example").unwrap()];
+        let elsewhere = fill(BUILT_IN_TEMPLATE, &[], Mail::Elsewhere(post)).unwrap();
+        assert!(elsewhere.contains("MX\t10 post.lanternchoir.example.\n") && !elsewhere.contains("TXT"), "{elsewhere}");
     }
 
     #[test]

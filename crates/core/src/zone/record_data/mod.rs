@@ -82,6 +82,14 @@ impl RecordData {
         }
     }
 
+    /// An A or AAAA record's data.
+    pub fn of_address(address: std::net::IpAddr) -> Self {
+        match address {
+            std::net::IpAddr::V4(v4) => Self::A(v4),
+            std::net::IpAddr::V6(v6) => Self::Aaaa(v6),
+        }
+    }
+
     /// The address of an A or AAAA record.
     pub fn address(&self) -> Option<std::net::IpAddr> {
         match self {

@@ -5,10 +5,13 @@
 
 mod alias_beside_data;
 mod apex_nameserver_without_address;
+mod ca_forbidden;
 mod dmarc_syntax;
+mod former_address;
 mod glue_missing_in_zone;
 mod hidden_by_delegation;
 mod leftover_placeholder;
+mod mail_not_as_set;
 mod mail_server_unusable;
 mod nameserver_is_alias;
 mod no_nameserver;
@@ -22,10 +25,12 @@ mod soa_times;
 mod spf_syntax;
 mod target_not_a_hostname;
 mod ttl_extreme;
+mod ttls_differ;
 mod wildcard_delegation;
 mod www_without_apex;
 
 use std::collections::{HashMap, HashSet};
+use std::net::IpAddr;
 
 use foldhash::fast::RandomState;
 
@@ -39,9 +44,21 @@ pub struct Rule {
     pub check: fn(&Indexed<'_>) -> Vec<Finding>,
 }
 
+/// What is known about a zone beside its records. Nothing, for a file anywhere.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Surroundings {
+    /// The mail servers that the setting of the domain names; empty: it takes no mail.
+    pub mail_servers: Option<Vec<DnsName>>,
+    /// The names that the CA in the settings goes by in CAA records.
+    pub ca_identities: Vec<String>,
+    /// Addresses that sites were once served at and no longer are.
+    pub former_addresses: Vec<IpAddr>,
+}
+
 /// A zone with its records found by owner. Made for millions of records: a few large tables, no small ones.
 pub struct Indexed<'a> {
     pub zone: &'a Document,
+    pub around: &'a Surroundings,
     /// The number of an owner's set of records.
     numbers: HashMap<&'a DnsName, u32, RandomState>,
     /// By number: the owner, and where its records end; they begin where those of the number before end.
@@ -66,12 +83,16 @@ pub const ALL: &[Rule] = &[
     hidden_by_delegation::RULE,
     repeated_zone_name::RULE,
     mail_server_unusable::RULE,
+    mail_not_as_set::RULE,
+    ca_forbidden::RULE,
+    former_address::RULE,
     service_target_without_address::RULE,
     several_spf::RULE,
     spf_syntax::RULE,
     dmarc_syntax::RULE,
     leftover_placeholder::RULE,
     soa_times::RULE,
+    ttls_differ::RULE,
     private_address::RULE,
     www_without_apex::RULE,
     ttl_extreme::RULE,
@@ -79,21 +100,27 @@ pub const ALL: &[Rule] = &[
 
 /// Everything a primary server would refuse the zone for.
 pub fn judge_loading(zone: &Document) -> Vec<Finding> {
-    let indexed = Indexed::new(zone);
+    let around = Surroundings::default();
+    let indexed = Indexed::new(zone, &around);
     let faults = ALL.iter().filter(|rule| rule.text.severity == Severity::Fault);
     faults.flat_map(|rule| (rule.check)(&indexed)).collect()
 }
 
 /// All findings about a zone, the gravest first.
 pub fn judge(zone: &Document) -> Vec<Finding> {
-    let indexed = Indexed::new(zone);
+    judge_within(zone, &Surroundings::default())
+}
+
+/// The same, with what is known beside the zone.
+pub fn judge_within(zone: &Document, around: &Surroundings) -> Vec<Finding> {
+    let indexed = Indexed::new(zone, around);
     let mut findings: Vec<Finding> = ALL.iter().flat_map(|rule| (rule.check)(&indexed)).collect();
     findings.sort_by_key(|finding| finding.severity);
     findings
 }
 
 impl<'a> Indexed<'a> {
-    pub fn new(zone: &'a Document) -> Self {
+    pub fn new(zone: &'a Document, around: &'a Surroundings) -> Self {
         // Room for three owners in four lines: a table that grows is built again and again.
         let likely = zone.entries().len() / 4 * 3;
         let mut numbers: HashMap<&DnsName, u32, RandomState> =
@@ -133,7 +160,7 @@ impl<'a> Indexed<'a> {
                 *place += 1;
             }
         }
-        Self { zone, numbers, sets, records, cuts }
+        Self { zone, around, numbers, sets, records, cuts }
     }
 
     pub fn apex(&self) -> &DnsName {

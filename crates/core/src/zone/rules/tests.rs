@@ -7,11 +7,20 @@ use super::*;
 const GOOD: &str = "$TTL 3600\n@ SOA ns1 hostmaster 7 4h 30m 4w 5m\n@ NS ns1\nns1 A 192.0.2.1\n@ A 192.0.2.2\nwww CNAME @\n\
                     @ MX 10 mail\nmail A 192.0.2.3\n@ TXT \"v=spf1 mx -all\"\n_dmarc TXT \"v=DMARC1; p=none\"\n\
                     dock NS ns.dock\nns.dock A 192.0.2.4\n*.berth A 192.0.2.5\n_sip._tcp SRV 1 1 5060 ns1\n@ HTTPS 1 . alpn=h2\n\
-                    x TXT \"100% rye, v=1\"\nsub TXT \"v=spf1 ip4:192.0.2.0/24 ip6:2001:db8::/32 include:a.example ~all redirect=b.example\"\n";
+                    @ CAA 0 issue \"CA.example; account=7\"\n@ CAA 0 issuewild \"other.example\"\n@ CAA 0 issue \"other.example\"\nx TXT \"100% rye, v=1\"\nsub TXT \"v=spf1 ip4:192.0.2.0/24 ip6:2001:db8::/32 include:a.example ~all redirect=b.example\"\n";
 
 fn codes(text: &str) -> Vec<&'static str> {
+    codes_with_mail(text, None)
+}
+
+fn codes_with_mail(text: &str, mail_server: Option<&str>) -> Vec<&'static str> {
     let zone = Document::parse(text, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
-    judge(&zone).iter().map(|finding| finding.code).collect()
+    let around = Surroundings {
+        mail_servers: mail_server.map(|name| vec![DnsName::absolute(name).unwrap()]),
+        ca_identities: vec!["ca.example".into(), "second.ca.example".into()],
+        former_addresses: vec!["192.0.2.200".parse().unwrap()],
+    };
+    judge_within(&zone, &around).iter().map(|finding| finding.code).collect()
 }
 
 /// Each code with what makes it fire: a line more, or one replaced.
@@ -30,7 +39,13 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("repeated-zone-name", "", "ftp.gullrock.example A 192.0.2.6\n"),
     ("mail-server-unusable", "mail A 192.0.2.3\n", ""),
     ("mail-server-unusable", "mail A 192.0.2.3\n", "mail CNAME ns1\n"),
-    ("mail-server-unusable", "@ MX 10 mail\n", "@ MX 10 192.0.2.3.\n"),
+    ("mail-server-unusable", "@ MX 10 mail\n", "@ MX 10 mail\n@ MX 10 192.0.2.3.\n"),
+    ("mail-not-as-set", "@ MX 10 mail\n", "@ MX 0 .\n"),
+    ("mail-not-as-set", "", "@ MX 20 ns1\n"),
+    ("ca-forbidden", "", "@ CAA 0 issue \"other.example\"\n"),
+    ("ca-forbidden", "", "shop A 192.0.2.5\nshop CAA 0 issue \";\"\n"),
+    ("former-address", "", "old A 192.0.2.200\n"),
+    ("ttls-differ", "", "@ 60 A 192.0.2.8\n"),
     ("several-spf", "", "@ TXT \"v=spf1 -all\"\n"),
     ("soa-times", "4h 30m 4w 5m", "4h 30m 1d 5m"),
     ("soa-times", "4h 30m 4w 5m", "4h 4h 4w 5m"),
@@ -57,13 +72,15 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
 #[test]
 fn a_good_zone_has_no_findings() {
     assert_eq!(codes(GOOD), Vec::<&str>::new());
+    assert_eq!(codes_with_mail(GOOD, Some("mail.gullrock.example")), Vec::<&str>::new());
 }
 
 #[test]
 fn each_rule_fires_on_its_own_fault_alone() {
     for (code, old, new) in TRIGGERS {
         let text = if old.is_empty() { format!("{GOOD}{new}") } else { GOOD.replacen(old, new, 1) };
-        assert_eq!(codes(&text), [*code], "{old:?} -> {new:?}");
+        let mail_server = (*code == "mail-not-as-set").then_some("mail.gullrock.example");
+        assert_eq!(codes_with_mail(&text, mail_server), [*code], "{old:?} -> {new:?}");
     }
 }
 

@@ -2,14 +2,18 @@
 //!
 //! Plain values with serde derives: reading the file is for the command-line crate, using it for all the others.
 
+mod layout;
+mod server_address;
+
 use std::collections::BTreeMap;
 use std::net::{IpAddr, SocketAddr};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
-use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 
 use crate::name::{DnsName, Hostname};
+pub use layout::Layout;
+pub use server_address::ServerAddress;
 
 /// `harbor.toml`. Every table may be left out; unknown keys are refused, since a misspelt one would be ignored.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -23,6 +27,15 @@ pub struct Settings {
     pub web: Web,
     #[serde(default)]
     pub dns: Dns,
+    /// Primary servers elsewhere that take changes by UPDATE, by names of the administrator's own.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub primaries: BTreeMap<String, Primary>,
+    /// Servers that get the zones of this harbor by transfer.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub secondaries: Vec<Secondary>,
+    /// Nameserver sets beside that of `[host]`, by name.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub nameserver_sets: BTreeMap<String, NameserverSet>,
     #[serde(default)]
     pub ca: Ca,
     #[serde(default)]
@@ -46,6 +59,38 @@ pub struct Host {
     /// The mailbox in the SOA record, with a dot for the `@` (RFC 1035 section 8).
     #[serde(default)]
     pub hostmaster: Option<DnsName>,
+    /// The mail servers of domains whose mail is kept here, the preferred one first.
+    #[serde(default)]
+    pub mail_servers: Vec<DnsName>,
+}
+
+/// Names with addresses that domains are delegated to together.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct NameserverSet {
+    pub nameservers: Vec<DnsName>,
+    /// The addresses of those that lie inside a domain of this harbor.
+    #[serde(default)]
+    pub addresses: BTreeMap<DnsName, Vec<IpAddr>>,
+}
+
+/// A primary server elsewhere, changed by UPDATE (RFC 2136) and read by AXFR (RFC 5936), both signed.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Primary {
+    pub address: ServerAddress,
+    /// The file of the transaction key (TSIG); only its owner may be able to read it.
+    pub key_file: PathBuf,
+}
+
+/// A server that gets zones by transfer (RFC 5936) once it was notified (RFC 1996).
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Secondary {
+    pub name: DnsName,
+    pub address: ServerAddress,
+    /// The file of the transaction key (TSIG) that its transfers are signed with. The server here must know the key too.
+    pub key_file: PathBuf,
 }
 
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -88,10 +133,40 @@ pub enum WebServer {
 #[serde(rename_all = "kebab-case")]
 pub enum DnsServer {
     Bind,
+    Knot,
+    Nsd,
     /// The loopback DNS host of the demo and the tests.
     StandIn,
     #[default]
     None,
+}
+
+impl DnsServer {
+    /// Whether it reads its zones from a list that this program keeps.
+    pub fn reads_zone_list(self) -> bool {
+        matches!(self, DnsServer::Bind | DnsServer::Knot | DnsServer::Nsd)
+    }
+
+    pub fn words(self) -> &'static str {
+        match self {
+            DnsServer::Bind => "BIND",
+            DnsServer::Knot => "Knot DNS",
+            DnsServer::Nsd => "NSD",
+            DnsServer::StandIn => "the stand-in DNS host",
+            DnsServer::None => "no DNS server",
+        }
+    }
+}
+
+/// How BIND learns of a new zone.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum NewZones {
+    /// By its stanza in the zone list of the harbor and `rndc reconfig`, which takes longer the more zones there are.
+    #[default]
+    List,
+    /// By `rndc addzone`, which does not; BIND itself remembers the zone. Needs `allow-new-zones yes` there.
+    Addzone,
 }
 
 /// The web server and how it is tested and reloaded.
@@ -122,12 +197,23 @@ pub struct Web {
 pub struct Dns {
     #[serde(default)]
     pub server: DnsServer,
-    /// The zone check of the server, as a command; zone and file are appended.
+    /// The zone check of the server, as a command; zone and file are appended as it takes them.
     #[serde(default)]
     pub check: Vec<String>,
-    /// The remote control, as a command; `reload ZONE` or `reconfig` is appended.
+    /// The remote control, as a command (`rndc`, `knotc`, `nsd-control`); its order is appended.
     #[serde(default)]
     pub control_command: Vec<String>,
+    #[serde(default)]
+    pub new_zones: NewZones,
+    /// The working directory of the server: relative `$INCLUDE` names in zones count from there.
+    #[serde(default)]
+    pub directory: Option<PathBuf>,
+    /// The key that the server takes updates with, for zones that it holds as dynamic (RFC 2136).
+    #[serde(default)]
+    pub update_key_file: Option<PathBuf>,
+    /// The catalog zone (RFC 9432) that secondaries take the list of zones from; none when left out.
+    #[serde(default)]
+    pub catalog: Option<Hostname>,
     #[serde(default)]
     pub main_file: Option<PathBuf>,
     /// Where to ask the server whether it has loaded a zone.
@@ -154,6 +240,9 @@ pub struct Ca {
     /// A PEM file with the root that the CA's own https is verified with; the system's roots when left out.
     #[serde(default)]
     pub trust_root: Option<PathBuf>,
+    /// The names that the CA goes by in CAA records (RFC 8659), as its terms say.
+    #[serde(default)]
+    pub caa_identities: Vec<String>,
 }
 
 /// The internet that is asked; for closed networks and tests. The real one's values when left out.
@@ -201,156 +290,22 @@ impl Internet {
     }
 }
 
-/// `ADDRESS` or `ADDRESS:PORT`, an IPv6 address with a port in brackets.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(try_from = "String", into = "String")]
-pub struct ServerAddress {
-    pub address: IpAddr,
-    pub port: Option<u16>,
-}
-
-impl ServerAddress {
-    pub fn socket(&self, default_port: u16) -> SocketAddr {
-        SocketAddr::new(self.address, self.port.unwrap_or(default_port))
-    }
-}
-
-impl std::str::FromStr for ServerAddress {
-    type Err = String;
-    fn from_str(text: &str) -> Result<Self, String> {
-        if let Ok(address) = text.parse() {
-            return Ok(Self { address, port: None });
+impl Settings {
+    /// The nameserver set of that name; that of `[host]` where none is named.
+    pub fn nameserver_set(&self, name: Option<&str>) -> Option<NameserverSet> {
+        match name {
+            Some(name) => self.nameserver_sets.get(name).cloned(),
+            None => Some(NameserverSet {
+                nameservers: self.host.nameservers.clone(),
+                addresses: self.host.nameserver_addresses.clone(),
+            }),
         }
-        text.parse::<SocketAddr>()
-            .map(|socket| Self { address: socket.ip(), port: Some(socket.port()) })
-            .map_err(|_| format!("`{text}` is not ADDRESS or ADDRESS:PORT (IPv6 as [ADDRESS]:PORT)"))
-    }
-}
-
-impl TryFrom<String> for ServerAddress {
-    type Error = String;
-    fn try_from(text: String) -> Result<Self, String> {
-        text.parse()
-    }
-}
-
-impl From<ServerAddress> for String {
-    fn from(server: ServerAddress) -> String {
-        match server.port {
-            Some(port) => SocketAddr::new(server.address, port).to_string(),
-            None => server.address.to_string(),
-        }
-    }
-}
-
-/// Where things lie inside a harbor.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Layout {
-    root: PathBuf,
-}
-
-impl Layout {
-    pub fn new(root: impl Into<PathBuf>) -> Self {
-        Self { root: root.into() }
-    }
-
-    pub fn root(&self) -> &Path {
-        &self.root
-    }
-
-    pub fn settings(&self) -> PathBuf {
-        self.root.join("harbor.toml")
-    }
-
-    pub fn inventory(&self) -> PathBuf {
-        self.root.join("inventory.sqlite")
-    }
-
-    pub fn lock(&self) -> PathBuf {
-        self.root.join("lock")
-    }
-
-    pub fn zones(&self) -> PathBuf {
-        self.root.join("zones")
-    }
-
-    pub fn zone_file(&self, zone: &Hostname) -> PathBuf {
-        self.zones().join(format!("{zone}.zone"))
-    }
-
-    /// The file that the DNS server's own main file includes; it includes the parts of the zone list in turn.
-    pub fn zone_index(&self) -> PathBuf {
-        self.root.join("servers/bind/zones.conf")
-    }
-
-    /// The parts of the zone list, with one stanza a zone. There are 256, so that adding the 100,001st zone rewrites
-    /// a few hundred lines and not 100,000.
-    pub fn zone_list_parts(&self) -> impl Iterator<Item = PathBuf> {
-        (0..=255_u8).map(|number| self.zone_list_part(number))
-    }
-
-    /// The part of the zone list that a zone stands in, by the hash of its name.
-    pub fn zone_list_of(&self, zone: &Hostname) -> PathBuf {
-        let hash = digest::digest(&digest::SHA256, zone.as_str().as_bytes());
-        self.zone_list_part(hash.as_ref()[0])
-    }
-
-    fn zone_list_part(&self, number: u8) -> PathBuf {
-        self.root.join(format!("servers/bind/parts/{number:02x}.conf"))
-    }
-
-    /// The folder with one file a site, included by the web server's own main file.
-    pub fn site_files(&self, server: WebServer) -> PathBuf {
-        self.root.join("servers").join(match server {
-            WebServer::Nginx => "nginx",
-            WebServer::Apache => "apache",
-            WebServer::StandIn | WebServer::None => "plain",
-        })
-    }
-
-    pub fn site_file(&self, server: WebServer, main: &Hostname) -> PathBuf {
-        let ending = if matches!(server, WebServer::Nginx | WebServer::Apache) { "conf" } else { "json" };
-        self.site_files(server).join(format!("{main}.{ending}"))
-    }
-
-    /// Where proofs of control for the CA are answered from (RFC 8555 section 8.3); outside every document root.
-    pub fn proofs(&self) -> PathBuf {
-        self.root.join("proofs")
-    }
-
-    /// The template of new zones; the built-in one is used where it is missing.
-    pub fn zone_template(&self) -> PathBuf {
-        self.root.join("templates/default.zone")
-    }
-
-    pub fn certificates(&self) -> PathBuf {
-        self.root.join("certificates")
-    }
-
-    /// Account keys and orders under way.
-    pub fn ca(&self) -> PathBuf {
-        self.root.join("ca")
-    }
-
-    /// What a change replaced, for taking it back.
-    pub fn kept(&self) -> PathBuf {
-        self.root.join("kept")
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn server_addresses_with_and_without_port() {
-        let read = |text: &str| text.parse::<ServerAddress>().map(|server| server.socket(53).to_string());
-        assert_eq!(read("192.0.2.1").unwrap(), "192.0.2.1:53");
-        assert_eq!(read("192.0.2.1:5300").unwrap(), "192.0.2.1:5300");
-        assert_eq!(read("2001:db8::1").unwrap(), "[2001:db8::1]:53");
-        assert_eq!(read("[2001:db8::1]:5300").unwrap(), "[2001:db8::1]:5300");
-        assert!(read("ns1.saltmarsh.example").is_err());
-    }
 
     #[test]
     fn the_real_internet_is_the_default() {

@@ -1,0 +1,113 @@
+//! Where things lie inside a harbor.
+
+use std::path::{Path, PathBuf};
+
+use aws_lc_rs::digest;
+
+use super::{DnsServer, WebServer};
+use crate::name::Hostname;
+use crate::zone::TemplateName;
+
+/// Where things lie inside a harbor.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Layout {
+    root: PathBuf,
+}
+
+impl Layout {
+    pub fn new(root: impl Into<PathBuf>) -> Self {
+        Self { root: root.into() }
+    }
+
+    pub fn root(&self) -> &Path {
+        &self.root
+    }
+
+    pub fn settings(&self) -> PathBuf {
+        self.root.join("harbor.toml")
+    }
+
+    pub fn inventory(&self) -> PathBuf {
+        self.root.join("inventory.sqlite")
+    }
+
+    pub fn lock(&self) -> PathBuf {
+        self.root.join("lock")
+    }
+
+    pub fn zones(&self) -> PathBuf {
+        self.root.join("zones")
+    }
+
+    pub fn zone_file(&self, zone: &Hostname) -> PathBuf {
+        self.zones().join(format!("{zone}.zone"))
+    }
+
+    /// The file that the DNS server's own main file includes; it includes the parts of the zone list in turn.
+    pub fn zone_index(&self, server: DnsServer) -> PathBuf {
+        self.zone_lists(server).join("zones.conf")
+    }
+
+    fn zone_lists(&self, server: DnsServer) -> PathBuf {
+        self.root.join("servers").join(match server {
+            DnsServer::Bind => "bind",
+            DnsServer::Knot => "knot",
+            DnsServer::Nsd => "nsd",
+            DnsServer::StandIn | DnsServer::None => "no-dns",
+        })
+    }
+
+    /// The parts of the zone list, with one stanza a zone. There are 256, so that adding the 100,001st zone rewrites
+    /// a few hundred lines and not 100,000.
+    pub fn zone_list_parts(&self, server: DnsServer) -> impl Iterator<Item = PathBuf> {
+        (0..=255_u8).map(move |number| self.zone_list_part(server, number))
+    }
+
+    /// The part of the zone list that a zone stands in, by the hash of its name.
+    pub fn zone_list_of(&self, server: DnsServer, zone: &Hostname) -> PathBuf {
+        let hash = digest::digest(&digest::SHA256, zone.as_str().as_bytes());
+        self.zone_list_part(server, hash.as_ref()[0])
+    }
+
+    fn zone_list_part(&self, server: DnsServer, number: u8) -> PathBuf {
+        self.zone_lists(server).join(format!("parts/{number:02x}.conf"))
+    }
+
+    /// The folder with one file a site, included by the web server's own main file.
+    pub fn site_files(&self, server: WebServer) -> PathBuf {
+        self.root.join("servers").join(match server {
+            WebServer::Nginx => "nginx",
+            WebServer::Apache => "apache",
+            WebServer::StandIn | WebServer::None => "plain",
+        })
+    }
+
+    pub fn site_file(&self, server: WebServer, main: &Hostname) -> PathBuf {
+        let ending = if matches!(server, WebServer::Nginx | WebServer::Apache) { "conf" } else { "json" };
+        self.site_files(server).join(format!("{main}.{ending}"))
+    }
+
+    /// Where proofs of control for the CA are answered from (RFC 8555 section 8.3); outside every document root.
+    pub fn proofs(&self) -> PathBuf {
+        self.root.join("proofs")
+    }
+
+    /// A template of new zones by its name. For `default` the built-in one is used where it is missing.
+    pub fn zone_template(&self, name: &TemplateName) -> PathBuf {
+        self.root.join(format!("templates/{name}.zone"))
+    }
+
+    pub fn certificates(&self) -> PathBuf {
+        self.root.join("certificates")
+    }
+
+    /// Account keys and orders under way.
+    pub fn ca(&self) -> PathBuf {
+        self.root.join("ca")
+    }
+
+    /// What a change replaced, for taking it back.
+    pub fn kept(&self) -> PathBuf {
+        self.root.join("kept")
+    }
+}

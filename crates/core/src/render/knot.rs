@@ -1,0 +1,53 @@
+//! Zone lists for Knot DNS (its YAML-like configuration).
+
+use std::fmt::Write;
+use std::path::Path;
+
+use super::zone_list::{OURS, Publication, quoted};
+use crate::harbor::{DnsServer, Layout};
+use crate::name::Hostname;
+
+pub(super) fn index(layout: &Layout, publication: &Publication) -> String {
+    let mut text = "# The zones of this harbor. `grep -r NAME` in the folder beside this file finds one.\n".to_string();
+    let to = &publication.secondaries;
+    if !to.is_empty() {
+        text.push_str("remote:\n");
+        for (number, to) in to.iter().enumerate() {
+            let address = format!("{}@{}", to.address.ip(), to.address.port());
+            let _ = write!(text, "  - id: {OURS}-{number}\n    address: {address}\n    key: {}\n", to.key);
+        }
+        let keys = to.iter().map(|to| to.key.as_str()).collect::<Vec<_>>().join(", ");
+        let _ = write!(text, "acl:\n  - id: {OURS}-transfer\n    key: [{keys}]\n    action: transfer\n");
+    }
+    if let Some(key) = publication.catalog.as_ref().and_then(|catalog| catalog.update_key.as_ref()) {
+        // Its own `acl` section: both may stand in one file.
+        let _ = write!(text, "acl:\n  - id: {OURS}-update\n    key: {key}\n    action: [update, transfer]\n");
+    }
+    let _ = write!(text, "template:\n  - id: {OURS}\n");
+    if !to.is_empty() {
+        let remotes = (0..to.len()).map(|number| format!("{OURS}-{number}")).collect::<Vec<_>>().join(", ");
+        let _ = write!(text, "    notify: [{remotes}]\n    acl: {OURS}-transfer\n");
+    }
+    if let Some(catalog) = &publication.catalog {
+        text.push_str("zone:\n");
+        text.push_str(&zone(&catalog.name, &layout.zone_file(&catalog.name)));
+        let transfer = (!to.is_empty()).then(|| format!("{OURS}-transfer"));
+        let update = catalog.update_key.as_ref().map(|_| format!("{OURS}-update"));
+        let rules: Vec<String> = transfer.into_iter().chain(update).collect();
+        if !rules.is_empty() {
+            let _ = writeln!(text, "    acl: [{}]", rules.join(", "));
+        }
+    }
+    for part in layout.zone_list_parts(DnsServer::Knot) {
+        let _ = writeln!(text, "include: {}", quoted(&part));
+    }
+    text
+}
+
+pub(super) fn stanza(name: &Hostname, file: &Path) -> String {
+    format!("zone:\n{}", zone(name, file))
+}
+
+fn zone(name: &Hostname, file: &Path) -> String {
+    format!("  - domain: {name}\n    file: {}\n    template: {OURS}\n", quoted(file))
+}

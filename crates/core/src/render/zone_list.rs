@@ -1,0 +1,103 @@
+//! The zone list of a DNS server: one stanza a zone, in parts that an index includes, which the server's own main file
+//! includes. What differs between the servers is in `bind`, `knot` and `nsd`.
+//!
+//! Adding a zone adds its stanza at the end and leaves the rest, hand edits included, as it is. Stanzas only name what
+//! the index defines, so that another secondary server changes the index alone.
+
+use std::net::SocketAddr;
+use std::path::Path;
+
+use super::{bind, knot, nsd};
+use crate::harbor::{DnsServer, Layout};
+use crate::name::Hostname;
+
+/// The name under which the index defines what zones have in common.
+pub(super) const OURS: &str = "brightharbor";
+
+/// Who gets the zones by transfer, and the catalog zone that names them (RFC 9432).
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Publication {
+    pub secondaries: Vec<PublishedTo>,
+    pub catalog: Option<CatalogStanza>,
+}
+
+/// A secondary server with the name of the key that it asks with; the server knows the key itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PublishedTo {
+    pub address: SocketAddr,
+    pub key: String,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CatalogStanza {
+    pub name: Hostname,
+    /// The key that it takes updates with, where it is changed by UPDATE.
+    pub update_key: Option<String>,
+}
+
+/// The file that the DNS server's main file includes; empty for a server that reads no list.
+pub fn zone_index(server: DnsServer, layout: &Layout, publication: &Publication) -> String {
+    match server {
+        DnsServer::Bind => bind::index(layout, publication),
+        DnsServer::Knot => knot::index(layout, publication),
+        DnsServer::Nsd => nsd::index(layout, publication),
+        DnsServer::StandIn | DnsServer::None => String::new(),
+    }
+}
+
+/// What an empty part of the list holds.
+pub fn zone_list_head(server: DnsServer) -> String {
+    let comment = if server == DnsServer::Bind { "//" } else { "#" };
+    format!("{comment} A part of the zones of this harbor: by the hash of the name, so that each part stays short.\n")
+}
+
+/// The stanza of one zone, as it stands in a part of the list.
+pub fn zone_stanza(server: DnsServer, zone: &Hostname, file: &Path, published: bool) -> String {
+    match server {
+        DnsServer::Bind => bind::stanza(zone, file, published),
+        DnsServer::Knot => knot::stanza(zone, file),
+        DnsServer::Nsd => nsd::stanza(zone, file),
+        DnsServer::StandIn | DnsServer::None => String::new(),
+    }
+}
+
+/// The part with one more zone; unchanged if it names the zone already.
+pub fn with_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path, published: bool) -> String {
+    if names_zone(server, list, zone) {
+        return list.to_string();
+    }
+    let mut text = if list.is_empty() { zone_list_head(server) } else { list.to_string() };
+    if !text.ends_with('\n') {
+        text.push('\n');
+    }
+    text + &zone_stanza(server, zone, file, published)
+}
+
+/// A part in which the stanzas that this program wrote are as they are written now; hand-made ones stay.
+pub fn republished(server: DnsServer, list: &str, zones: &[(Hostname, std::path::PathBuf)], published: bool) -> String {
+    let mut text = list.to_string();
+    for (zone, file) in zones {
+        let old = zone_stanza(server, zone, file, !published);
+        text = text.replace(&old, &zone_stanza(server, zone, file, published));
+    }
+    text
+}
+
+/// Whether the list has a stanza for the zone, written by this program or by hand.
+fn names_zone(server: DnsServer, list: &str, zone: &Hostname) -> bool {
+    let opening = match server {
+        DnsServer::Bind => "zone",
+        DnsServer::Knot => "- domain:",
+        _ => "name:",
+    };
+    list.lines().filter_map(|line| line.trim_start().strip_prefix(opening)).any(|rest| {
+        let name = rest.trim_start().trim_start_matches('"');
+        let end = name.find(|c: char| c == '"' || c == '{' || c.is_whitespace()).unwrap_or(name.len());
+        name[..end].trim_end_matches('.').eq_ignore_ascii_case(zone.as_str())
+    })
+}
+
+/// A path in double quotes, as all three servers read it.
+pub(super) fn quoted(path: &Path) -> String {
+    format!("\"{}\"", path.to_string_lossy().replace('\\', "\\\\").replace('"', "\\\""))
+}
