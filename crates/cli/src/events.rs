@@ -52,6 +52,7 @@ impl Progress {
             Event::TestingWebServer => self.doing("the web server tests its configuration"),
             Event::ReloadingWebServer => self.doing("the web server reloads"),
             Event::LoadingZones => self.doing("the DNS server loads the zone"),
+            Event::UpdatingZone(zone) => self.doing(&format!("the primary server updates {zone}")),
             Event::OutOfDate(fault) => self.note(&format!("note: {fault}")),
         }
     }

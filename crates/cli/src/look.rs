@@ -1,10 +1,13 @@
 //! Looks at hostnames and judges their links: what the harbor knows, what the world shows, and the core's verdict.
 
+use std::net::IpAddr;
+
 use brightharbor_core::delegation::rules::{Expected, judge};
 use brightharbor_core::name::{Hostname, registrable_domain};
 use brightharbor_core::render::fingerprint;
-use brightharbor_core::site::{Site, ZoneHome};
+use brightharbor_core::site::{Site, Zone, ZoneHome};
 use brightharbor_core::survey::{Gathered, Harbored, Survey, leads_here, survey};
+use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::store::StoreError;
 use brightharbor_io::survey::gather;
@@ -50,9 +53,29 @@ fn verdict(harbor: &Harbor, gathered: &Gathered) -> Result<Looked, StoreError> {
 
 /// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone.
 pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreError> {
-    let here = harbor.store.zone(domain)?.is_some_and(|zone| zone.home == ZoneHome::Here);
-    let nameservers = if here { harbor.settings.host.nameservers.clone() } else { vec![] };
-    Ok(Expected { nameservers, addresses: harbor.settings.host.nameserver_addresses.clone() })
+    let zone = harbor.store.zone(domain)?;
+    let set = match zone {
+        Some(zone) if zone.home == ZoneHome::Here => harbor.settings.nameserver_set(zone.nameserver_set.as_deref()),
+        // What a primary elsewhere is delegated to is its own affair, unless a set was named.
+        Some(zone) if zone.nameserver_set.is_some() => harbor.settings.nameserver_set(zone.nameserver_set.as_deref()),
+        _ => None,
+    };
+    let set = set.unwrap_or_default();
+    let addresses =
+        if set.addresses.is_empty() { harbor.settings.host.nameserver_addresses.clone() } else { set.addresses };
+    Ok(Expected { nameservers: set.nameservers, addresses })
+}
+
+/// What the rules may know about a zone beside its records.
+pub fn surroundings(harbor: &Harbor, zone: &Zone) -> Result<Surroundings, StoreError> {
+    let Harbor { settings, store, .. } = harbor;
+    let pattern = zone.pattern.as_deref().map(|key| store.pattern(key)).transpose()?.flatten();
+    let mail_servers = pattern.and_then(|made| Some(made.mail.servers(&made.mail_servers)?.to_vec()));
+    let mut former_addresses: Vec<IpAddr> = store.patterns()?.into_iter().flat_map(|made| made.addresses).collect();
+    former_addresses.retain(|address| !settings.host.addresses.contains(address));
+    former_addresses.sort();
+    former_addresses.dedup();
+    Ok(Surroundings { mail_servers, ca_identities: settings.ca.caa_identities.clone(), former_addresses })
 }
 
 fn harbored(harbor: &Harbor, hostname: &Hostname) -> Result<Option<Harbored>, StoreError> {

@@ -5,8 +5,10 @@
 
 mod args;
 mod commands;
+mod design;
 mod error;
 mod events;
+mod holders;
 mod look;
 mod options;
 mod run;

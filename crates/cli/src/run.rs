@@ -74,20 +74,20 @@ pub async fn change(
     context: &Context,
     title: &str,
     options: &ChangeOptions,
-    decide: impl FnOnce(&Harbor, Timestamp) -> Result<Decision, Error>,
+    decide: impl AsyncFnOnce(&Harbor, Timestamp) -> Result<Decision, Error>,
 ) -> Result<Changed, Error> {
     let mut harbor = context.open()?;
     if options.dry_run {
-        let Decision { set, said } = decide(&harbor, clock::now())?;
+        let Decision { set, said } = decide(&harbor, clock::now()).await?;
         return Ok(Changed { set, said, entry: None });
     }
     let tell = |event| context.progress.event(event);
     let lock = take_lock(&harbor.layout.lock(), title, LOCK_PATIENCE, &tell)?;
-    for recovered in recover(&harbor, &lock)? {
+    for recovered in recover(&harbor, &lock).await? {
         tell_recovered(context, &recovered);
     }
     let now = clock::now();
-    let Decision { set, said } = decide(&harbor, now)?;
+    let Decision { set, said } = decide(&harbor, now).await?;
     if set.is_empty() {
         return Ok(Changed { set, said, entry: None });
     }

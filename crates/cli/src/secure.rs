@@ -127,7 +127,7 @@ async fn install_it(
         return Err(Error::refused("not-covered", message).advice("it was not installed; ask the CA"));
     }
     let title = format!("certificate issue {main}");
-    change(context, &title, &GO_ON, |harbor, now| {
+    change(context, &title, &GO_ON, async |harbor, now| {
         let site = site_again(harbor, main)?;
         let wanted = Install {
             chain_pem: &issued.chain_pem,
@@ -191,7 +191,7 @@ async fn prove(harbor: &Harbor, certificate: &Certificate) -> Result<Result<(), 
 async fn settle(context: &Context, certificate: Certificate, complete: bool) -> Result<Certificate, Error> {
     let main = certificate.site.clone();
     let title = format!("certificate prove {main}");
-    change(context, &title, &GO_ON, |harbor, _| {
+    change(context, &title, &GO_ON, async |harbor, _| {
         let site = site_again(harbor, &main)?;
         let waiting = harbor.store.waiting_of(&main)?;
         let file = read_if_there(&harbor.layout.site_file(harbor.settings.web.server, &main))?;
@@ -231,7 +231,7 @@ fn not_before(error: &OrderError) -> Option<Timestamp> {
 async fn remember(context: &Context, site: &Site, reason: String, named: Option<Timestamp>) -> Result<(), Error> {
     let main = site.main().clone();
     let title = format!("remember to get a certificate for {main}");
-    change(context, &title, &GO_ON, |harbor, now| {
+    change(context, &title, &GO_ON, async |harbor, now| {
         let mut set = ChangeSet::new(&title);
         // Counted from the first refusal: before it, only the links were waited for.
         let refused_before = harbor.store.waiting_of(&main)?.filter(|waiting| !waiting.reason.is_empty());

@@ -15,3 +15,4 @@ pub mod server;
 pub mod store;
 pub mod survey;
 pub mod trust;
+pub mod zones;

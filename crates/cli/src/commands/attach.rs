@@ -1,19 +1,22 @@
 //! `attach`: a hostname for an account, with everything it takes: document root, zone or record, web server file,
 //! and, as soon as its links allow it, a certificate.
 
+use brightharbor_core::name::{Hostname, is_registrable};
 use brightharbor_core::site::{
-    AccountName, AttachLoaded, AttachRequest, Attachment, NewZoneFiles, Site, ZoneChoice, ZoneHome, ZoneLoaded, attach,
-    wanted_names,
+    AccountName, AttachLoaded, AttachRequest, Attachment, NewZoneFiles, Site, Zone, ZoneChoice, ZoneHome, ZoneLoaded,
+    attach, wanted_names,
 };
 use brightharbor_core::survey::Survey;
-use brightharbor_core::zone::Mail;
+use brightharbor_core::zone::TemplateName;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::server::await_fingerprint;
+use brightharbor_io::zones::read_zone;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
 use crate::commands::{Report, hostname};
+use crate::design::DesignOptions;
 use crate::error::{Error, Exit};
 use crate::look::look_at_site;
 use crate::options::ChangeOptions;
@@ -35,34 +38,21 @@ pub struct Attach {
     /// Who keeps the zone of a new domain.
     #[arg(long, value_enum, default_value = "here")]
     zone: ZoneArgument,
-    /// What a new zone says about mail.
-    #[arg(long, value_enum, default_value = "unsaid")]
-    mail: MailArgument,
+    /// With `--zone remote`: the primary server of harbor.toml that holds the zone.
+    #[arg(long, value_name = "NAME", required_if_eq("zone", "remote"))]
+    primary: Option<String>,
+    #[command(flatten)]
+    design: DesignOptions,
     #[command(flatten)]
     options: ChangeOptions,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-pub enum MailArgument {
-    /// Nothing: mail is arranged elsewhere, or later.
-    Unsaid,
-    /// The domain takes and sends no mail: a null MX, and an SPF policy that allows nobody.
-    None,
-}
-
-impl From<MailArgument> for Mail {
-    fn from(typed: MailArgument) -> Mail {
-        match typed {
-            MailArgument::Unsaid => Mail::Unsaid,
-            MailArgument::None => Mail::None,
-        }
-    }
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
 enum ZoneArgument {
     /// This harbor: the zone is made from the template.
     Here,
+    /// A primary server elsewhere, which takes changes by UPDATE.
+    Remote,
     /// Somebody else: the records are printed to be entered there.
     Elsewhere,
 }
@@ -73,9 +63,10 @@ pub fn run(args: &Attach, context: &Context) -> Report {
         account: AccountName::parse(&args.account).map_err(Error::wrong_use)?,
         zone: match args.zone {
             ZoneArgument::Here => ZoneChoice::Here,
+            ZoneArgument::Remote => ZoneChoice::Remote(args.primary.clone().unwrap_or_default()),
             ZoneArgument::Elsewhere => ZoneChoice::Elsewhere,
         },
-        mail: args.mail.into(),
+        design: args.design.design()?,
     };
     context.block_on(carry(args, request, context))?
 }
@@ -83,8 +74,8 @@ pub fn run(args: &Attach, context: &Context) -> Report {
 async fn carry(args: &Attach, request: AttachRequest, context: &Context) -> Report {
     let title = format!("attach {}", request.hostname);
     let mut attached: Option<Site> = None;
-    let changed = change(context, &title, &args.options, |harbor, now| {
-        let loaded = load(harbor, &request)?;
+    let changed = change(context, &title, &args.options, async |harbor, now| {
+        let loaded = load(harbor, &request).await?;
         let Attachment { site, change_set, said } = attach(&request, &loaded, &harbor.settings, &harbor.layout, now)?;
         attached = Some(site);
         Ok(Decision { set: change_set, said })
@@ -113,7 +104,7 @@ async fn follow_up(context: &Context, site: &Site, report: &mut Attached) -> Res
 }
 
 /// The part of the harbor that the decision rests on: found by key, whatever the size of the harbor.
-fn load(harbor: &Harbor, request: &AttachRequest) -> Result<AttachLoaded, Error> {
+async fn load(harbor: &Harbor, request: &AttachRequest) -> Result<AttachLoaded, Error> {
     let names = wanted_names(&request.hostname);
     let main = names[0].clone();
     let mut related: Vec<Site> = Vec::new();
@@ -125,23 +116,39 @@ fn load(harbor: &Harbor, request: &AttachRequest) -> Result<AttachLoaded, Error>
         }
     }
     let zone = match harbor.store.enclosing_zone(&main)? {
-        None => None,
-        Some(zone) => {
-            let here = zone.home == ZoneHome::Here;
-            let file = if here { read_if_there(&harbor.layout.zone_file(&zone.name))? } else { None };
-            Some(ZoneLoaded { zone, file })
-        }
+        Some(zone) if zone.home == ZoneHome::Elsewhere => Some(ZoneLoaded::Elsewhere(zone)),
+        Some(zone) => Some(ZoneLoaded::Kept(Box::new(read_zone(harbor, &zone).await?))),
+        None => match &request.zone {
+            ZoneChoice::Remote(primary) if is_registrable(&main) => {
+                let zone = Zone {
+                    primary: Some(primary.clone()),
+                    nameserver_set: request.design.nameserver_set.clone(),
+                    ..Zone::new(main.clone(), request.account.clone(), ZoneHome::Remote)
+                };
+                Some(ZoneLoaded::Kept(Box::new(read_zone(harbor, &zone).await?)))
+            }
+            _ => None,
+        },
     };
     Ok(AttachLoaded {
         account: harbor.store.account(&request.account)?,
         related,
         zone,
-        new_zone: NewZoneFiles {
-            zone_file: read_if_there(&harbor.layout.zone_file(&main))?,
-            zone_list: read_if_there(&harbor.layout.zone_list_of(&main))?,
-            template: read_if_there(&harbor.layout.zone_template())?,
-        },
+        new_zone: new_zone_files(harbor, &main, &request.design.template)?,
         site_file: read_if_there(&harbor.layout.site_file(harbor.settings.web.server, &main))?,
+    })
+}
+
+/// The files that a new zone would meet.
+pub fn new_zone_files(harbor: &Harbor, domain: &Hostname, template: &TemplateName) -> Result<NewZoneFiles, Error> {
+    let Harbor { layout, settings, .. } = harbor;
+    let catalog = settings.dns.catalog.as_ref().map(|catalog| layout.zone_file(catalog));
+    Ok(NewZoneFiles {
+        zone_file: read_if_there(&layout.zone_file(domain))?,
+        zone_list: read_if_there(&layout.zone_list_of(settings.dns.server, domain))?,
+        index: read_if_there(&layout.zone_index(settings.dns.server))?,
+        template: read_if_there(&layout.zone_template(template))?,
+        catalog: catalog.map(|file| read_if_there(&file)).transpose()?.flatten(),
     })
 }
 

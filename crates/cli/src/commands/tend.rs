@@ -34,7 +34,8 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     if !args.dry_run {
         // An empty change: takes the lock, and takes back what a killed command has left.
         let options = ChangeOptions { dry_run: false, yes: true };
-        change(context, "tend", &options, |_, _| Ok(Decision { set: ChangeSet::new("tend"), said: vec![] })).await?;
+        change(context, "tend", &options, async |_, _| Ok(Decision { set: ChangeSet::new("tend"), said: vec![] }))
+            .await?;
     }
     let harbor = context.open()?;
     let now = clock::now();

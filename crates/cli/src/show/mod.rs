@@ -34,6 +34,15 @@ pub fn print(report: &dyn Shown, as_json: bool) -> ExitCode {
     ExitCode::from(report.exit() as u8)
 }
 
+/// Prints a part of a report before the rest of it is known.
+pub fn print_now(fill: impl FnOnce(&mut Page)) -> std::io::Result<()> {
+    let mut page = Page::new();
+    fill(&mut page);
+    let mut out = anstream::stdout().lock();
+    out.write_all(&page.into_bytes())?;
+    out.flush()
+}
+
 /// One JSON document, `"format": 1`, the same members first.
 fn document(value: Value, exit: Exit) -> String {
     let mut document = json!({ "format": 1, "exit": exit as u8 });

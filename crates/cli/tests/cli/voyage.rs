@@ -116,7 +116,6 @@ fn a_name_that_does_not_lead_here_is_left_out_of_the_certificate() {
 #[test]
 fn a_domain_without_mail_says_so_in_its_zone_made_from_the_harbors_template() {
     let coast = Coast::new();
-    std::fs::create_dir(coast.harbor().join("templates")).unwrap();
     let template = "$TTL 3600\n@ SOA {{primary}} {{hostmaster}} {{serial}} 14400 1800 2419200 300\n@ NS {{nameserver}}\n@ A {{address4}}\n@ AAAA {{address6}}\n@ MX {{mx}}\n@ TXT {{spf}}\n";
     std::fs::write(coast.harbor().join("templates/default.zone"), template).unwrap();
     coast.run(&["attach", "gullrock.example", "--account", "bakery", "--mail", "none"]).expect(3);

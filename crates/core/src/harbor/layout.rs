@@ -92,9 +92,14 @@ impl Layout {
         self.root.join("proofs")
     }
 
+    /// The folder of the harbor's own templates of zones.
+    pub fn templates(&self) -> PathBuf {
+        self.root.join("templates")
+    }
+
     /// A template of new zones by its name. For `default` the built-in one is used where it is missing.
     pub fn zone_template(&self, name: &TemplateName) -> PathBuf {
-        self.root.join(format!("templates/{name}.zone"))
+        self.templates().join(format!("{name}.zone"))
     }
 
     pub fn certificates(&self) -> PathBuf {

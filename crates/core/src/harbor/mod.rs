@@ -301,6 +301,16 @@ impl Settings {
             }),
         }
     }
+
+    /// The mailbox of zones with this primary nameserver: as set, else `hostmaster` beside it, the custom of RFC 2142
+    /// section 7.
+    pub fn hostmaster(&self, primary: &DnsName) -> DnsName {
+        let beside = || {
+            let parent = primary.parent().filter(|parent| !parent.is_root()).unwrap_or_else(|| primary.clone());
+            DnsName::parse("hostmaster", &parent).unwrap_or(parent)
+        };
+        self.host.hostmaster.clone().unwrap_or_else(beside)
+    }
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! Zone lists for BIND (`named.conf` grammar).
 
+use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::path::Path;
 
@@ -11,7 +12,9 @@ pub(super) fn index(layout: &Layout, publication: &Publication) -> String {
     let mut text =
         "// The zones of this harbor. `grep -r NAME` in the folder beside this file finds one.\n".to_string();
     if !publication.secondaries.is_empty() {
-        let keys = publication.secondaries.iter().map(|to| format!("key \"{}\"; ", to.key)).collect::<String>();
+        // Several secondaries may share a key.
+        let keys: BTreeSet<&str> = publication.secondaries.iter().map(|to| to.key.as_str()).collect();
+        let keys = keys.iter().map(|key| format!("key \"{key}\"; ")).collect::<String>();
         let _ = writeln!(text, "acl \"{OURS}-transfer\" {{ {keys}}};");
         let _ = write!(text, "primaries \"{OURS}-secondaries\" {{ ");
         for to in &publication.secondaries {
@@ -20,9 +23,11 @@ pub(super) fn index(layout: &Layout, publication: &Publication) -> String {
         text.push_str("};\n");
     }
     if let Some(catalog) = &publication.catalog {
-        let update = catalog.update_key.as_ref().map(|key| format!(" allow-update {{ key \"{key}\"; }};"));
+        // Whoever may update the catalog has to read it first.
+        let own = catalog.update_key.as_ref().map(|key| format!(" key \"{key}\";")).unwrap_or_default();
+        let update = if own.is_empty() { String::new() } else { format!(" allow-update {{{own} }};") };
         let file = quoted(&layout.zone_file(&catalog.name));
-        let (published, update) = (published(!publication.secondaries.is_empty()), update.unwrap_or_default());
+        let published = published(!publication.secondaries.is_empty(), &own);
         let _ = writeln!(text, "zone \"{}\" {{ type primary; file {file};{published}{update} }};", catalog.name);
     }
     for part in layout.zone_list_parts(DnsServer::Bind) {
@@ -33,13 +38,16 @@ pub(super) fn index(layout: &Layout, publication: &Publication) -> String {
 
 pub(super) fn stanza(zone: &Hostname, file: &Path, to_secondaries: bool) -> String {
     let file = quoted(file);
-    format!("zone \"{zone}\" {{ type primary; file {file};{} }};\n", published(to_secondaries))
+    format!("zone \"{zone}\" {{ type primary; file {file};{} }};\n", published(to_secondaries, ""))
 }
 
-/// Without secondaries in the settings the server's own options hold.
-fn published(to_secondaries: bool) -> String {
-    match to_secondaries {
-        false => String::new(),
-        true => format!(" allow-transfer {{ \"{OURS}-transfer\"; }}; also-notify {{ \"{OURS}-secondaries\"; }};"),
+/// Who gets the zone, beside the holders of further keys. Without secondaries the server's own options hold.
+fn published(to_secondaries: bool, keys: &str) -> String {
+    match (to_secondaries, keys) {
+        (false, "") => String::new(),
+        (false, keys) => format!(" allow-transfer {{{keys} }};"),
+        (true, keys) => format!(
+            " allow-transfer {{ \"{OURS}-transfer\";{keys} }}; notify yes; also-notify {{ \"{OURS}-secondaries\"; }};"
+        ),
     }
 }

@@ -1,5 +1,6 @@
 //! Zone lists for Knot DNS (its YAML-like configuration).
 
+use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::path::Path;
 
@@ -16,7 +17,9 @@ pub(super) fn index(layout: &Layout, publication: &Publication) -> String {
             let address = format!("{}@{}", to.address.ip(), to.address.port());
             let _ = write!(text, "  - id: {OURS}-{number}\n    address: {address}\n    key: {}\n", to.key);
         }
-        let keys = to.iter().map(|to| to.key.as_str()).collect::<Vec<_>>().join(", ");
+        // Several secondaries may share a key.
+        let keys: BTreeSet<&str> = to.iter().map(|to| to.key.as_str()).collect();
+        let keys = keys.into_iter().collect::<Vec<_>>().join(", ");
         let _ = write!(text, "acl:\n  - id: {OURS}-transfer\n    key: [{keys}]\n    action: transfer\n");
     }
     if let Some(key) = publication.catalog.as_ref().and_then(|catalog| catalog.update_key.as_ref()) {

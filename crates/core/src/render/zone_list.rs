@@ -45,6 +45,11 @@ pub fn zone_index(server: DnsServer, layout: &Layout, publication: &Publication)
     }
 }
 
+/// Whether an index defines secondaries, so that stanzas may name them.
+pub fn is_published(index: &str) -> bool {
+    index.contains(&format!("{OURS}-secondaries"))
+}
+
 /// What an empty part of the list holds.
 pub fn zone_list_head(server: DnsServer) -> String {
     let comment = if server == DnsServer::Bind { "//" } else { "#" };

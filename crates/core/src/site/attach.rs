@@ -250,7 +250,7 @@ fn decide_zone(
         }
         Some(ZoneLoaded::Elsewhere(_)) => Ok(()),
         None if decision.site.kind == SiteKind::AddonDomain && request.zone == ZoneChoice::Here => {
-            let wanted = NewZone { domain, account: &request.account, design: &request.design, today };
+            let wanted = NewZone { domain, account: &request.account, design: &request.design, content: None, today };
             let (changes, zone) = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
             decision.change_set.changes.extend(changes);
             decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));

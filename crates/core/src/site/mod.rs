@@ -3,6 +3,7 @@
 //! Values and decisions only: the inventory's tables are in `brightharbor-io`, web server files in `render`.
 
 mod account;
+mod align;
 mod attach;
 mod catalog;
 mod kept_zone;
@@ -11,6 +12,7 @@ mod new_zone;
 mod path;
 
 pub use account::{Account, AccountName, AccountNameError, EmailError, check_email};
+pub use align::{AlignRefused, Aligned, align, delegated_to, made_by};
 pub use attach::{
     AttachLoaded, AttachRefused, AttachRequest, Attachment, ExistingFile, ZoneChoice, ZoneLoaded, attach, wanted_names,
 };

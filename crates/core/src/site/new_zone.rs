@@ -23,6 +23,8 @@ pub struct NewZone<'a> {
     pub domain: &'a Hostname,
     pub account: &'a AccountName,
     pub design: &'a ZoneDesign,
+    /// The zone as it is to be, where it does not come from a template.
+    pub content: Option<Document>,
     pub today: Date,
 }
 
@@ -61,6 +63,8 @@ pub struct NewZoneFiles {
     pub zone_file: ExistingFile,
     /// The part of the zone list that it would stand in.
     pub zone_list: ExistingFile,
+    /// The index of the zone list.
+    pub index: ExistingFile,
     /// The harbor's own template of new zones.
     pub template: ExistingFile,
     /// The catalog zone, where the settings name one.
@@ -92,8 +96,13 @@ pub fn new_zone(
     if files.zone_file.is_some() {
         return Err(NewZoneRefused::InTheWay(path));
     }
-    let pattern = wanted.design.pattern(files.template.as_deref(), settings)?;
-    let zone = pattern.zone(wanted.domain, first_serial(wanted.today))?;
+    let (zone, pattern) = match &wanted.content {
+        Some(zone) => (zone.clone(), None),
+        None => {
+            let pattern = wanted.design.pattern(files.template.as_deref(), settings)?;
+            (pattern.zone(wanted.domain, first_serial(wanted.today))?, Some(pattern))
+        }
+    };
     if let Some(finding) = judge_loading(&zone).into_iter().next() {
         return Err(NewZoneRefused::Unsound(finding));
     }
@@ -102,7 +111,8 @@ pub fn new_zone(
     let server = settings.dns.server;
     if server.reads_zone_list() && settings.dns.new_zones == NewZones::List {
         let list = String::from_utf8_lossy(files.zone_list.as_deref().unwrap_or_default()).into_owned();
-        let text = render::with_zone(server, &list, wanted.domain, &path, !settings.secondaries.is_empty());
+        let index = String::from_utf8_lossy(files.index.as_deref().unwrap_or_default());
+        let text = render::with_zone(server, &list, wanted.domain, &path, render::is_published(&index));
         let (part, before) = (layout.zone_list_of(server, wanted.domain), files.zone_list.clone());
         changes.push(Change::WriteFile(FileWrite::new(part, before, text, 0o644, Purpose::ZoneList)));
     }
@@ -110,10 +120,10 @@ pub fn new_zone(
     changes.extend(super::catalog::with_member(wanted.domain, catalog, wanted.today, settings, layout)?);
     let record = Zone {
         nameserver_set: wanted.design.nameserver_set.clone(),
-        pattern: Some(pattern.key()),
+        pattern: pattern.as_ref().map(Pattern::key),
         ..Zone::new(wanted.domain.clone(), wanted.account.clone(), ZoneHome::Here)
     };
-    changes.push(Change::Inventory { to: InventoryChange::KnowPattern(pattern) });
+    changes.extend(pattern.map(|pattern| Change::Inventory { to: InventoryChange::KnowPattern(pattern) }));
     changes.push(Change::Inventory { to: InventoryChange::AddZone(record) });
     Ok((changes, zone))
 }

@@ -158,7 +158,7 @@ impl Seen<'_> {
     }
 
     pub(super) fn zone_is_here(&self) -> bool {
-        self.harbored.is_some_and(|harbored| harbored.zone_home == ZoneHome::Here)
+        self.harbored.is_some_and(|harbored| harbored.zone_home != ZoneHome::Elsewhere)
     }
 }
 

@@ -6,7 +6,7 @@ use std::collections::HashSet;
 
 use jiff::civil::Date;
 
-use super::rules::judge;
+use super::rules::{Surroundings, judge_within};
 use super::{Document, EditError, Item, Record, RecordData, RecordType};
 use crate::finding::{Finding, Severity};
 use crate::name::DnsName;
@@ -34,6 +34,23 @@ pub enum Alteration {
     Remove {
         data: Vec<RecordData>,
     },
+}
+
+impl AlterRequest {
+    /// Whether a server that answers with these records has the change already. TTLs do not count: a server may
+    /// count them down, and an administrator elsewhere may choose others.
+    pub fn is_seen_in(&self, answer: &[Record]) -> bool {
+        let of_set = answer.iter().filter(|r| r.owner == self.owner && r.record_type() == self.record_type);
+        let present: Vec<&RecordData> = of_set.map(|record| &record.data).collect();
+        match &self.alteration {
+            Alteration::Add { data, .. } => data.iter().all(|wanted| present.contains(&wanted)),
+            Alteration::Replace { data, .. } => {
+                data.iter().all(|wanted| present.contains(&wanted)) && present.iter().all(|has| data.contains(has))
+            }
+            Alteration::Remove { data } if data.is_empty() => present.is_empty(),
+            Alteration::Remove { data } => !data.iter().any(|gone| present.contains(&gone)),
+        }
+    }
 }
 
 /// The decision.
@@ -67,7 +84,12 @@ const REFUSED_RISKS: [&str; 4] =
     ["glue-missing-in-zone", "hidden-by-delegation", "mail-server-unusable", "repeated-zone-name"];
 
 /// Decides the change.
-pub fn alter(zone: &Document, request: &AlterRequest, today: Date) -> Result<Altered, AlterRefused> {
+pub fn alter(
+    zone: &Document,
+    request: &AlterRequest,
+    around: &Surroundings,
+    today: Date,
+) -> Result<Altered, AlterRefused> {
     let present: Vec<Record> = zone
         .records()
         .filter(|record| record.owner == request.owner && record.record_type() == request.record_type)
@@ -97,9 +119,9 @@ pub fn alter(zone: &Document, request: &AlterRequest, today: Date) -> Result<Alt
     } else {
         zone.with_replaced(&removed, &added, today)?
     };
-    let known: HashSet<(&str, String)> = judge(zone).into_iter().map(|f| (f.code, f.message)).collect();
+    let known: HashSet<(&str, String)> = judge_within(zone, around).into_iter().map(|f| (f.code, f.message)).collect();
     let findings: Vec<Finding> =
-        judge(&edited).into_iter().filter(|f| !known.contains(&(f.code, f.message.clone()))).collect();
+        judge_within(&edited, around).into_iter().filter(|f| !known.contains(&(f.code, f.message.clone()))).collect();
     let breaks = |finding: &&Finding| finding.severity == Severity::Fault || REFUSED_RISKS.contains(&finding.code);
     if let Some(finding) = findings.iter().find(breaks) {
         return Err(AlterRefused::Breaks(finding.clone()));
@@ -173,7 +195,7 @@ mod tests {
             "replace" => Alteration::Replace { ttl: None, data },
             _ => Alteration::Remove { data },
         };
-        alter(&zone(), &AlterRequest { owner, record_type, alteration }, TODAY)
+        alter(&zone(), &AlterRequest { owner, record_type, alteration }, &Surroundings::default(), TODAY)
     }
 
     fn code(verb: &str, owner: &str, kind: &str, values: &[&str]) -> String {
@@ -209,6 +231,25 @@ mod tests {
         assert!(code("add", "boat.dock", "TXT", &["x"]).contains("delegation"));
         assert!(code("add", "@", "A", &["192.0.2.2"]).contains("already"));
         assert!(code("remove", "@", "SOA", &[]).contains("SOA record stays"));
+    }
+
+    #[test]
+    fn a_change_is_seen_in_the_answer_of_a_server_or_not() {
+        let (owner, record_type) = (DnsName::absolute("gullrock.example").unwrap(), RecordType::A);
+        let address = |text: &str| RecordData::A(text.parse().unwrap());
+        let data = vec![address("192.0.2.2")];
+        let seen = |alteration: Alteration, texts: &[&str]| {
+            let record = |text: &&str| Record { owner: owner.clone(), ttl: 60, data: address(text) };
+            let answer: Vec<Record> = texts.iter().map(record).collect();
+            AlterRequest { owner: owner.clone(), record_type, alteration }.is_seen_in(&answer)
+        };
+        let add = || Alteration::Add { ttl: None, data: data.clone() };
+        assert!(seen(add(), &["192.0.2.9", "192.0.2.2"]) && !seen(add(), &["192.0.2.9"]));
+        let replace = || Alteration::Replace { ttl: None, data: data.clone() };
+        assert!(seen(replace(), &["192.0.2.2"]) && !seen(replace(), &["192.0.2.2", "192.0.2.9"]));
+        assert!(!seen(Alteration::Remove { data: data.clone() }, &["192.0.2.2"]));
+        assert!(seen(Alteration::Remove { data: data.clone() }, &["192.0.2.9"]));
+        assert!(!seen(Alteration::Remove { data: vec![] }, &["192.0.2.9"]));
     }
 
     #[test]

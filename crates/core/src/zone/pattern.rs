@@ -95,7 +95,7 @@ impl Pattern {
         Ok(Self {
             template: choice.template.clone(),
             text,
-            hostmaster: settings.host.hostmaster.clone().unwrap_or_else(|| hostmaster_of(primary)),
+            hostmaster: settings.hostmaster(primary),
             nameservers: set.nameservers,
             nameserver_addresses: set.addresses,
             addresses: settings.host.addresses.clone(),
@@ -195,12 +195,6 @@ impl From<TemplateName> for String {
     fn from(name: TemplateName) -> String {
         name.0
     }
-}
-
-/// `hostmaster` beside the primary nameserver, the custom of RFC 2142 section 7.
-pub(crate) fn hostmaster_of(primary: &DnsName) -> DnsName {
-    let parent = primary.parent().filter(|parent| !parent.is_root()).unwrap_or_else(|| primary.clone());
-    DnsName::parse("hostmaster", &parent).unwrap_or(parent)
 }
 
 #[cfg(test)]

@@ -7,10 +7,13 @@ mod steps;
 
 use std::path::PathBuf;
 
+use brightharbor_core::name::Hostname;
+
 pub use lock::{Lock, LockError, take_lock};
 pub use recover::{Recovered, recover};
 pub use steps::carry_out;
 
+use crate::dns::{KeyFileError, RequestError};
 use crate::install::{CertificateFault, FileError, FolderError};
 use crate::server::ServerError;
 use crate::store::StoreError;
@@ -25,6 +28,7 @@ pub enum Event {
     TestingWebServer,
     ReloadingWebServer,
     LoadingZones,
+    UpdatingZone(Hostname),
     /// A certificate that a site names has run out; the reload goes on.
     OutOfDate(CertificateFault),
 }
@@ -57,6 +61,10 @@ pub enum Cause {
     Certificate(CertificateFault),
     #[error(transparent)]
     Store(#[from] StoreError),
+    #[error(transparent)]
+    Key(#[from] KeyFileError),
+    #[error("the zone {zone}: {error}")]
+    Update { zone: Hostname, error: RequestError },
 }
 
 #[cfg(test)]

@@ -1,17 +1,18 @@
 //! Taking back: after a failure in the same command, or for a command that was killed.
 //!
 //! A file is only taken back while it is as the entry wrote it; one that somebody has edited since is left alone and
-//! told.
+//! told. An update of a zone is taken back by another one, with requirements that say the same.
 
 use std::fs;
 use std::path::Path;
 
-use brightharbor_core::change::{Needs, content_hash};
+use brightharbor_core::change::{Needs, ZoneUpdate, content_hash};
 
-use super::Lock;
+use super::{Cause, Lock};
+use crate::dns::{RequestProblem, TransactionKey, send_update};
 use crate::harbor::Harbor;
 use crate::install::{UNFINISHED, read_if_there, write_atomically};
-use crate::server::{load_zones, reload_web, test_web};
+use crate::server::{reload_web, test_web, unload_zones};
 use crate::store::{EntryOutcome, Inverse, StoreError};
 
 /// A command that was found killed, and what became of it.
@@ -23,10 +24,11 @@ pub struct Recovered {
 }
 
 /// Rolls back every command that was begun and not ended. The lock is proof that none of them still runs.
-pub fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, StoreError> {
+pub async fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, StoreError> {
     let mut recovered = Vec::new();
     for begun in harbor.store.unfinished()? {
-        let mut left = undo_files(&begun.inverses);
+        let mut left = undo_updates(&begun.inverses).await;
+        left.extend(undo_files(&begun.inverses));
         left.extend(take_back(harbor, &begun.changes.needs()));
         let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
         harbor.store.end(begun.id, outcome, "the command was killed; the next one took it back")?;
@@ -43,7 +45,7 @@ pub(super) fn clear_up(harbor: &Harbor, entry: i64, inverses: &[Inverse], taken_
         let _ = fs::remove_dir_all(harbor.layout.kept().join(entry.to_string()));
     }
     for inverse in inverses {
-        let (Inverse::Remove { path, .. } | Inverse::Restore { path, .. }) = inverse;
+        let (Inverse::Remove { path, .. } | Inverse::Restore { path, .. }) = inverse else { continue };
         let beside = path.parent().and_then(|folder| fs::read_dir(folder).ok());
         for file in beside.into_iter().flatten().flatten() {
             if file.file_name().to_string_lossy().starts_with(UNFINISHED) {
@@ -74,7 +76,35 @@ fn undo_file(inverse: &Inverse) -> Result<(), String> {
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
             write_atomically(path, &content, *mode).map_err(|error| error.to_string())
         }
+        Inverse::Update(_) => Ok(()),
     }
+}
+
+/// The update that takes another one back.
+pub(super) fn inverse_of(update: &ZoneUpdate) -> ZoneUpdate {
+    ZoneUpdate { update: update.update.inverse(), ..update.clone() }
+}
+
+/// Sends an update, signed with the key that it names.
+pub(super) async fn send(update: &ZoneUpdate) -> Result<(), Cause> {
+    let key = TransactionKey::read(&update.key_file)?;
+    let zone = update.zone.clone();
+    send_update(update.server, &update.update, &key).await.map_err(|error| Cause::Update { zone, error })
+}
+
+/// Takes updates back, the last first. One that was not sent yet, or that somebody has changed since, is left alone:
+/// its requirements do not hold. Gives what could not be taken back.
+pub(super) async fn undo_updates(inverses: &[Inverse]) -> Vec<String> {
+    let mut left = Vec::new();
+    for inverse in inverses.iter().rev() {
+        let Inverse::Update(update) = inverse else { continue };
+        match send(update).await {
+            Ok(()) => {}
+            Err(Cause::Update { error, .. }) if matches!(error.problem, RequestProblem::ChangedMeanwhile) => {}
+            Err(error) => left.push(error.to_string()),
+        }
+    }
+    left
 }
 
 /// Whether the file is as the entry wrote it. Not written yet is fine; anything else is somebody's edit.
@@ -94,8 +124,9 @@ fn drop_if_empty(path: &Path) {
 /// Makes the servers read the files again as they were. Gives what did not work.
 pub(super) fn take_back(harbor: &Harbor, needs: &Needs) -> Vec<String> {
     let mut left = Vec::new();
-    if needs.zone_list || !needs.zones.is_empty() {
-        left.extend(load_zones(&harbor.settings, needs).err().map(|error| error.to_string()));
+    if needs.dns() {
+        let unloaded = unload_zones(&harbor.settings, &harbor.layout, needs);
+        left.extend(unloaded.err().map(|error| error.to_string()));
     }
     if needs.web_reload {
         let again = test_web(&harbor.settings).and_then(|()| reload_web(&harbor.settings));

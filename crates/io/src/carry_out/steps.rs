@@ -3,14 +3,14 @@
 
 use std::path::Path;
 
-use brightharbor_core::change::{Change, ChangeSet, FileWrite, Needs, Purpose, content_hash};
+use brightharbor_core::change::{Change, ChangeSet, FileWrite, Needs, Purpose, ZoneUpdate, content_hash};
 use jiff::Timestamp;
 
-use super::recover::{clear_up, take_back, undo_files};
+use super::recover::{clear_up, inverse_of, send, take_back, undo_files, undo_updates};
 use super::{CarryError, Cause, Event, Lock};
 use crate::harbor::Harbor;
 use crate::install::{check_certificate_files, make_folder, make_private_folder, read_if_there, write_atomically};
-use crate::server::{await_serial, check_zone, load_zones, reload_web, test_web};
+use crate::server::{await_newer, await_serial, check_zone, load_zones, reload_web, test_web};
 use crate::store::{EntryOutcome, Inverse};
 
 /// Carries a change set out. The lock is proof that nobody else is at it. Gives the logbook entry's number.
@@ -27,7 +27,8 @@ pub async fn carry_out(
     harbor.store.begin(entry, now, &who(), set, &inverses)?;
     let needs = set.needs();
     let mut servers_told = false;
-    let result = match apply(harbor, set, &needs, now, tell, &mut servers_told).await {
+    let mut updated = Vec::new();
+    let result = match apply(harbor, set, &needs, now, tell, &mut servers_told, &mut updated).await {
         Ok(()) => harbor.store.commit(entry, set).map_err(Cause::from),
         Err(cause) => Err(cause),
     };
@@ -37,7 +38,8 @@ pub async fn carry_out(
             Ok(entry)
         }
         Err(cause) => {
-            let mut left = undo_files(&inverses);
+            let mut left = undo_updates(&updated).await;
+            left.extend(undo_files(&inverses));
             if servers_told {
                 left.extend(take_back(harbor, &needs));
             }
@@ -52,6 +54,13 @@ pub async fn carry_out(
 fn writes(set: &ChangeSet) -> impl Iterator<Item = &FileWrite> {
     set.changes.iter().filter_map(|change| match change {
         Change::WriteFile(write) => Some(write),
+        _ => None,
+    })
+}
+
+fn updates(set: &ChangeSet) -> impl Iterator<Item = &ZoneUpdate> {
+    set.changes.iter().filter_map(|change| match change {
+        Change::UpdateZone(update) => Some(update),
         _ => None,
     })
 }
@@ -86,6 +95,7 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
             }
         }
     }
+    inverses.extend(updates(set).map(|update| Inverse::Update(inverse_of(update))));
     Ok(inverses)
 }
 
@@ -96,6 +106,7 @@ async fn apply(
     now: Timestamp,
     tell: &dyn Fn(Event),
     servers_told: &mut bool,
+    updated: &mut Vec<Inverse>,
 ) -> Result<(), Cause> {
     let count = writes(set).count();
     if count > 0 {
@@ -108,7 +119,7 @@ async fn apply(
         write_atomically(&write.path, &write.content, write.mode)?;
     }
     let settings = &harbor.settings;
-    for zone in &needs.zones {
+    for zone in needs.all_zones() {
         check_zone(settings, zone, &harbor.layout.zone_file(zone))?;
     }
     if needs.web_reload {
@@ -122,12 +133,21 @@ async fn apply(
             make_folder(make)?;
         }
     }
-    if needs.zone_list || !needs.zones.is_empty() {
+    if needs.dns() {
         tell(Event::LoadingZones);
         *servers_told = true;
-        load_zones(settings, needs)?;
-        for zone in &needs.zones {
+        load_zones(settings, &harbor.layout, needs)?;
+        for zone in needs.all_zones() {
             await_serial(settings, &harbor.layout, zone).await?;
+        }
+    }
+    for update in updates(set) {
+        tell(Event::UpdatingZone(update.zone.clone()));
+        send(update).await?;
+        updated.push(Inverse::Update(inverse_of(update)));
+        // A serial that was not read (the catalog's) is not waited for.
+        if update.serial != 0 {
+            await_newer(update.server, &update.zone, update.serial).await?;
         }
     }
     if needs.web_reload {

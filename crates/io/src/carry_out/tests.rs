@@ -40,6 +40,11 @@ impl World {
         runtime.block_on(carry_out(&mut self.harbor, &lock, set, Timestamp::UNIX_EPOCH, &|_| ()))
     }
 
+    fn recover(&self, lock: &Lock) -> Vec<Recovered> {
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
+        runtime.block_on(recover(&self.harbor, lock)).unwrap()
+    }
+
     fn reloads(&self) -> usize {
         fs::read_to_string(self.path("reloads")).unwrap_or_default().lines().count()
     }
@@ -135,11 +140,11 @@ fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     fs::write(&half, "serv").unwrap();
     world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &inverses).unwrap();
     let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).unwrap();
-    let recovered = recover(&world.harbor, &lock).unwrap();
+    let recovered = world.recover(&lock);
     assert_eq!(recovered, [Recovered { title: "attach gullrock.example".into(), left: vec![] }]);
     assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 2));
     assert!(!world.path("certificates/gullrock.example/1").exists());
     assert_eq!(fs::read_to_string(world.path("edited")).unwrap(), "edited since");
     assert!(!half.exists(), "halves of files are cleared away");
-    assert_eq!(recover(&world.harbor, &lock).unwrap(), []);
+    assert_eq!(world.recover(&lock), []);
 }

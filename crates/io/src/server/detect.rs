@@ -8,7 +8,7 @@ use brightharbor_core::harbor::{DnsServer, WebServer};
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Found {
     pub web: Vec<FoundWeb>,
-    pub dns: Option<FoundDns>,
+    pub dns: Vec<FoundDns>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -25,6 +25,8 @@ pub struct FoundDns {
     pub server: DnsServer,
     pub program: PathBuf,
     pub main_file: PathBuf,
+    /// The working directory, where the configuration tells it.
+    pub directory: Option<PathBuf>,
     pub check: Vec<String>,
     pub control_command: Vec<String>,
 }
@@ -63,16 +65,81 @@ pub fn find_servers(path: &str) -> Found {
             program: control,
         });
     }
-    if let (Some(named), Some(rndc)) = (program(&["named"]), program(&["rndc"])) {
-        let check = program(&["named-checkzone"]);
-        let main_file = first_file(&["/etc/bind/named.conf", "/etc/named.conf"]);
-        found.dns = Some(FoundDns {
-            server: DnsServer::Bind,
-            main_file: main_file.unwrap_or_else(|| "/etc/bind/named.conf".into()),
-            check: check.map(|check| words(&check, &[])).unwrap_or_default(),
-            control_command: words(&rndc, &[]),
-            program: named,
-        });
-    }
+    found.dns.extend(DNS_SERVERS.iter().filter_map(|known| {
+        let (daemon, control) = (program(&[known.daemon])?, program(&[known.control])?);
+        let main_file = first_file(known.main_files).unwrap_or_else(|| known.main_files[0].into());
+        Some(FoundDns {
+            server: known.server,
+            directory: working_directory(&main_file),
+            main_file,
+            check: program(&[known.check]).map(|check| words(&check, &[])).unwrap_or_default(),
+            control_command: words(&control, &[]),
+            program: daemon,
+        })
+    }));
     found
+}
+
+struct KnownDns {
+    server: DnsServer,
+    daemon: &'static str,
+    control: &'static str,
+    check: &'static str,
+    main_files: &'static [&'static str],
+}
+
+const DNS_SERVERS: &[KnownDns] = &[
+    KnownDns {
+        server: DnsServer::Bind,
+        daemon: "named",
+        control: "rndc",
+        check: "named-checkzone",
+        main_files: &["/etc/bind/named.conf", "/etc/named.conf"],
+    },
+    KnownDns {
+        server: DnsServer::Knot,
+        daemon: "knotd",
+        control: "knotc",
+        check: "kzonecheck",
+        main_files: &["/etc/knot/knot.conf", "/usr/local/etc/knot/knot.conf"],
+    },
+    KnownDns {
+        server: DnsServer::Nsd,
+        daemon: "nsd",
+        control: "nsd-control",
+        check: "nsd-checkzone",
+        main_files: &["/etc/nsd/nsd.conf", "/usr/local/etc/nsd/nsd.conf"],
+    },
+];
+
+/// BIND's `directory` option, from its main file or the options file beside it that Debian includes there.
+fn working_directory(main_file: &Path) -> Option<PathBuf> {
+    let candidates = [main_file.to_path_buf(), main_file.with_file_name("named.conf.options")];
+    candidates.iter().find_map(|file| {
+        let text = std::fs::read_to_string(file).ok()?;
+        let line = text.lines().find_map(|line| line.trim().strip_prefix("directory"))?;
+        let path = line.split('"').nth(1)?;
+        Path::new(path).is_absolute().then(|| PathBuf::from(path))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn programs_are_found_by_their_names_and_the_working_directory_in_the_options() {
+        let folder = tempfile::tempdir().unwrap();
+        for program in ["named", "rndc", "nginx"] {
+            std::fs::write(folder.path().join(program), "").unwrap();
+        }
+        let found = find_servers(&folder.path().display().to_string());
+        assert_eq!(found.web[0].server, WebServer::Nginx);
+        assert_eq!(found.dns[0].server, DnsServer::Bind);
+        assert_eq!(found.dns[0].control_command, [folder.path().join("rndc").display().to_string()]);
+        let options = "options {\n\tdirectory \"/var/cache/bind\";\n};\n";
+        std::fs::write(folder.path().join("named.conf.options"), options).unwrap();
+        let directory = working_directory(&folder.path().join("named.conf"));
+        assert_eq!(directory, Some("/var/cache/bind".into()));
+    }
 }

@@ -35,7 +35,7 @@ pub fn includes(main_file: &Path, wanted: &Path) -> std::io::Result<bool> {
     Ok(false)
 }
 
-/// The files that include lines name: `include`, `Include`, `IncludeOptional`, with or without quotes and semicolon.
+/// The files that include lines name: `include`, `Include`, `IncludeOptional`, with or without colon, quotes and semicolon.
 fn include_targets(text: &str) -> Vec<PathBuf> {
     let mut targets = Vec::new();
     for line in text.lines() {
@@ -45,7 +45,8 @@ fn include_targets(text: &str) -> Vec<PathBuf> {
         }
         let mut words = line.split_whitespace();
         while let Some(word) = words.next() {
-            if !["include", "includeoptional"].contains(&word.to_ascii_lowercase().as_str()) {
+            let word = word.trim_end_matches(':').to_ascii_lowercase();
+            if !["include", "includeoptional"].contains(&word.as_str()) {
                 continue;
             }
             if let Some(target) = words.next() {
@@ -94,6 +95,8 @@ mod tests {
         );
         assert!(includes(&main, Path::new("/harbor/servers/bind/zones.conf")).unwrap());
         assert!(includes(&main, Path::new("/harbor/servers/apache/*.conf")).unwrap());
+        write("main.conf", "server:\n    listen: 127.0.0.1\ninclude: \"/harbor/servers/knot/zones.conf\"\n");
+        assert!(includes(&main, Path::new("/harbor/servers/knot/zones.conf")).unwrap());
         assert!(includes(&folder.path().join("none"), wanted).is_err());
     }
 }

@@ -45,8 +45,29 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         }
         InventoryChange::AddZone(zone) => {
             transaction.execute(
-                "INSERT INTO zone (name, account, home) VALUES ($1, $2, $3)",
-                params![zone.name.as_str(), zone.account.as_str(), word(&zone.home)?],
+                "INSERT INTO zone (name, account, home, primary_server, nameserver_set, pattern)
+                 VALUES ($1, $2, $3, $4, $5, $6)",
+                params![
+                    zone.name.as_str(),
+                    zone.account.as_str(),
+                    word(&zone.home)?,
+                    zone.primary,
+                    zone.nameserver_set,
+                    zone.pattern,
+                ],
+            )?;
+        }
+        InventoryChange::ReplaceZone { after, .. } => {
+            transaction.execute(
+                "UPDATE zone SET home = $1, primary_server = $2, nameserver_set = $3, pattern = $4 WHERE name = $5",
+                params![word(&after.home)?, after.primary, after.nameserver_set, after.pattern, after.name.as_str(),],
+            )?;
+        }
+        InventoryChange::KnowPattern(pattern) => {
+            let value = serde_json::to_string(pattern).map_err(|error| StoreError::Value(error.to_string()))?;
+            transaction.execute(
+                "INSERT INTO pattern (key, value) VALUES ($1, $2) ON CONFLICT DO NOTHING",
+                params![pattern.key(), value],
             )?;
         }
         InventoryChange::RecordCertificate(certificate) => {

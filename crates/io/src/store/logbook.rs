@@ -5,7 +5,7 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::change::ChangeSet;
+use brightharbor_core::change::{ChangeSet, ZoneUpdate};
 use jiff::Timestamp;
 use rusqlite::{Connection, params};
 use serde::{Deserialize, Serialize};
@@ -16,8 +16,18 @@ use super::{Store, StoreError, from_word, word};
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "inverse", rename_all = "kebab-case")]
 pub enum Inverse {
-    Remove { path: PathBuf, wrote_hash: String },
-    Restore { path: PathBuf, wrote_hash: String, kept: PathBuf, mode: u32 },
+    Remove {
+        path: PathBuf,
+        wrote_hash: String,
+    },
+    Restore {
+        path: PathBuf,
+        wrote_hash: String,
+        kept: PathBuf,
+        mode: u32,
+    },
+    /// Done by its own requirements: nothing if they do not hold.
+    Update(ZoneUpdate),
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]

@@ -11,7 +11,7 @@ mod schema;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use rusqlite::{Connection, OpenFlags};
+use rusqlite::{Connection, OpenFlags, TransactionBehavior};
 
 pub use logbook::{Begun, Entry, EntryOutcome, Inverse};
 
@@ -49,7 +49,7 @@ impl Store {
         if !path.exists() {
             return Err(StoreError::NoHarbor(root));
         }
-        let connection = Connection::open_with_flags(path, flags)?;
+        let mut connection = Connection::open_with_flags(path, flags)?;
         connection.busy_timeout(Duration::from_secs(10))?;
         connection.pragma_update(None, "synchronous", "FULL")?;
         connection.pragma_update(None, "foreign_keys", "ON")?;
@@ -57,8 +57,23 @@ impl Store {
         if version > schema::VERSION {
             return Err(StoreError::Newer(root, version));
         }
+        if version < schema::VERSION {
+            migrate(&mut connection)?;
+        }
         Ok(Self { connection })
     }
+}
+
+/// Brings the tables up to date in one transaction; another process may have done so meanwhile.
+fn migrate(connection: &mut Connection) -> Result<(), StoreError> {
+    let transaction = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+    let version: i64 = transaction.pragma_query_value(None, "user_version", |row| row.get(0))?;
+    for step in schema::MIGRATIONS.iter().skip(version.max(1) as usize - 1) {
+        transaction.execute_batch(step)?;
+    }
+    transaction.pragma_update(None, "user_version", schema::VERSION)?;
+    transaction.commit()?;
+    Ok(())
 }
 
 /// A value of the core as it stands in a column: the same words as in JSON.

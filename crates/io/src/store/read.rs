@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Account, AccountName, Certificate, CertificateFiles, Site, Waiting, Zone};
+use brightharbor_core::zone::Pattern;
 use rusqlite::{OptionalExtension, Row};
 
 use super::{Store, StoreError, from_word};
@@ -48,6 +49,13 @@ impl Store {
         rows.into_iter().map(|row| self.site(row)).collect()
     }
 
+    /// All attached hostnames, by name.
+    pub fn hostnames(&self) -> Result<Vec<Hostname>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT name FROM hostname ORDER BY name")?;
+        let names = query.query_map([], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
+        names.iter().map(|name| hostname(name)).collect()
+    }
+
     fn site(&self, row: SiteRow) -> Result<Site, StoreError> {
         let mut query =
             self.connection.prepare_cached("SELECT name FROM hostname WHERE site = $1 ORDER BY position")?;
@@ -67,20 +75,45 @@ impl Store {
     }
 
     pub fn zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT name, account, home FROM zone WHERE name = $1")?;
-        let row = query.query_row([name.as_str()], |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?))).optional()?;
-        row.map(|(name, account, home): (String, String, String)| {
-            Ok(Zone { name: hostname(&name)?, account: from_word(&account)?, home: from_word(&home)? })
-        })
-        .transpose()
+        Ok(self.zones_where("WHERE name = $1", &[&name.as_str()])?.pop())
     }
 
     /// All zones, by name.
     pub fn zones(&self) -> Result<Vec<Zone>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT name FROM zone ORDER BY name")?;
-        let names = query.query_map([], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
-        let zones = names.iter().map(|name| self.zone(&hostname(name)?));
-        zones.filter_map(Result::transpose).collect()
+        self.zones_where("ORDER BY name", &[])
+    }
+
+    fn zones_where(&self, clause: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Zone>, StoreError> {
+        let mut query = self.connection.prepare_cached(&format!(
+            "SELECT name, account, home, primary_server, nameserver_set, pattern FROM zone {clause}"
+        ))?;
+        let rows = query
+            .query_map(values, |row| {
+                let words: [String; 3] = [row.get(0)?, row.get(1)?, row.get(2)?];
+                let more: [Option<String>; 3] = [row.get(3)?, row.get(4)?, row.get(5)?];
+                Ok((words, more))
+            })?
+            .collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter()
+            .map(|([name, account, home], [primary, nameserver_set, pattern])| {
+                let (name, account, home) = (hostname(&name)?, from_word(&account)?, from_word(&home)?);
+                Ok(Zone { name, account, home, primary, nameserver_set, pattern })
+            })
+            .collect()
+    }
+
+    /// The pattern with that key.
+    pub fn pattern(&self, key: &str) -> Result<Option<Pattern>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT value FROM pattern WHERE key = $1")?;
+        let value = query.query_row([key], |row| row.get::<_, String>(0)).optional()?;
+        value.map(|value| read_pattern(&value)).transpose()
+    }
+
+    /// All patterns that zones were ever made by.
+    pub fn patterns(&self) -> Result<Vec<Pattern>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT value FROM pattern ORDER BY key")?;
+        let values = query.query_map([], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
+        values.iter().map(|value| read_pattern(value)).collect()
     }
 
     /// The nearest zone that holds the hostname: its own or that of an ancestor.
@@ -192,4 +225,8 @@ fn account((name, email, home, system_user): AccountRow) -> Result<Account, Stor
 
 fn hostname(text: &str) -> Result<Hostname, StoreError> {
     Hostname::parse(text).map_err(|error| StoreError::Value(error.to_string()))
+}
+
+fn read_pattern(value: &str) -> Result<Pattern, StoreError> {
+    serde_json::from_str(value).map_err(|error| StoreError::Value(format!("a pattern: {error}")))
 }

@@ -1,7 +1,8 @@
-//! The tables. A later version adds a migration beside them and raises the number.
+//! The tables, and what brings those of an older version up to date.
 
+// Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 1;
+pub(super) const VERSION: i64 = 2;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE account (
@@ -16,8 +17,12 @@ CREATE TABLE hostname (
     name TEXT PRIMARY KEY, site TEXT NOT NULL REFERENCES site(main), position INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX hostname_by_site ON hostname(site, position);
+CREATE TABLE pattern (
+    key TEXT PRIMARY KEY, value TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
 CREATE TABLE zone (
-    name TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), home TEXT NOT NULL
+    name TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), home TEXT NOT NULL,
+    primary_server TEXT, nameserver_set TEXT, pattern TEXT REFERENCES pattern(key)
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE certificate (
     site TEXT PRIMARY KEY REFERENCES site(main), names TEXT NOT NULL, folder TEXT NOT NULL,
@@ -32,3 +37,13 @@ CREATE TABLE logbook (
 ) STRICT;
 CREATE INDEX logbook_unfinished ON logbook(outcome) WHERE outcome = 'begun';
 ";
+
+/// What brings an inventory of a version to the next one, the first for version 1.
+pub(super) const MIGRATIONS: &[&str] = &["
+CREATE TABLE pattern (
+    key TEXT PRIMARY KEY, value TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+ALTER TABLE zone ADD COLUMN primary_server TEXT;
+ALTER TABLE zone ADD COLUMN nameserver_set TEXT;
+ALTER TABLE zone ADD COLUMN pattern TEXT REFERENCES pattern(key);
+"];

@@ -51,7 +51,7 @@ fn commit(store: &mut Store, changes: Vec<InventoryChange>) -> Result<(), StoreE
 #[test]
 fn what_is_written_is_read_back() {
     let (_folder, mut store) = fresh();
-    let zone = Zone { name: name("lanternchoir.example"), account: account().name, home: ZoneHome::Here };
+    let zone = Zone::new(name("lanternchoir.example"), account().name, ZoneHome::Here);
     let certificate = Certificate {
         site: name("lanternchoir.example"),
         names: site().hostnames,

@@ -37,7 +37,7 @@ pub fn run(args: &Add, context: &Context) -> Report {
     let name = AccountName::parse(&args.name).map_err(Error::wrong_use)?;
     check_email(&args.email).map_err(Error::wrong_use)?;
     let title = format!("account add {name}");
-    let changed = context.block_on(change(context, &title, &args.options, |harbor, _| {
+    let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
         if harbor.store.account(&name)?.is_some() {
             return Err(Error::refused("account-exists", format!("there is an account `{name}` already"))
                 .advice("see `brightharbor account list`"));

@@ -16,8 +16,5 @@ pub struct Add {
 
 pub fn run(args: &Add, context: &Context) -> Report {
     let (written, ttl) = (&args.written, args.written.ttl()?);
-    run_alteration(&written.asked("add"), &written.place, &written.options, context, |data| Alteration::Add {
-        ttl,
-        data,
-    })
+    run_alteration(&written.asked("add"), &written.manner, context, |data| Alteration::Add { ttl, data })
 }

@@ -1,49 +1,49 @@
-//! What `add`, `replace` and `remove` share: where the zone is, what was typed, and the change with its report.
+//! What `add`, `replace` and `remove` share: what was typed, the decision, and the change in its place.
 
-use std::path::PathBuf;
+use std::path::Path;
 use std::time::Duration;
 
 use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
 use brightharbor_core::delegation::rules::judge;
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::DnsName;
 use brightharbor_core::site::{Zone, ZoneHome};
+use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
-    AlterRequest, Alteration, Altered, Document, EditError, Record, RecordData, RecordType, alter, data_as_meant,
-    owner_as_meant, parse_ttl, show_seconds,
+    AlterRequest, Alteration, Altered, Document, EditError, RecordData, RecordType, alter, data_as_meant,
+    owner_as_meant, parse_ttl,
 };
 use brightharbor_io::clock;
 use brightharbor_io::dns::walk_within;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{read_if_there, replace_if_unchanged};
 use brightharbor_io::survey::brief;
+use brightharbor_io::zones::{parse_file, read_zone};
 use clap::Args;
 use jiff::civil::Date;
-use serde_json::{Value, json};
 
 use super::elsewhere::Elsewhere;
-use crate::commands::{Report, hostname};
-use crate::error::{Error, Exit};
+use super::place::Where;
+use super::report::RecordReport;
+use super::watch::{WatchOption, watch};
+use crate::commands::Report;
+use crate::error::{Error, unreadable_zone};
+use crate::look::surroundings;
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
-use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
-
-/// Where the zone is.
-#[derive(Debug, Args)]
-pub struct Where {
-    /// The zone of this harbor; not needed where the owner is a full name.
-    #[arg(long, value_name = "ZONE", conflicts_with_all = ["file", "origin"])]
-    zone: Option<String>,
-    /// A master file anywhere, instead of a zone of the harbor.
-    #[arg(long, value_name = "FILE", requires = "origin")]
-    file: Option<PathBuf>,
-    /// The name of the zone in that file.
-    #[arg(long, value_name = "NAME", requires = "file")]
-    origin: Option<DnsName>,
-}
 
 /// The world is looked at beside the edit; where it does not answer, the edit does not wait for it.
 const LOOK_AT_DELEGATION: Duration = Duration::from_secs(5);
+
+/// What all three take alike, beside the records.
+#[derive(Debug, Args)]
+pub struct Manner {
+    #[command(flatten)]
+    pub place: Where,
+    #[command(flatten)]
+    pub watch: WatchOption,
+    #[command(flatten)]
+    pub options: ChangeOptions,
+}
 
 /// What `add` and `replace` take alike.
 #[derive(Debug, Args)]
@@ -60,9 +60,7 @@ pub struct Written {
     #[arg(long)]
     ttl: Option<String>,
     #[command(flatten)]
-    pub place: Where,
-    #[command(flatten)]
-    pub options: ChangeOptions,
+    pub manner: Manner,
 }
 
 impl Written {
@@ -90,14 +88,13 @@ pub struct Asked<'a> {
 
 pub fn run_alteration(
     asked: &Asked<'_>,
-    place: &Where,
-    options: &ChangeOptions,
+    manner: &Manner,
     context: &Context,
     make: impl FnOnce(Vec<RecordData>) -> Alteration,
 ) -> Report {
-    match (&place.file, &place.origin) {
-        (Some(file), Some(origin)) => in_file(asked, file, origin, options, make),
-        _ => in_harbor(asked, place, options, context, make),
+    match (&manner.place.file, &manner.place.origin) {
+        (Some(file), Some(origin)) => in_file(asked, file, origin, &manner.options, make),
+        _ => in_harbor(asked, manner, context, make),
     }
 }
 
@@ -127,18 +124,8 @@ fn meant(
     Ok((AlterRequest { owner: owner.value, record_type, alteration: make(data) }, said))
 }
 
-fn read_zone(path: &std::path::Path, origin: &DnsName) -> Result<(Vec<u8>, Document), Error> {
-    let shown = path.display();
-    let bytes = read_if_there(path)?
-        .ok_or_else(|| Error::refused("zone-file-gone", format!("there is no file {shown}")).advice("mend the path"))?;
-    let document = Document::parse(bytes.clone(), origin).map_err(|error| {
-        Error::refused("zone-unreadable", format!("{shown}: {error}")).advice("mend that line of the file first")
-    })?;
-    Ok((bytes, document))
-}
-
-fn decide(document: &Document, request: &AlterRequest) -> Result<Altered, Error> {
-    alter(document, request, today()).map_err(|error| {
+fn decide(document: &Document, request: &AlterRequest, around: &Surroundings) -> Result<Altered, Error> {
+    alter(document, request, around, today()).map_err(|error| {
         use brightharbor_core::zone::AlterRefused as Why;
         let (code, message) = match &error {
             Why::Breaks(finding) => (finding.code, error.to_string()),
@@ -163,16 +150,21 @@ fn decide(document: &Document, request: &AlterRequest) -> Result<Altered, Error>
     })
 }
 
+/// A file anywhere: relative names in it count from the current directory, as BIND's own checker has it.
 fn in_file(
     asked: &Asked<'_>,
-    file: &std::path::Path,
+    file: &Path,
     origin: &DnsName,
     options: &ChangeOptions,
     make: impl FnOnce(Vec<RecordData>) -> Alteration,
 ) -> Report {
     let (request, said) = meant(asked, origin, make)?;
-    let (before, document) = read_zone(file, origin)?;
-    let altered = decide(&document, &request)?;
+    let shown = file.display().to_string();
+    let before = read_if_there(file)?
+        .ok_or_else(|| Error::refused("zone-file-gone", format!("there is no file {shown}")).advice("mend the path"))?;
+    let document =
+        parse_file(before.clone(), origin, Some(Path::new("."))).map_err(|error| unreadable_zone(&shown, &error))?;
+    let altered = decide(&document, &request, &Surroundings::default())?;
     let mut set = ChangeSet::new(format!("record {} {}", asked.verb, request.owner.bare()));
     let content = altered.zone.source().to_vec();
     set.file(FileWrite::new(file.to_path_buf(), Some(before.clone()), content.clone(), 0o644, Purpose::Loose));
@@ -181,41 +173,52 @@ fn in_file(
         replace_if_unchanged(file, &before, &content)?;
     }
     let changed = Changed { set, said, entry: None };
-    Ok(Box::new(RecordReport { verb: asked.verb, changed, altered, done, loaded: false }))
+    Ok(Box::new(RecordReport { verb: asked.verb, changed, altered, done, loaded: None, watched: None }))
 }
 
 fn in_harbor(
     asked: &Asked<'_>,
-    place: &Where,
-    options: &ChangeOptions,
+    manner: &Manner,
     context: &Context,
     make: impl FnOnce(Vec<RecordData>) -> Alteration,
 ) -> Report {
-    let zone = find_zone(&context.open()?, asked, place)?;
+    let harbor = context.open()?;
+    let zone = manner.place.zone(&harbor, asked.owner)?;
     let (request, mut said) = meant(asked, &zone.name.dns_name(), make)?;
+    let patience = manner.watch.patience()?;
     if zone.home == ZoneHome::Elsewhere {
-        return Ok(Box::new(Elsewhere::new(asked.verb, &zone, &request, said)));
+        let mut elsewhere = Elsewhere::new(asked.verb, &zone, &request, said);
+        if let Some(patience) = patience {
+            // The lines first: somebody has to enter them while this waits.
+            elsewhere.hand_over(context);
+            elsewhere.watched = Some(context.block_on(watch(context, &harbor, &zone, &request, patience))?);
+        }
+        return Ok(Box::new(elsewhere));
     }
     context.progress.doing("asking who serves the zone");
-    let elsewhere = context.block_on(delegated_elsewhere(&context.open()?, &zone))??;
+    let elsewhere = context.block_on(delegated_elsewhere(&harbor, &zone))??;
     if let Some(elsewhere) = &elsewhere {
         said.insert(0, elsewhere.clone());
     }
+    let around = surroundings(&harbor, &zone)?;
     let title = format!("record {} {} {}", asked.verb, request.owner.bare(), request.record_type);
     let mut result = None;
-    let changed = context.block_on(change(context, &title, options, |harbor, _| {
-        let path = harbor.layout.zone_file(&zone.name);
-        let (before, document) = read_zone(&path, &zone.name.dns_name())?;
-        let altered = decide(&document, &request)?;
+    let changed = context.block_on(change(context, &title, &manner.options, async |harbor, _| {
+        let kept = read_zone(harbor, &zone).await?;
+        let altered = decide(&kept.document, &request, &around)?;
         let mut set = ChangeSet::new(&title);
-        let purpose = Purpose::ZoneFile { zone: zone.name.clone() };
-        set.file(FileWrite::new(path, Some(before), altered.zone.source(), 0o644, purpose));
+        set.changes.push(kept.change(&altered.zone, &altered.removed, &altered.added));
         result = Some(altered);
         Ok(Decision { set, said })
     }))??;
     let altered = result.ok_or_else(|| Error::refused("record", "nothing was decided"))?;
     let done = changed.entry.is_some();
-    Ok(Box::new(RecordReport { verb: asked.verb, changed, altered, done, loaded: done }))
+    let watched = match patience {
+        Some(patience) if done => Some(context.block_on(watch(context, &harbor, &zone, &request, patience))?),
+        _ => None,
+    };
+    let loaded = done.then(clock::now);
+    Ok(Box::new(RecordReport { verb: asked.verb, changed, altered, done, loaded, watched }))
 }
 
 /// Whether visitors get another zone than this one: then where the edit belongs, in words.
@@ -231,75 +234,4 @@ async fn delegated_elsewhere(harbor: &Harbor, zone: &Zone) -> Result<Option<Stri
             if names.is_empty() { String::new() } else { format!(" An edit for visitors belongs to {names}.") };
         format!("nobody gets this zone yet: {}.{belongs}", finding.message)
     }))
-}
-
-/// The zone that is meant: as given, or the one that holds the owner. An owner need be no hostname (`_dmarc`).
-fn find_zone(harbor: &Harbor, asked: &Asked<'_>, place: &Where) -> Result<Zone, Error> {
-    let (shown, start) = match &place.zone {
-        Some(zone) => {
-            let name = hostname(zone)?;
-            (name.to_string(), name.dns_name())
-        }
-        None => {
-            let typed = asked.owner.trim();
-            let bare = typed.split_once("://").map_or(typed, |(_, rest)| rest.split('/').next().unwrap_or_default());
-            let name = DnsName::absolute(bare).map_err(|error| Error::wrong_use(format!("`{typed}`: {error}")))?;
-            (typed.to_string(), name)
-        }
-    };
-    for candidate in std::iter::successors(Some(start), DnsName::parent) {
-        let Ok(name) = Hostname::parse(&candidate.bare()) else { continue };
-        if let Some(zone) = harbor.store.zone(&name)? {
-            return Ok(zone);
-        }
-    }
-    Err(Error::refused("no-zone", format!("no zone of this harbor holds {shown}"))
-        .advice("name the zone with --zone, or a master file with --file and --origin"))
-}
-
-struct RecordReport {
-    verb: &'static str,
-    changed: Changed,
-    altered: Altered,
-    done: bool,
-    /// Whether a server has been seen to answer with it.
-    loaded: bool,
-}
-
-impl Shown for RecordReport {
-    fn human(&self, page: &mut Page) {
-        for said in &self.changed.said {
-            page.hanging("note: ", said);
-        }
-        if !self.done {
-            page.line("Nothing was done. This would be changed:");
-        }
-        human::diff(&self.changed.set).lines().skip(2).for_each(|line| page.line(line));
-        for finding in &self.altered.findings {
-            let prefix = format!("{}: ", finding.severity.word());
-            page.hanging(&prefix, &format!("{} ({})", finding.message, finding.code));
-        }
-        if self.loaded {
-            let for_how_long = show_seconds(self.altered.old_answers_for.into());
-            page.hanging("", &format!("Loaded. Resolvers may give the old answer for {for_how_long} from now."));
-        }
-    }
-
-    fn json(&self) -> Value {
-        let shown = |records: &[Record]| records.iter().map(Record::to_string).collect::<Vec<_>>();
-        json!({
-            "command": format!("record {}", self.verb),
-            "carried_out": self.done,
-            "change": json::ChangeDocument::from(&self.changed),
-            "removed": shown(&self.altered.removed),
-            "added": shown(&self.altered.added),
-            "serial": self.altered.zone.soa().serial,
-            "old_answers_for": self.altered.old_answers_for,
-            "findings": self.altered.findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
-        })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
 }

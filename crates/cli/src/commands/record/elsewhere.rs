@@ -4,7 +4,9 @@ use brightharbor_core::site::Zone;
 use brightharbor_core::zone::{AlterRequest, Alteration, Record};
 use serde_json::{Value, json};
 
+use super::watch::Watched;
 use crate::error::Exit;
+use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
 
@@ -18,6 +20,8 @@ pub struct Elsewhere {
     /// What stands above the lines.
     task: String,
     lines: Vec<String>,
+    pub watched: Option<Watched>,
+    handed_over: bool,
 }
 
 impl Elsewhere {
@@ -37,17 +41,34 @@ impl Elsewhere {
         };
         let line = |data| Record { owner: owner.clone(), ttl, data }.to_string();
         let lines = data.iter().cloned().map(line).collect();
-        Self { verb, zone: zone.name.to_string(), said, task, lines }
+        Self { verb, zone: zone.name.to_string(), said, task, lines, watched: None, handed_over: false }
     }
-}
 
-impl Shown for Elsewhere {
-    fn human(&self, page: &mut Page) {
+    /// Prints the lines at once, on a terminal or not, so that they can be entered while the servers are watched.
+    pub fn hand_over(&mut self, context: &Context) {
+        if !context.json {
+            self.handed_over = true;
+            context.progress.suspend(|| drop(crate::show::print_now(|page| self.lines(page))));
+        }
+    }
+
+    fn lines(&self, page: &mut Page) {
         for said in &self.said {
             page.hanging("note: ", said);
         }
         page.line(&self.task);
         self.lines.iter().for_each(|line| page.line(&format!("  {line}")));
+    }
+}
+
+impl Shown for Elsewhere {
+    fn human(&self, page: &mut Page) {
+        if !self.handed_over {
+            self.lines(page);
+        }
+        if let Some(watched) = &self.watched {
+            watched.human(page);
+        }
     }
 
     fn json(&self) -> Value {
@@ -58,11 +79,15 @@ impl Shown for Elsewhere {
             "said": self.said,
             "task": self.task,
             "lines": self.lines,
+            "watched": self.watched.as_ref().map(Watched::json),
         })
     }
 
-    /// Somebody else's turn.
+    /// Somebody else's turn, until it was seen to be done.
     fn exit(&self) -> Exit {
-        Exit::Waits
+        match &self.watched {
+            Some(watched) if watched.everywhere() => Exit::Done,
+            _ => Exit::Waits,
+        }
     }
 }

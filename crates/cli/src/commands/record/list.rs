@@ -1,8 +1,7 @@
 //! `record list`: the records of a zone of this harbor, as its file has them.
 
-use brightharbor_core::site::ZoneHome;
-use brightharbor_core::zone::{Document, Record};
-use brightharbor_io::install::read_if_there;
+use brightharbor_core::zone::Record;
+use brightharbor_io::zones::read_zone;
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -26,18 +25,7 @@ pub fn run(args: &List, context: &Context) -> Report {
         Error::refused("no-zone", format!("no zone of this harbor holds {name}"))
             .advice(format!("attach its domain first: brightharbor attach {name} --account ACCOUNT"))
     })?;
-    if zone.home == ZoneHome::Elsewhere {
-        return Err(Error::refused("zone-elsewhere", format!("the zone {} is kept elsewhere", zone.name))
-            .advice(format!("ask its nameservers: brightharbor survey {}", zone.name)));
-    }
-    let path = harbor.layout.zone_file(&zone.name);
-    let shown = path.display();
-    let bytes = read_if_there(&path)?.ok_or_else(|| {
-        Error::refused("zone-file-gone", format!("the zone file {shown} is gone")).advice("put it back from a backup")
-    })?;
-    let document = Document::parse(bytes, &zone.name.dns_name()).map_err(|error| {
-        Error::new(Exit::Fault, "zone-unreadable", format!("{shown}: {error}")).advice("mend that line of the file")
-    })?;
+    let document = context.block_on(read_zone(&harbor, &zone))??.document;
     let records = document.records().cloned().collect();
     Ok(Box::new(Records { zone: zone.name.to_string(), serial: document.soa().serial, records }))
 }

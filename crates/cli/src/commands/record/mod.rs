@@ -4,8 +4,11 @@ pub mod add;
 mod alter;
 mod elsewhere;
 pub mod list;
+mod place;
 pub mod remove;
 pub mod replace;
+mod report;
+mod watch;
 
 use clap::Subcommand;
 

@@ -3,9 +3,8 @@
 use brightharbor_core::zone::Alteration;
 use clap::Args;
 
-use super::alter::{Asked, Where, run_alteration};
+use super::alter::{Asked, Manner, run_alteration};
 use crate::commands::Report;
-use crate::options::ChangeOptions;
 use crate::run::Context;
 
 /// Remove records from a zone: those with the data given, or all of the name and type.
@@ -18,12 +17,10 @@ pub struct Remove {
     /// The data of the records to remove, one argument a record; without any, all of them.
     data: Vec<String>,
     #[command(flatten)]
-    place: Where,
-    #[command(flatten)]
-    options: ChangeOptions,
+    manner: Manner,
 }
 
 pub fn run(args: &Remove, context: &Context) -> Report {
     let asked = Asked { verb: "remove", owner: &args.owner, record_type: &args.record_type, data: &args.data };
-    run_alteration(&asked, &args.place, &args.options, context, |data| Alteration::Remove { data })
+    run_alteration(&asked, &args.manner, context, |data| Alteration::Remove { data })
 }

@@ -16,8 +16,5 @@ pub struct Replace {
 
 pub fn run(args: &Replace, context: &Context) -> Report {
     let (written, ttl) = (&args.written, args.written.ttl()?);
-    run_alteration(&written.asked("replace"), &written.place, &written.options, context, |data| Alteration::Replace {
-        ttl,
-        data,
-    })
+    run_alteration(&written.asked("replace"), &written.manner, context, |data| Alteration::Replace { ttl, data })
 }

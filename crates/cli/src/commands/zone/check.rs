@@ -4,14 +4,13 @@ use std::path::PathBuf;
 
 use brightharbor_core::finding::{Finding, Severity};
 use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::ZoneError;
-use brightharbor_core::zone::rules::judge;
+use brightharbor_core::zone::rules::judge_within;
 use clap::Args;
 use serde_json::{Value, json};
 
 use super::source::{ZoneSource, read};
 use crate::commands::Report;
-use crate::error::{Error, Exit};
+use crate::error::Exit;
 use crate::run::Context;
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
@@ -30,31 +29,13 @@ pub struct Check {
 }
 
 pub fn run(args: &Check, context: &Context) -> Report {
-    let ZoneSource { origin, path, document, .. } =
+    let ZoneSource { origin, document: zone, around } =
         read(args.zone.as_deref(), args.file.as_ref(), args.origin.as_ref(), context)?;
-    let path = path.display().to_string();
-    Ok(match document {
-        Ok(zone) => {
-            let (records, serial) = (zone.records().count(), zone.soa().serial);
-            let findings = judge(&zone);
-            // The process ends soon: giving back a million records one by one would take longer than reading them.
-            std::mem::forget(zone);
-            Box::new(Checked { zone: origin.bare(), records, serial, findings })
-        }
-        Err(error) => return Err(unreadable(&path, &error)),
-    })
-}
-
-/// A file that no server would load: a fault, with its place.
-pub fn unreadable(path: &str, error: &ZoneError) -> Error {
-    let place = match &error.file {
-        Some(_) => format!("{path}: {error}"),
-        None => {
-            let offence = if error.offence.is_empty() { String::new() } else { format!(" (at `{}`)", error.offence) };
-            format!("{path}:{}:{}: {}{offence}", error.line, error.column, error.problem)
-        }
-    };
-    Error::new(Exit::Fault, "zone-unreadable", place).advice("mend that line; a server would not load the zone")
+    let (records, serial) = (zone.records().count(), zone.soa().serial);
+    let findings = judge_within(&zone, &around);
+    // The process ends soon: giving back a million records one by one would take longer than reading them.
+    std::mem::forget(zone);
+    Ok(Box::new(Checked { zone: origin.bare(), records, serial, findings }))
 }
 
 struct Checked {

@@ -1,24 +1,28 @@
 //! `zone create`: a zone for a domain whose names are not served here. Attaching a domain makes its zone by itself.
 
+use std::path::PathBuf;
+
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{Hostname, is_registrable};
-use brightharbor_core::site::{AccountName, AttachRefused, NewZone, NewZoneFiles, Zone, ZoneHome, new_zone};
-use brightharbor_core::zone::Mail;
+use brightharbor_core::site::{AccountName, AttachRefused, NewZone, Zone, ZoneDesign, ZoneHome, new_zone};
+use brightharbor_core::zone::Document;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
-use clap::Args;
+use brightharbor_io::zones::{parse_file, read_zone};
+use clap::{Args, ValueEnum};
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
-use crate::commands::attach::MailArgument;
+use crate::commands::attach::new_zone_files;
 use crate::commands::{Report, hostname};
-use crate::error::{Error, Exit};
+use crate::design::DesignOptions;
+use crate::error::{Error, Exit, unreadable_zone};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
-/// Make a zone from the template, for a domain whose names are not served here. `attach` makes its zone by itself.
+/// Make a zone, for a domain whose names are not served here. `attach` makes its zone by itself.
 #[derive(Debug, Args)]
 pub struct Create {
     /// The domain, such as gullrock.example.
@@ -26,11 +30,29 @@ pub struct Create {
     /// The account that it belongs to.
     #[arg(long, value_name = "ACCOUNT")]
     account: String,
-    /// What the zone says about mail.
-    #[arg(long, value_enum, default_value = "unsaid")]
-    mail: MailArgument,
+    /// Where the zone is kept.
+    #[arg(long, value_enum, default_value = "here")]
+    home: HomeArgument,
+    /// With `--home remote`: the primary server of harbor.toml that holds the zone.
+    #[arg(long, value_name = "NAME", required_if_eq("home", "remote"))]
+    primary: Option<String>,
+    /// Take the zone from this master file, byte for byte, instead of a template.
+    #[arg(long, value_name = "FILE")]
+    from: Option<PathBuf>,
+    #[command(flatten)]
+    design: DesignOptions,
     #[command(flatten)]
     options: ChangeOptions,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum HomeArgument {
+    /// In this harbor, as a master file.
+    Here,
+    /// On a primary server that takes our updates; it is there already.
+    Remote,
+    /// With somebody else, where we have no access: it is remembered, and checked.
+    Elsewhere,
 }
 
 pub fn run(args: &Create, context: &Context) -> Report {
@@ -40,41 +62,73 @@ pub fn run(args: &Create, context: &Context) -> Report {
         return Err(Error::wrong_use(format!("{domain} is not a registrable domain"))
             .advice("names below a domain are records in its zone: brightharbor record add"));
     }
+    if args.from.is_some() && args.home != HomeArgument::Here {
+        return Err(Error::wrong_use("a zone that is kept elsewhere is not made from a file here")
+            .advice("give --from with --home here alone"));
+    }
+    let design = args.design.design()?;
     let title = format!("zone create {domain}");
-    let changed = context.block_on(change(context, &title, &args.options, |harbor, now| {
-        decide(harbor, &domain, account, args.mail.into(), &title, now)
+    let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
+        refuse_known(harbor, &domain, &account)?;
+        let mut set = ChangeSet::new(&title);
+        let said = match args.home {
+            HomeArgument::Here => here(args, harbor, &domain, &account, &design, now, &mut set)?,
+            HomeArgument::Remote => {
+                let zone = Zone {
+                    primary: args.primary.clone(),
+                    nameserver_set: design.nameserver_set.clone(),
+                    ..Zone::new(domain.clone(), account.clone(), ZoneHome::Remote)
+                };
+                let kept = read_zone(harbor, &zone).await?;
+                set.inventory(InventoryChange::AddZone(zone));
+                let (records, serial) = (kept.document.records().count(), kept.document.soa().serial);
+                format!("the zone {domain} is kept on its primary server: {records} records, serial {serial}")
+            }
+            HomeArgument::Elsewhere => {
+                let zone = Zone::new(domain.clone(), account.clone(), ZoneHome::Elsewhere);
+                set.inventory(InventoryChange::AddZone(zone));
+                format!("the zone {domain} is kept elsewhere")
+            }
+        };
+        Ok(Decision { set, said: vec![said] })
     }))??;
     Ok(Box::new(Created { changed }))
 }
 
-fn decide(
-    harbor: &Harbor,
-    domain: &Hostname,
-    account: AccountName,
-    mail: Mail,
-    title: &str,
-    now: Timestamp,
-) -> Result<Decision, Error> {
-    if harbor.store.account(&account)?.is_none() {
-        return Err(AttachRefused::UnknownAccount(account).into());
+fn refuse_known(harbor: &Harbor, domain: &Hostname, account: &AccountName) -> Result<(), Error> {
+    if harbor.store.account(account)?.is_none() {
+        return Err(AttachRefused::UnknownAccount(account.clone()).into());
     }
     if let Some(zone) = harbor.store.zone(domain)? {
         let message = format!("there is a zone {domain} already; it belongs to the account {}", zone.account);
-        return Err(Error::refused("zone-exists", message).advice(format!("see `brightharbor zone check {domain}`")));
+        return Err(Error::refused("zone-exists", message).advice(format!("see `brightharbor zone show {domain}`")));
     }
-    let files = NewZoneFiles {
-        zone_file: read_if_there(&harbor.layout.zone_file(domain))?,
-        zone_list: read_if_there(&harbor.layout.zone_list_of(domain))?,
-        template: read_if_there(&harbor.layout.zone_template())?,
-    };
+    Ok(())
+}
+
+fn here(
+    args: &Create,
+    harbor: &Harbor,
+    domain: &Hostname,
+    account: &AccountName,
+    design: &ZoneDesign,
+    now: Timestamp,
+    set: &mut ChangeSet,
+) -> Result<String, Error> {
+    let content = args.from.as_ref().map(|file| read_master_file(file, domain, harbor)).transpose()?;
+    let files = new_zone_files(harbor, domain, &design.template)?;
     let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
-    let wanted = NewZone { domain, mail, today };
-    let (changes, zone) = new_zone(&wanted, &files, &harbor.settings, &harbor.layout).map_err(AttachRefused::from)?;
-    let mut set = ChangeSet::new(title);
+    let wanted = NewZone { domain, account, design, content, today };
+    let (changes, zone) = new_zone(&wanted, &files, &harbor.settings, &harbor.layout)?;
     set.changes.extend(changes);
-    set.inventory(InventoryChange::AddZone(Zone { name: domain.clone(), account, home: ZoneHome::Here }));
-    let said = vec![format!("the zone {domain} is new, serial {}", zone.soa().serial)];
-    Ok(Decision { set, said })
+    Ok(format!("the zone {domain} is new, serial {}", zone.soa().serial))
+}
+
+fn read_master_file(file: &PathBuf, domain: &Hostname, harbor: &Harbor) -> Result<Document, Error> {
+    let shown = file.display().to_string();
+    let bytes = read_if_there(file)?.ok_or_else(|| Error::wrong_use(format!("there is no file {shown}")))?;
+    let directory = harbor.settings.dns.directory.as_deref();
+    parse_file(bytes, &domain.dns_name(), directory).map_err(|error| unreadable_zone(&shown, &error))
 }
 
 struct Created {

@@ -1,50 +1,114 @@
-//! `zone list`: the zones of this harbor, with what their files say.
+//! `zone list`: the zones of this harbor, what their files say, and which server has which serial.
 
 use brightharbor_core::site::{Zone, ZoneHome};
-use brightharbor_core::zone::Document;
+use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
+use brightharbor_io::server::{Serials, ask_serials};
+use brightharbor_io::zones::parse_file;
 use clap::Args;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
 use crate::error::{Error, Exit};
+use crate::holders::{Holder, Holding, holders};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
 
-/// List the zones.
+/// List the zones, with the serial that each server has.
 #[derive(Debug, Args)]
-pub struct List {}
+pub struct List {
+    /// Of this account alone.
+    #[arg(long, value_name = "ACCOUNT")]
+    account: Option<String>,
+    /// Ask no server: what the files say alone.
+    #[arg(long)]
+    files_only: bool,
+}
 
-pub fn run(_: &List, context: &Context) -> Report {
+pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
-    let zones = harbor.store.zones()?.into_iter();
-    let rows = zones.map(|zone| {
-        let file = match zone.home {
-            ZoneHome::Here => read_if_there(&harbor.layout.zone_file(&zone.name))?,
-            ZoneHome::Elsewhere => None,
-        };
-        let contents = match (&zone.home, file) {
-            (ZoneHome::Elsewhere, _) => Contents::Elsewhere,
-            (ZoneHome::Here, None) => Contents::Broken("the file is gone".into()),
-            (ZoneHome::Here, Some(bytes)) => match Document::parse(bytes, &zone.name.dns_name()) {
-                Ok(document) => Contents::Read { serial: document.soa().serial, records: document.records().count() },
+    let mut zones = harbor.store.zones()?;
+    if let Some(account) = &args.account {
+        zones.retain(|zone| zone.account.as_str() == account);
+    }
+    let serials = match args.files_only {
+        true => Serials::new(),
+        false => {
+            context.progress.doing("asking the servers for their serials");
+            let settings = &harbor.settings;
+            let of_zone = |zone: &Zone| {
+                let name = zone.name.clone();
+                holders(settings, zone).into_iter().map(move |holder| (holder.address, name.clone()))
+            };
+            context.block_on(ask_serials(zones.iter().flat_map(of_zone).collect()))?
+        }
+    };
+    let rows = zones.into_iter().map(|zone| row(&harbor, zone, &serials));
+    Ok(Box::new(Zones { rows: rows.collect::<Result<_, Error>>()? }))
+}
+
+fn row(harbor: &Harbor, zone: Zone, serials: &Serials) -> Result<Row, Error> {
+    let holders = holders(&harbor.settings, &zone);
+    let contents = match zone.home {
+        ZoneHome::Elsewhere => Contents::Elsewhere,
+        ZoneHome::Remote => {
+            let answered = holders.first().and_then(|primary| serials.get(&(primary.address, zone.name.clone())));
+            Contents::Remote { serial: answered.and_then(|answer| answer.clone().ok()) }
+        }
+        ZoneHome::Here => match read_if_there(&harbor.layout.zone_file(&zone.name))? {
+            None => Contents::Broken("the file is gone".into()),
+            Some(bytes) => match parse_file(bytes, &zone.name.dns_name(), harbor.settings.dns.directory.as_deref()) {
+                Ok(zone) => Contents::Read { serial: zone.soa().serial, records: zone.records().count() },
                 Err(error) => Contents::Broken(error.to_string()),
             },
-        };
-        Ok((zone, contents))
+        },
+    };
+    let newest = match contents {
+        Contents::Read { serial, .. } => Some(serial),
+        Contents::Remote { serial } => serial,
+        Contents::Elsewhere | Contents::Broken(_) => None,
+    };
+    let held = holders.into_iter().map(|holder| {
+        let holding = Holding::of(&holder, &zone.name, newest.unwrap_or_default(), serials);
+        (holder, holding)
     });
-    Ok(Box::new(Zones { rows: rows.collect::<Result<_, Error>>()? }))
+    Ok(Row { held: held.collect(), zone, contents })
 }
 
 enum Contents {
     Elsewhere,
+    Remote { serial: Option<u32> },
     Read { serial: u32, records: usize },
     Broken(String),
 }
 
+struct Row {
+    zone: Zone,
+    contents: Contents,
+    held: Vec<(Holder, Holding)>,
+}
+
+impl Row {
+    /// Where the servers are with the zone, in a few words.
+    fn served(&self) -> String {
+        let asked: Vec<_> = self.held.iter().filter(|(_, holding)| *holding != Holding::NotAsked).collect();
+        let out_of_step: Vec<String> = asked
+            .iter()
+            .filter(|(_, holding)| !holding.is_in_step())
+            .map(|(holder, holding)| format!("{}: {}", holder.name, holding.words()))
+            .collect();
+        match (asked.len(), out_of_step.is_empty()) {
+            (0, _) => String::new(),
+            (1, true) => "loaded".into(),
+            (count, true) => format!("all {count} in step"),
+            (_, false) => out_of_step.join("; "),
+        }
+    }
+}
+
 struct Zones {
-    rows: Vec<(Zone, Contents)>,
+    rows: Vec<Row>,
 }
 
 impl Shown for Zones {
@@ -52,39 +116,54 @@ impl Shown for Zones {
         if self.rows.is_empty() {
             return page.line("No zones yet. Attaching a domain makes its zone.");
         }
-        let row = |(zone, contents): &(Zone, Contents)| {
-            let (home, serial, records) = match contents {
-                Contents::Elsewhere => ("elsewhere", String::new(), String::new()),
-                Contents::Read { serial, records } => ("here", serial.to_string(), records.to_string()),
-                Contents::Broken(why) => ("here", "unreadable".into(), why.clone()),
+        let row = |row: &Row| {
+            let (serial, records) = match &row.contents {
+                Contents::Elsewhere => (String::new(), String::new()),
+                Contents::Remote { serial } => {
+                    (serial.map_or_else(|| "unknown".into(), |s| s.to_string()), String::new())
+                }
+                Contents::Read { serial, records } => (serial.to_string(), records.to_string()),
+                Contents::Broken(why) => ("unreadable".into(), why.clone()),
             };
-            vec![zone.name.to_string(), zone.account.to_string(), home.to_string(), serial, records]
+            let kept = row.zone.home.words().to_string();
+            vec![row.zone.name.to_string(), row.zone.account.to_string(), kept, serial, records, row.served()]
         };
-        table(page, &["zone", "account", "kept", "serial", "records"], self.rows.iter().map(row).collect());
+        let headings = ["zone", "account", "kept", "serial", "records", "servers"];
+        table(page, &headings, self.rows.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {
-        let row = |(zone, contents): &(Zone, Contents)| {
-            let (serial, records, problem) = match contents {
+        let row = |row: &Row| {
+            let (serial, records, problem) = match &row.contents {
                 Contents::Elsewhere => (None, None, None),
+                Contents::Remote { serial } => (*serial, None, None),
                 Contents::Read { serial, records } => (Some(*serial), Some(*records), None),
                 Contents::Broken(why) => (None, None, Some(why.clone())),
             };
-            let home = if zone.home == ZoneHome::Here { "here" } else { "elsewhere" };
+            let server = |(holder, holding): &(Holder, Holding)| {
+                json!({
+                    "name": holder.name,
+                    "address": holder.address.to_string(),
+                    "serial": holding.serial(),
+                    "in_step": holding.is_in_step(),
+                    "problem": if let Holding::Not(words) = holding { Some(words) } else { None },
+                })
+            };
             json!({
-                "zone": zone.name,
-                "account": zone.account,
-                "home": home,
+                "zone": row.zone.name,
+                "account": row.zone.account,
+                "home": row.zone.home,
                 "serial": serial,
                 "records": records,
                 "problem": problem,
+                "servers": row.held.iter().map(server).collect::<Vec<_>>(),
             })
         };
         json!({ "command": "zone list", "zones": self.rows.iter().map(row).collect::<Vec<_>>() })
     }
 
     fn exit(&self) -> Exit {
-        let broken = self.rows.iter().any(|(_, contents)| matches!(contents, Contents::Broken(_)));
+        let broken = self.rows.iter().any(|row| matches!(row.contents, Contents::Broken(_)));
         if broken { Exit::Fault } else { Exit::Done }
     }
 }

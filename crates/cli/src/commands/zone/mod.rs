@@ -1,9 +1,14 @@
 //! `zone`: whole zones, in this harbor or in any master file.
 
 pub mod check;
+mod chosen;
 pub mod create;
 pub mod list;
+pub mod move_to;
 pub mod print;
+pub mod publish;
+pub mod realign;
+pub mod show;
 mod source;
 
 use clap::Subcommand;
@@ -13,5 +18,9 @@ pub enum Zone {
     Check(check::Check),
     Create(create::Create),
     List(list::List),
+    Move(move_to::Move),
     Print(print::Print),
+    Publish(publish::Publish),
+    Realign(realign::Realign),
+    Show(show::Show),
 }

@@ -8,11 +8,9 @@ use brightharbor_core::zone::{Document, Record};
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::check::unreadable;
-use super::source::{ZoneSource, read};
+use super::source::{found, read_file};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
-use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
 
@@ -32,11 +30,10 @@ pub struct Print {
     anyway: bool,
 }
 
-pub fn run(args: &Print, context: &Context) -> Report {
-    let ZoneSource { path, document, .. } = read(None, Some(&args.file), Some(&args.origin), context)?;
-    let zone = document.map_err(|error| unreadable(&path.display().to_string(), &error))?;
+pub fn run(args: &Print) -> Report {
+    let zone = read_file(&args.file, &args.origin).map_err(found)?;
     if let Some(finding) = judge_loading(&zone).into_iter().next().filter(|_| !args.anyway) {
-        let message = format!("{}: {} ({})", path.display(), finding.message, finding.code);
+        let message = format!("{}: {} ({})", args.file.display(), finding.message, finding.code);
         let advice = format!("{}; or print it --anyway", finding.cure);
         return Err(Error::new(Exit::Fault, finding.code, message).advice(advice));
     }

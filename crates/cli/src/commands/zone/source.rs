@@ -1,52 +1,73 @@
 //! Where a zone is read from: the harbor, or a master file anywhere. Includes are followed.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::name::DnsName;
-use brightharbor_core::site::ZoneHome;
-use brightharbor_core::zone::{Document, ZoneError};
+use brightharbor_core::site::{Zone, ZoneHome};
+use brightharbor_core::zone::Document;
+use brightharbor_core::zone::rules::Surroundings;
+use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
+use brightharbor_io::zones::{parse_file, read_zone};
 
 use crate::commands::hostname;
-use crate::error::Error;
+use crate::error::{Error, Exit, unreadable_zone};
+use crate::look::surroundings;
 use crate::run::Context;
 
-/// A zone's file, read: the document, or where it cannot be read.
+/// A zone, read.
 pub struct ZoneSource {
     pub origin: DnsName,
-    pub path: PathBuf,
-    pub document: Result<Document, ZoneError>,
+    pub document: Document,
+    /// What is known about it beside its records; nothing, for a file anywhere.
+    pub around: Surroundings,
 }
 
-/// Reads the zone of the harbor, or the file with its origin.
+/// Reads the zone of the harbor, or the file with its origin. For those who ask what is wrong with it, a zone that
+/// cannot be read is a fault that was found.
 pub fn read(
     zone: Option<&str>,
     file: Option<&PathBuf>,
     origin: Option<&DnsName>,
     context: &Context,
 ) -> Result<ZoneSource, Error> {
-    let (path, origin) = match (zone, file, origin) {
-        (None, Some(file), Some(origin)) => (file.clone(), origin.clone()),
-        (Some(zone), None, None) => {
-            let name = hostname(zone)?;
+    let source = match (zone, file, origin) {
+        (None, Some(file), Some(origin)) => {
+            let document = read_file(file, origin)?;
+            Ok(ZoneSource { origin: origin.clone(), document, around: Surroundings::default() })
+        }
+        (Some(typed), None, None) => {
             let harbor = context.open()?;
-            let zone = harbor.store.zone(&name)?.filter(|zone| zone.home == ZoneHome::Here).ok_or_else(|| {
-                Error::refused("no-zone", format!("this harbor keeps no zone {name}"))
-                    .advice("see `brightharbor zone list`; a file anywhere is read with --file and --origin")
-            })?;
-            (harbor.layout.zone_file(&zone.name), zone.name.dns_name())
+            let zone = find(&harbor, typed)?;
+            let document = context.block_on(read_zone(&harbor, &zone))??.document;
+            Ok(ZoneSource { origin: zone.name.dns_name(), document, around: surroundings(&harbor, &zone)? })
         }
-        _ => {
-            return Err(
-                Error::wrong_use("which zone?").advice("name a zone of the harbor, or give --file and --origin")
-            );
-        }
+        _ => Err(Error::wrong_use("which zone?").advice("name a zone of the harbor, or give --file and --origin")),
     };
-    let bytes = read_if_there(&path)?.ok_or_else(|| {
-        Error::refused("zone-file-gone", format!("there is no file {}", path.display())).advice("mend the path")
-    })?;
-    // A relative name counts from the current directory, as BIND's own checker has it.
-    let mut fetch = |name: &str| std::fs::read(name).map_err(|error| error.to_string());
-    let document = Document::parse_with(bytes, &origin, &mut fetch);
-    Ok(ZoneSource { origin, path, document })
+    source.map_err(found)
+}
+
+/// The same error as the result of looking for faults.
+pub fn found(error: Error) -> Error {
+    match error.code {
+        "zone-unreadable" => Error { exit: Exit::Fault, ..error },
+        _ => error,
+    }
+}
+
+/// Reads a master file. A relative name in it counts from the current directory, as BIND's own checker has it.
+pub fn read_file(file: &Path, origin: &DnsName) -> Result<Document, Error> {
+    let shown = file.display().to_string();
+    let bytes = read_if_there(file)?
+        .ok_or_else(|| Error::refused("zone-file-gone", format!("there is no file {shown}")).advice("mend the path"))?;
+    parse_file(bytes, origin, Some(Path::new("."))).map_err(|error| unreadable_zone(&shown, &error))
+}
+
+/// A zone of the harbor that can be read, by its name as typed.
+pub fn find(harbor: &Harbor, typed: &str) -> Result<Zone, Error> {
+    let name = hostname(typed)?;
+    harbor.store.zone(&name)?.filter(|zone| zone.home != ZoneHome::Elsewhere).ok_or_else(|| {
+        Error::refused("no-zone", format!("this harbor keeps no zone {name}"))
+            .advice("see `brightharbor zone list`; a file anywhere is read with --file and --origin")
+    })
 }

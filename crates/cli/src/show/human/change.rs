@@ -1,6 +1,6 @@
 //! Change sets: a line a change, and diffs of the files.
 
-use brightharbor_core::change::{Change, ChangeSet, Purpose};
+use brightharbor_core::change::{Change, ChangeSet, Purpose, ZoneUpdate};
 use similar::TextDiff;
 
 use super::Page;
@@ -38,7 +38,14 @@ fn sentence(text: &str) -> String {
 pub fn diff(set: &ChangeSet) -> String {
     let mut text = String::new();
     for change in &set.changes {
-        let Change::WriteFile(write) = change else { continue };
+        let write = match change {
+            Change::WriteFile(write) => write,
+            Change::UpdateZone(update) => {
+                text.push_str(&update_lines(update));
+                continue;
+            }
+            _ => continue,
+        };
         if matches!(write.purpose, Purpose::Key | Purpose::Chain) {
             continue;
         }
@@ -49,6 +56,15 @@ pub fn diff(set: &ChangeSet) -> String {
         let diff = TextDiff::from_lines(&before, &after);
         text.push_str(&diff.unified_diff().context_radius(2).header(old, &path).to_string());
     }
+    text
+}
+
+/// An update, in the form of a diff.
+fn update_lines(update: &ZoneUpdate) -> String {
+    let ZoneUpdate { zone, server, update, .. } = update;
+    let mut text = format!("--- {zone} at {server}\n+++ {zone} at {server}\n");
+    update.removed.iter().for_each(|record| text.push_str(&format!("-{record}\n")));
+    update.added.iter().for_each(|record| text.push_str(&format!("+{record}\n")));
     text
 }
 

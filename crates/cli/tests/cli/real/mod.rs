@@ -2,5 +2,9 @@
 //! its own configuration in a temporary folder, on loopback addresses and unprivileged ports.
 
 mod ca;
+mod nameservers;
+mod quay;
 mod servers;
+mod updates;
 mod voyage;
+mod zones;

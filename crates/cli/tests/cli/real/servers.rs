@@ -60,6 +60,11 @@ pub fn await_listener(address: std::net::SocketAddr) {
 
 /// BIND as the provider's two nameservers. Gives the server and the words of its remote control.
 pub fn start_bind(cast: &Cast, folder: &Path, zone_list: &Path) -> (Server, Vec<String>) {
+    start_bind_with(cast, folder, &format!("include \"{}\";\n", zone_list.display()), "")
+}
+
+/// The same with other lines at the end of its main file, and among its options.
+pub fn start_bind_with(cast: &Cast, folder: &Path, more: &str, options: &str) -> (Server, Vec<String>) {
     let (named, rndc) = (need("named", "bind9"), need("rndc", "bind9-utils"));
     let [ns1, _] = cast.nameservers();
     let port = cast.dns_port;
@@ -75,11 +80,10 @@ pub fn start_bind(cast: &Cast, folder: &Path, zone_list: &Path) -> (Server, Vec<
         "{key}controls {{ inet {ns1} port {control} allow {{ 127.0.0.0/8; }} keys {{ \"rndc-key\"; }}; }};\n\
          options {{ directory \"{bind}\"; pid-file \"{bind}/named.pid\"; session-keyfile \"{bind}/session.key\";\n\
          listen-on port {port} {{ {ns1}; }}; listen-on-v6 {{ none; }}; recursion no; notify no;\n\
-         managed-keys-directory \"{bind}\"; dnssec-validation no; }};\n\
+         managed-keys-directory \"{bind}\"; dnssec-validation no; {options} }};\n\
          zone \"saltmarsh.example\" {{ type primary; file \"{bind}/saltmarsh.zone\"; }};\n\
-         include \"{list}\";\n",
+         {more}",
         bind = bind.display(),
-        list = zone_list.display(),
     );
     fs::write(bind.join("named.conf"), main).unwrap();
     let control_file = bind.join("rndc.conf");

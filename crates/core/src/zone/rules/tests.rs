@@ -42,7 +42,7 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("mail-server-unusable", "@ MX 10 mail\n", "@ MX 10 mail\n@ MX 10 192.0.2.3.\n"),
     ("mail-not-as-set", "@ MX 10 mail\n", "@ MX 0 .\n"),
     ("mail-not-as-set", "", "@ MX 20 ns1\n"),
-    ("ca-forbidden", "", "@ CAA 0 issue \"other.example\"\n"),
+    ("ca-forbidden", "CA.example; account=7", "third.example"),
     ("ca-forbidden", "", "shop A 192.0.2.5\nshop CAA 0 issue \";\"\n"),
     ("former-address", "", "old A 192.0.2.200\n"),
     ("ttls-differ", "", "@ 60 A 192.0.2.8\n"),

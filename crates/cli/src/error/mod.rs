@@ -1,13 +1,18 @@
 //! Errors as people see them: what was wrong, what to do next, and the exit code. The libraries' errors carry the
 //! facts; the advice is added here, once for each kind.
 
-use brightharbor_core::site::{AttachRefused, NewZoneRefused};
+mod zone;
+
+use brightharbor_core::site::AttachRefused;
 use brightharbor_io::acme::OrderError;
 use brightharbor_io::carry_out::{CarryError, Cause, LockError};
+use brightharbor_io::dns::RequestProblem;
 use brightharbor_io::install::FileError;
 use brightharbor_io::server::ServerError;
 use brightharbor_io::store::StoreError;
 use brightharbor_io::trust::TrustError;
+
+pub use zone::unreadable_zone;
 
 /// The exit codes, as in `--help`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -91,6 +96,12 @@ impl From<CarryError> for Error {
             CarryError::InTheWay(_) => Self::refused("in-the-way", &error).advice("move the file away, then try again"),
             CarryError::Store(error) => error.into(),
             CarryError::File(error) => error.into(),
+            CarryError::RolledBack { cause: Cause::Update { zone, error }, left }
+                if left.is_empty() && matches!(error.problem, RequestProblem::ChangedMeanwhile) =>
+            {
+                let message = format!("the zone {zone}: {error}");
+                Self::refused("changed-meanwhile", message).advice("give the command again: it reads the zone afresh")
+            }
             CarryError::RolledBack { cause, left } => {
                 let advice = if left.is_empty() && matches!(cause, Cause::Server(ServerError::NotLoaded { .. })) {
                     "everything was put back as it was; see that the DNS server runs and that its main file includes \
@@ -126,34 +137,14 @@ impl From<AttachRefused> for Error {
             AttachRefused::NoAddresses => {
                 ("no-addresses", "set `addresses` under [host] in the harbor's harbor.toml".into())
             }
-            AttachRefused::NewZone(refused) => new_zone_advice(refused),
+            AttachRefused::NewZone(refused) => zone::new_zone_advice(refused),
             AttachRefused::Path(_) | AttachRefused::OutsideHome { .. } => {
                 ("document-root", "mend `document-root` under [sites] in harbor.toml, or the account's home".into())
             }
             AttachRefused::InTheWay(_) => ("in-the-way", "look at the file and move it away, then try again".into()),
-            AttachRefused::ZoneFileGone(_) => ("zone-file-gone", "put the zone file back from a backup".into()),
-            AttachRefused::ZoneUnreadable { .. } => {
-                ("zone-unreadable", "mend that line of the zone file, then try again".into())
-            }
             AttachRefused::ZoneRefuses { .. } => ("zone-refuses", "change the zone file by hand first".into()),
         };
         Self::refused(code, error).advice(advice)
-    }
-}
-
-fn new_zone_advice(refused: &NewZoneRefused) -> (&'static str, String) {
-    match refused {
-        NewZoneRefused::NoNameservers => (
-            "no-nameservers",
-            "set `nameservers` under [host] in the harbor's harbor.toml, or attach with --zone elsewhere".into(),
-        ),
-        NewZoneRefused::NameserverAddress(name) => (
-            "nameserver-address",
-            format!("under [host.nameserver-addresses] in harbor.toml, set \"{name}\" = [\"ADDRESS\"]"),
-        ),
-        NewZoneRefused::InTheWay(_) => ("in-the-way", "look at the file and move it away, then try again".into()),
-        NewZoneRefused::Unsound(finding) => (finding.code, "mend templates/default.zone in the harbor".into()),
-        NewZoneRefused::Template(_) => ("template", "mend templates/default.zone in the harbor".into()),
     }
 }
 

@@ -1,0 +1,186 @@
+//! `init`: lays out a harbor. Finds the servers on this machine, writes only inside the harbor, and prints the one
+//! line that each server's own main file needs. `discover` finds the servers, `inclusion` looks into their files.
+
+mod discover;
+mod inclusion;
+
+use std::net::IpAddr;
+use std::path::PathBuf;
+
+use brightharbor_core::harbor::{Layout, Settings};
+use brightharbor_core::name::DnsName;
+use brightharbor_core::site::check_path;
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::{lay_out, write_atomically};
+use brightharbor_io::store::Store;
+use clap::Args;
+use serde_json::{Value, json};
+
+use self::discover::{ServerChoice, discover, settings_text};
+use self::inclusion::{Inclusion, all_in_effect, inclusions, inclusions_json, show_inclusions};
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::settings;
+use crate::show::Shown;
+use crate::show::human::Page;
+
+/// Lay out a harbor: settings, inventory, folders. Finds web and DNS servers; edits none of their files.
+#[derive(Debug, Args)]
+pub struct Init {
+    /// An address of this machine that sites are served at. May be given several times.
+    #[arg(long = "address", value_name = "ADDRESS")]
+    addresses: Vec<IpAddr>,
+    /// A nameserver of the set that domains are to be delegated to. May be given several times.
+    #[arg(long = "nameserver", value_name = "NAME")]
+    nameservers: Vec<DnsName>,
+    #[command(flatten)]
+    servers: ServerChoice,
+    /// Take the settings from this file instead of looking for servers.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["addresses", "nameservers", "web", "dns"])]
+    settings: Option<PathBuf>,
+    /// Change nothing; say whether the servers' main files include the harbor's files.
+    #[arg(long, conflicts_with_all = ["addresses", "nameservers", "web", "dns", "settings"])]
+    check: bool,
+    /// Show what would be written, and do nothing.
+    #[arg(long)]
+    dry_run: bool,
+    /// Go on without asking.
+    #[arg(long)]
+    yes: bool,
+}
+
+pub fn run(args: &Init, context: &Context) -> Report {
+    if args.check {
+        return check(context);
+    }
+    let layout = Layout::new(&context.root);
+    check_path(&context.root)
+        .map_err(|error| Error::wrong_use(error).advice("choose another folder for the harbor"))?;
+    if layout.inventory().exists() || layout.settings().exists() {
+        let message = format!("there is a harbor at {} already", context.root.display());
+        return Err(Error::refused("harbor-exists", message).advice("see how it stands: brightharbor init --check"));
+    }
+    let (settings, found) = match &args.settings {
+        Some(file) => {
+            let text = std::fs::read_to_string(file)
+                .map_err(|error| Error::wrong_use(format!("{}: {error}", file.display())))?;
+            (settings::parse(&text, file)?, vec![format!("settings taken from {}", file.display())])
+        }
+        None => {
+            let (mut settings, found) = discover(&args.servers)?;
+            settings.host.addresses = args.addresses.clone();
+            settings.host.nameservers = args.nameservers.clone();
+            (settings, found)
+        }
+    };
+    let text = match &args.settings {
+        Some(file) => std::fs::read_to_string(file).map_err(|error| Error::wrong_use(error.to_string()))?,
+        None => settings_text(&settings)?,
+    };
+    let mut report = Laid { root: context.root.clone(), found, settings, text, done: false, checked: vec![] };
+    if !args.dry_run {
+        lay_out(&layout, report.settings.web.server, report.settings.dns.server)?;
+        drop(Store::create(&layout.inventory())?);
+        write_atomically(&layout.settings(), report.text.as_bytes(), 0o644)?;
+        report.done = true;
+        report.checked = inclusions(&report.settings, &layout);
+    }
+    Ok(Box::new(report))
+}
+
+fn check(context: &Context) -> Report {
+    let Harbor { layout, settings, .. } = context.open()?;
+    Ok(Box::new(Checked { inclusions: inclusions(&settings, &layout) }))
+}
+
+struct Checked {
+    inclusions: Vec<Inclusion>,
+}
+
+impl Shown for Checked {
+    fn human(&self, page: &mut Page) {
+        page.heading(if all_in_effect(&self.inclusions) {
+            "The servers include this harbor's files."
+        } else {
+            "A server does not include this harbor's files yet."
+        });
+        show_inclusions(page, &self.inclusions);
+    }
+
+    fn json(&self) -> Value {
+        json!({ "command": "init", "check": inclusions_json(&self.inclusions) })
+    }
+
+    fn exit(&self) -> Exit {
+        if all_in_effect(&self.inclusions) { Exit::Done } else { Exit::Waits }
+    }
+}
+
+struct Laid {
+    root: PathBuf,
+    found: Vec<String>,
+    settings: Settings,
+    text: String,
+    done: bool,
+    checked: Vec<Inclusion>,
+}
+
+impl Laid {
+    /// What an administrator has to fill in before the first attach.
+    fn missing(&self) -> Vec<&'static str> {
+        let mut missing = Vec::new();
+        if self.settings.host.addresses.is_empty() {
+            missing.push("addresses under [host]: where sites are served");
+        }
+        if self.settings.host.nameservers.is_empty() {
+            missing.push("nameservers under [host]: what domains are to be delegated to");
+        }
+        if self.settings.ca.directory.is_none() {
+            missing.push("directory under [ca]: the CA that certificates come from");
+        }
+        missing
+    }
+}
+
+impl Shown for Laid {
+    fn human(&self, page: &mut Page) {
+        let root = self.root.display();
+        if !self.done {
+            page.line("Nothing was done. These settings would be written:");
+            page.blank();
+            self.text.lines().for_each(|line| page.line(line));
+            return;
+        }
+        page.heading(&format!("The harbor at {root} is laid out."));
+        self.found.iter().for_each(|line| page.hanging("  ", line));
+        page.hanging("  ", &format!("wrote {root}/harbor.toml, the inventory and the folders"));
+        if !self.checked.is_empty() {
+            page.blank();
+            page.line("The servers' own files are yours; nothing in them was changed.");
+            show_inclusions(page, &self.checked);
+        }
+        if !self.missing().is_empty() {
+            page.blank();
+            page.line(&format!("Still to be set in {root}/harbor.toml:"));
+            self.missing().iter().for_each(|line| page.hanging("  ", line));
+        }
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": "init",
+            "carried_out": self.done,
+            "harbor": self.root.display().to_string(),
+            "found": self.found,
+            "settings": self.text,
+            "check": inclusions_json(&self.checked),
+            "missing": self.missing(),
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        let settled = self.missing().is_empty() && all_in_effect(&self.checked);
+        if settled || !self.done { Exit::Done } else { Exit::Waits }
+    }
+}

@@ -1,0 +1,283 @@
+//! `zone publish`: secondaries in the zone list, the catalog zone, and every secondary told until it has the newest
+//! serial of every zone.
+
+use std::collections::HashMap;
+use std::path::PathBuf;
+use std::time::{Duration, Instant};
+
+use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
+use brightharbor_core::harbor::Settings;
+use brightharbor_core::name::Hostname;
+use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo, republished, zone_index};
+use brightharbor_core::site::{AccountName, Zone, ZoneHome, catalog_difference, new_catalog, updated_at};
+use brightharbor_core::zone::first_serial;
+use brightharbor_io::dns::{TransactionKey, notify};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::read_if_there;
+use brightharbor_io::server::ask_serials;
+use brightharbor_io::zones::read_zone;
+use clap::Args;
+use jiff::Timestamp;
+use serde_json::{Value, json};
+
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::holders::{Holder, Holding, holders, secondaries};
+use crate::options::ChangeOptions;
+use crate::run::{Changed, Context, Decision, change};
+use crate::show::human::{self, Page};
+use crate::show::{Shown, json};
+
+/// How long secondaries are waited for, unless said otherwise.
+const PATIENCE: &str = "30";
+
+/// Publish the zones to the secondaries of harbor.toml, and wait until they have them.
+///
+/// Limits transfers to their keys, keeps the catalog zone, and notifies those that are behind.
+#[derive(Debug, Args)]
+pub struct Publish {
+    /// How long to wait for the secondaries: seconds, or as 1h30m.
+    #[arg(long, value_name = "DURATION", default_value = PATIENCE)]
+    wait: String,
+    #[command(flatten)]
+    options: ChangeOptions,
+}
+
+pub fn run(args: &Publish, context: &Context) -> Report {
+    let patience =
+        brightharbor_core::zone::parse_ttl(&args.wait).map(|seconds| Duration::from_secs(seconds.into())).ok_or_else(
+            || Error::wrong_use(format!("`{}` is no duration", args.wait)).advice("give seconds, or as 1h30m"),
+        )?;
+    let settings = context.open()?.settings;
+    if settings.secondaries.is_empty() {
+        return Err(Error::refused("no-secondaries", "harbor.toml names no secondaries")
+            .advice("add each: [[secondaries]] with name, address and key-file; see docs/settings.md"));
+    }
+    if !settings.dns.server.reads_zone_list() {
+        return Err(Error::refused("no-dns-server", format!("{} publishes nothing", settings.dns.server.words()))
+            .advice("set `server` under [dns] in harbor.toml to bind, knot or nsd"));
+    }
+    let publication = publication(&settings)?;
+    let changed = context.block_on(change(context, "zone publish", &args.options, async |harbor, now| {
+        decide(harbor, &publication, now).await
+    }))??;
+    let mut report = Published { changed, zones: vec![], waited: Duration::ZERO };
+    if !args.options.dry_run {
+        let started = Instant::now();
+        report.zones = context.block_on(bring_in_step(context, &settings, patience))??;
+        report.waited = started.elapsed();
+    }
+    Ok(Box::new(report))
+}
+
+/// Who gets the zones, with the names of their keys.
+fn publication(settings: &Settings) -> Result<Publication, Error> {
+    let port = settings.internet.dns_port();
+    let mut publication = Publication::default();
+    for secondary in &settings.secondaries {
+        let key = TransactionKey::read(&secondary.key_file)?.name();
+        publication.secondaries.push(PublishedTo { address: secondary.address.socket(port), key });
+    }
+    if let Some(name) = &settings.dns.catalog {
+        let update_key = match updated_at(settings) {
+            Some((_, key_file)) => Some(TransactionKey::read(&key_file)?.name()),
+            None => None,
+        };
+        publication.catalog = Some(CatalogStanza { name: name.clone(), update_key });
+    }
+    Ok(publication)
+}
+
+async fn decide(harbor: &Harbor, publication: &Publication, now: Timestamp) -> Result<Decision, Error> {
+    let Harbor { layout, settings, store } = harbor;
+    let server = settings.dns.server;
+    let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let mut set = ChangeSet::new("zone publish");
+    let mut said = Vec::new();
+    let members: Vec<Hostname> =
+        store.zones()?.into_iter().filter(|zone| zone.home == ZoneHome::Here).map(|zone| zone.name).collect();
+    if let Some(CatalogStanza { name, .. }) = &publication.catalog {
+        let file = layout.zone_file(name);
+        if read_if_there(&file)?.is_none() {
+            let catalog = new_catalog(name, members.iter(), first_serial(today)).map_err(|error| {
+                Error::refused("catalog", format!("the catalog zone {name} cannot be made: {error}"))
+            })?;
+            let purpose = Purpose::ZoneFile { zone: name.clone() };
+            set.file(FileWrite::new(file, None, catalog.source(), 0o644, purpose));
+            said.push(format!("the catalog zone {name} is new, with {} zones", members.len()));
+        } else {
+            let account = AccountName::parse("catalog").map_err(Error::wrong_use)?;
+            let kept = read_zone(harbor, &Zone::new(name.clone(), account, ZoneHome::Here)).await?;
+            let (superfluous, missing) = catalog_difference(&kept.document, &members);
+            if !(superfluous.is_empty() && missing.is_empty()) {
+                let edited = kept.document.with_changes(&superfluous, &missing, None, today).map_err(|error| {
+                    Error::refused("catalog", format!("the catalog zone {name}: {error}"))
+                        .advice("move its file away; it is made again")
+                })?;
+                set.changes.push(kept.change(&edited, &superfluous, &missing));
+                let (gone, come) = (superfluous.len(), missing.len());
+                said.push(format!("the catalog zone {name} loses {gone} zones and gets {come}"));
+            }
+        }
+    }
+    let index = layout.zone_index(server);
+    let before = read_if_there(&index)?;
+    let text = zone_index(server, layout, publication);
+    if before.as_deref() != Some(text.as_bytes()) {
+        set.file(FileWrite::new(index, before, text, 0o644, Purpose::ZoneList));
+        said.push(format!("transfers are for {} secondaries and their keys", publication.secondaries.len()));
+    }
+    let mut of_part: HashMap<PathBuf, Vec<(Hostname, PathBuf)>> = HashMap::new();
+    for zone in &members {
+        let file = layout.zone_file(zone);
+        of_part.entry(layout.zone_list_of(server, zone)).or_default().push((zone.clone(), file));
+    }
+    let mut parts: Vec<_> = of_part.into_iter().collect();
+    parts.sort();
+    for (part, zones) in parts {
+        let Some(before) = read_if_there(&part)? else { continue };
+        let list = String::from_utf8_lossy(&before).into_owned();
+        let text = republished(server, &list, &zones, true);
+        if text != list {
+            set.file(FileWrite::new(part, Some(before), text, 0o644, Purpose::ZoneList));
+        }
+    }
+    Ok(Decision { set, said })
+}
+
+/// One zone, and where each server is with it.
+struct PublishedZone {
+    name: Hostname,
+    held: Vec<(Holder, Holding)>,
+}
+
+impl PublishedZone {
+    fn in_step(&self) -> bool {
+        self.held.iter().all(|(_, holding)| holding.is_in_step())
+    }
+}
+
+/// Notifies the secondaries that are behind, and asks again until none is, or the patience is over.
+async fn bring_in_step(
+    context: &Context,
+    settings: &Settings,
+    patience: Duration,
+) -> Result<Vec<PublishedZone>, Error> {
+    let mut zones = context.open()?.store.zones()?;
+    zones.retain(|zone| zone.home == ZoneHome::Here);
+    if let Some(name) = &settings.dns.catalog {
+        let account = AccountName::parse("catalog").map_err(Error::wrong_use)?;
+        zones.insert(0, Zone::new(name.clone(), account, ZoneHome::Here));
+    }
+    let mut keys = HashMap::new();
+    for holder in secondaries(settings) {
+        if let Some(file) = &holder.notified_with {
+            keys.insert(holder.address, TransactionKey::read(file)?);
+        }
+    }
+    let deadline = Instant::now() + patience;
+    let mut settled: Vec<PublishedZone> = Vec::new();
+    let mut pause = Duration::from_millis(100);
+    loop {
+        context.progress.doing(&format!("asking the servers for {} zones", zones.len()));
+        let of_zone = |zone: &Zone| {
+            let name = zone.name.clone();
+            holders(settings, zone).into_iter().map(move |holder| (holder.address, name.clone())).collect::<Vec<_>>()
+        };
+        let serials = ask_serials(zones.iter().flat_map(of_zone).collect()).await;
+        let mut behind = Vec::new();
+        for zone in zones {
+            let servers = holders(settings, &zone);
+            let primary = servers.first().and_then(|primary| serials.get(&(primary.address, zone.name.clone())));
+            let newest = primary.and_then(|answer| answer.clone().ok()).unwrap_or_default();
+            let held = servers.into_iter().map(|holder| {
+                let holding = Holding::of(&holder, &zone.name, newest, &serials);
+                (holder, holding)
+            });
+            let published = PublishedZone { name: zone.name.clone(), held: held.collect() };
+            if published.in_step() { settled.push(published) } else { behind.push((zone, published)) }
+        }
+        if behind.is_empty() || Instant::now() >= deadline {
+            settled.extend(behind.into_iter().map(|(_, published)| published));
+            settled.sort_by(|a, b| a.name.cmp(&b.name));
+            return Ok(settled);
+        }
+        for (zone, published) in &behind {
+            for (holder, _) in published.held.iter().filter(|(_, holding)| !holding.is_in_step()) {
+                // A secondary that does not know the zone yet refuses; the catalog brings it, so asking again helps.
+                if let Some(key) = keys.get(&holder.address) {
+                    let _ = notify(holder.address, &zone.name.dns_name(), Some(key)).await;
+                }
+            }
+        }
+        zones = behind.into_iter().map(|(zone, _)| zone).collect();
+        tokio::time::sleep(pause).await;
+        pause = (pause * 2).min(Duration::from_secs(5));
+    }
+}
+
+struct Published {
+    changed: Changed,
+    zones: Vec<PublishedZone>,
+    waited: Duration,
+}
+
+impl Published {
+    fn behind(&self) -> impl Iterator<Item = &PublishedZone> {
+        self.zones.iter().filter(|zone| !zone.in_step())
+    }
+}
+
+impl Shown for Published {
+    fn human(&self, page: &mut Page) {
+        if self.changed.entry.is_some() || !self.changed.set.is_empty() {
+            human::change_report(page, &self.changed);
+        }
+        if self.zones.is_empty() {
+            return;
+        }
+        let (behind, all) = (self.behind().count(), self.zones.len());
+        let seconds = self.waited.as_secs();
+        page.heading(&match behind {
+            0 => format!("All secondaries have all {all} zones, after {seconds} s."),
+            _ => format!("{behind} of {all} zones are not on all secondaries after {seconds} s."),
+        });
+        for zone in self.behind() {
+            for (holder, holding) in zone.held.iter().filter(|(_, holding)| !holding.is_in_step()) {
+                page.hanging(
+                    "  ",
+                    &format!("{}: {} ({}): {}", zone.name, holder.name, holder.address, holding.words()),
+                );
+            }
+        }
+        if behind > 0 {
+            page.hanging(
+                "next: ",
+                "see that the secondary knows the key, this server as its primary, and the zone or \
+                                    the catalog; then publish again",
+            );
+        }
+    }
+
+    fn json(&self) -> Value {
+        let server = |(holder, holding): &(Holder, Holding)| {
+            json!({
+                "name": holder.name,
+                "address": holder.address.to_string(),
+                "serial": holding.serial(),
+                "in_step": holding.is_in_step(),
+                "words": holding.words(),
+            })
+        };
+        let zone = |zone: &PublishedZone| json!({ "zone": zone.name, "in_step": zone.in_step(), "servers": zone.held.iter().map(server).collect::<Vec<_>>() });
+        json!({
+            "command": "zone publish",
+            "change": json::ChangeDocument::from(&self.changed),
+            "zones": self.zones.iter().map(zone).collect::<Vec<_>>(),
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        if self.behind().next().is_some() { Exit::Waits } else { Exit::Done }
+    }
+}

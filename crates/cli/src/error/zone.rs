@@ -1,0 +1,114 @@
+//! Errors about zones: making them, reading them from where they are kept, and the keys for that.
+
+use brightharbor_core::site::{AttachRefused, NewZoneRefused};
+use brightharbor_core::zone::{PatternError, TemplateError, ZoneError};
+use brightharbor_io::dns::{KeyFileError, RequestProblem};
+use brightharbor_io::zones::ZoneReadError;
+
+use super::Error;
+
+pub(super) fn new_zone_advice(refused: &NewZoneRefused) -> (&'static str, String) {
+    match refused {
+        NewZoneRefused::Pattern(error) => pattern_advice(error),
+        NewZoneRefused::Template(TemplateError::NameserverAddress(name)) => (
+            "nameserver-address",
+            format!("under [host.nameserver-addresses] in harbor.toml, set \"{name}\" = [\"ADDRESS\"]"),
+        ),
+        NewZoneRefused::InTheWay(_) => ("in-the-way", "look at the file and move it away, then try again".into()),
+        NewZoneRefused::Unsound(finding) => (finding.code, format!("{}; mend the template or file", finding.cure)),
+        NewZoneRefused::Template(_) => ("template", "mend the template in the harbor's folder `templates`".into()),
+        NewZoneRefused::Catalog(_) => ("catalog", "bring it in order: brightharbor zone publish".into()),
+    }
+}
+
+fn pattern_advice(error: &PatternError) -> (&'static str, String) {
+    match error {
+        PatternError::NoNameservers => (
+            "no-nameservers",
+            "set `nameservers` under [host] in the harbor's harbor.toml, or attach with --zone elsewhere".into(),
+        ),
+        PatternError::UnknownSet(name) => {
+            ("nameserver-set", format!("add it to harbor.toml: [nameserver-sets.{name}] with nameservers = [...]"))
+        }
+        PatternError::NoMailServers => {
+            ("no-mail-servers", "set `mail-servers` under [host] in harbor.toml, or choose another --mail".into())
+        }
+        PatternError::UnknownTemplate(name) => {
+            ("template", format!("put it into the harbor's folder `templates`, as {name}.zone"))
+        }
+        PatternError::NotText(_) => ("template", "mend the template in the harbor's folder `templates`".into()),
+    }
+}
+
+impl From<PatternError> for Error {
+    fn from(error: PatternError) -> Self {
+        let (code, advice) = pattern_advice(&error);
+        Self::refused(code, error).advice(advice)
+    }
+}
+
+impl From<NewZoneRefused> for Error {
+    fn from(refused: NewZoneRefused) -> Self {
+        AttachRefused::from(refused).into()
+    }
+}
+
+impl From<KeyFileError> for Error {
+    fn from(error: KeyFileError) -> Self {
+        let advice = match &error {
+            KeyFileError::Read(..) => "mend the path of `key-file` in harbor.toml, or make the key: tsig-keygen NAME",
+            KeyFileError::Open { .. } => "make it readable by its owner alone: chmod 600",
+            KeyFileError::Wrong { .. } => "take the file as `tsig-keygen` writes it",
+        };
+        Self::refused("key-file", error).advice(advice)
+    }
+}
+
+impl From<ZoneReadError> for Error {
+    fn from(error: ZoneReadError) -> Self {
+        let (code, advice) = match error {
+            ZoneReadError::File(error) => return error.into(),
+            ZoneReadError::Key(error) => return error.into(),
+            ZoneReadError::Unreadable { path, error } => return unreadable_zone(&path.display().to_string(), &error),
+            ZoneReadError::Gone(_) => ("zone-file-gone", "put the zone file back from a backup".to_string()),
+            ZoneReadError::Elsewhere(ref zone) => {
+                ("zone-elsewhere", format!("ask its nameservers: brightharbor survey {zone}"))
+            }
+            ZoneReadError::UnknownPrimary { ref primary, .. } => {
+                ("unknown-primary", format!("add it to harbor.toml: [primaries.{primary}] with address and key-file"))
+            }
+            ZoneReadError::Transfer { error: ref cause, .. } => ("transfer", transfer_advice(&cause.problem)),
+            ZoneReadError::Foreign { .. } => ("transfer", "see what that server holds for the zone".into()),
+            ZoneReadError::Dynamic(_) => (
+                "dynamic-zone",
+                "set `update-key-file` under [dns] in harbor.toml to a key that the server takes updates with".into(),
+            ),
+        };
+        Self::refused(code, error).advice(advice)
+    }
+}
+
+fn transfer_advice(problem: &RequestProblem) -> String {
+    match problem {
+        RequestProblem::Answered(word) if word == "REFUSED" || word == "NOTAUTH" => {
+            "see that the server holds the zone, and allows transfers and updates with this key".into()
+        }
+        RequestProblem::UnknownKey(_) | RequestProblem::WrongSecret(_) => {
+            "the key file here and the key in the server's configuration must be the same".into()
+        }
+        RequestProblem::Clocks => "set the clocks of both machines".into(),
+        _ => "see that the server runs and can be reached over TCP".into(),
+    }
+}
+
+/// A file that no server would load, with its place: nothing can be done with it.
+pub fn unreadable_zone(path: &str, error: &ZoneError) -> Error {
+    let place = match &error.file {
+        Some(_) => format!("{path}: {error}"),
+        None => {
+            let offence = if error.offence.is_empty() { String::new() } else { format!(" (at `{}`)", error.offence) };
+            format!("{path}:{}:{}: {}{offence}", error.line, error.column, error.problem)
+        }
+    };
+    Error::refused("zone-unreadable", place).advice("mend that line; a server would not load the zone")
+}

@@ -1,0 +1,108 @@
+//! Further DNS servers for the tests: Knot DNS and NSD, as primaries and as secondaries, each with a configuration of
+//! its own in a temporary folder.
+
+use std::fs;
+use std::net::SocketAddr;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use super::servers::{Server, await_listener, need};
+
+/// A transaction key of the tests.
+pub struct Key {
+    pub name: &'static str,
+    secret: &'static str,
+    algorithm: &'static str,
+}
+
+pub const TRANSFER: Key =
+    Key { name: "quay-transfer", secret: "dHJhbnNmZXIga2V5IG9mIHRoZSB0ZXN0cw==", algorithm: "hmac-sha256" };
+pub const UPDATE: Key =
+    Key { name: "quay-update", secret: "dXBkYXRlIGtleSBvZiB0aGUgdGVzdHM=", algorithm: "hmac-sha512" };
+
+impl Key {
+    /// In the usual form, which is BIND's own.
+    pub fn text(&self) -> String {
+        format!("key \"{}\" {{ algorithm {}; secret \"{}\"; }};\n", self.name, self.algorithm, self.secret)
+    }
+
+    /// Writes the key file, for its owner alone.
+    pub fn write(&self, folder: &Path) -> PathBuf {
+        let path = folder.join(format!("{}.key", self.name));
+        fs::write(&path, self.text()).unwrap();
+        fs::set_permissions(&path, fs::Permissions::from_mode(0o600)).unwrap();
+        path
+    }
+
+    fn for_knot(&self) -> String {
+        format!("  - id: {}\n    algorithm: {}\n    secret: {}\n", self.name, self.algorithm, self.secret)
+    }
+
+    fn for_nsd(&self) -> String {
+        format!("key:\n  name: \"{}\"\n  algorithm: {}\n  secret: \"{}\"\n", self.name, self.algorithm, self.secret)
+    }
+}
+
+/// A free port of 127.0.0.1, for UDP and TCP.
+pub fn free_port() -> u16 {
+    std::net::TcpListener::bind(("127.0.0.1", 0)).unwrap().local_addr().unwrap().port()
+}
+
+/// Starts Knot DNS with further lines of configuration. Gives the words of its remote control.
+pub fn start_knot(folder: &Path, port: u16, more: &str) -> (Server, Vec<String>) {
+    let (daemon, control) = (need("knotd", "knot"), need("knotc", "knot"));
+    let home = folder.join("knot");
+    fs::create_dir_all(home.join("db")).unwrap();
+    let main = format!(
+        "server:\n  listen: 127.0.0.1@{port}\n  rundir: {home}\n  pidfile: {home}/knot.pid\n\
+         control:\n  listen: {home}/knot.sock\n\
+         database:\n  storage: {home}/db\n\
+         log:\n  - target: {home}/log\n    any: info\n\
+         template:\n  - id: default\n    storage: {home}\n\
+         key:\n{transfer}{update}{more}",
+        home = home.display(),
+        transfer = TRANSFER.for_knot(),
+        update = UPDATE.for_knot(),
+    );
+    let file = home.join("knot.conf");
+    fs::write(&file, main).unwrap();
+    let server = Server::spawn(Command::new(daemon).arg("-c").arg(&file).stdout(Stdio::null()).stderr(Stdio::null()));
+    await_listener(SocketAddr::from(([127, 0, 0, 1], port)));
+    let socket = home.join("knot.sock");
+    await_file(&socket);
+    let words = [control.display().to_string(), "-s".into(), socket.display().to_string()];
+    (server, words.to_vec())
+}
+
+/// Starts NSD with further lines of configuration. Gives the words of its remote control.
+pub fn start_nsd(folder: &Path, port: u16, more: &str) -> (Server, Vec<String>) {
+    let (daemon, control) = (need("nsd", "nsd"), need("nsd-control", "nsd"));
+    let home = folder.join("nsd");
+    fs::create_dir_all(&home).unwrap();
+    let main = format!(
+        "server:\n  ip-address: 127.0.0.1@{port}\n  username: \"\"\n  chroot: \"\"\n  zonesdir: \"{home}\"\n\
+         \x20 pidfile: \"{home}/nsd.pid\"\n  database: \"\"\n  zonelistfile: \"{home}/zone.list\"\n\
+         \x20 xfrdir: \"{home}\"\n  xfrdfile: \"{home}/xfrd.state\"\n  logfile: \"{home}/log\"\n  server-count: 1\n\
+         remote-control:\n  control-enable: yes\n  control-interface: {home}/nsd.sock\n{transfer}{more}",
+        home = home.display(),
+        transfer = TRANSFER.for_nsd(),
+    );
+    let file = home.join("nsd.conf");
+    fs::write(&file, main).unwrap();
+    let server =
+        Server::spawn(Command::new(daemon).args(["-d", "-c"]).arg(&file).stdout(Stdio::null()).stderr(Stdio::null()));
+    await_listener(SocketAddr::from(([127, 0, 0, 1], port)));
+    await_file(&home.join("nsd.sock"));
+    let words = [control.display().to_string(), "-c".into(), file.display().to_string()];
+    (server, words.to_vec())
+}
+
+fn await_file(path: &Path) {
+    let deadline = Instant::now() + Duration::from_secs(5);
+    while !path.exists() {
+        assert!(Instant::now() < deadline, "{} does not appear", path.display());
+        std::thread::sleep(Duration::from_millis(20));
+    }
+}

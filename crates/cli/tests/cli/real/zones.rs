@@ -1,0 +1,143 @@
+//! The life of zones on real primaries, BIND, Knot DNS and NSD; and their way to secondaries: one Knot that takes new
+//! zones from the catalog, one plain NSD.
+
+use std::fs;
+use std::net::SocketAddr;
+use std::time::{Duration, Instant};
+
+use brightharbor_core::name::DnsName;
+use brightharbor_io::dns::{RequestProblem, transfer};
+
+use super::nameservers::{free_port, start_knot, start_nsd};
+use super::quay::{Quay, block_on, compiled, lines};
+
+/// Made, changed, brought in step, refused.
+fn life_of_a_zone(quay: &Quay) {
+    quay.run(&["zone", "create", "gullrock.example", "--account", "boatyard", "--mail", "none"]).expect(0);
+    quay.run(&["zone", "create", "crumbandtide.example", "--account", "boatyard"]).expect(0);
+    quay.run(&["record", "add", "crane.gullrock.example", "A", "192.0.2.5"]).expect(0);
+    quay.run(&["record", "replace", "www.gullrock.example", "A", "192.0.2.6"]).expect(0);
+    let toml = quay.path("harbor/harbor.toml");
+    let text = fs::read_to_string(&toml).unwrap();
+    fs::write(&toml, text.replace("192.0.2.10", "192.0.2.20")).unwrap();
+    let looked = quay.run(&["zone", "realign"]).expect(3);
+    assert!(looked.contains("2 of 2 zones differ"), "{looked}");
+    let realigned = quay.run(&["zone", "realign", "--all"]).expect(0);
+    assert!(realigned.contains("kept as made by hand: www.gullrock.example A"), "{realigned}");
+    for zone in ["gullrock.example", "crumbandtide.example"] {
+        let shown = quay.json(&["zone", "show", zone], 0);
+        assert_eq!(shown["servers"][0]["in_step"], true, "{shown}");
+    }
+    let file = quay.path("harbor/zones/gullrock.example.zone");
+    let printed = quay.run(&["zone", "print", file.to_str().unwrap(), "--origin", "gullrock.example"]);
+    assert_eq!(printed.exit, 0, "{printed:?}");
+    let printed = printed.stdout.lines().filter(|line| !line.contains(" SOA "));
+    let mut ours: Vec<String> = printed.map(String::from).collect();
+    ours.sort();
+    assert_eq!(ours, compiled(&file, "gullrock.example"));
+    let refused = quay.run(&["record", "add", "@", "CNAME", "x.example.", "--zone", "gullrock.example"]).expect(4);
+    assert!(refused.contains("alias"), "{refused}");
+    assert!(quay.run(&["zone", "realign"]).expect(0).contains("All zones are in step"));
+}
+
+#[test]
+fn zones_live_on_bind() {
+    life_of_a_zone(&Quay::bind("", "", ""));
+}
+
+#[test]
+fn zones_live_on_knot() {
+    life_of_a_zone(&Quay::new("knot", "kzonecheck", "", |world, folder| {
+        let list = folder.join("harbor/servers/knot/zones.conf");
+        start_knot(folder, world.cast.dns_port, &format!("include: \"{}\"\n", list.display()))
+    }));
+}
+
+#[test]
+fn zones_live_on_nsd() {
+    life_of_a_zone(&Quay::new("nsd", "nsd-checkzone", "", |world, folder| {
+        let list = folder.join("harbor/servers/nsd/zones.conf");
+        start_nsd(folder, world.cast.dns_port, &format!("include: \"{}\"\n", list.display()))
+    }));
+}
+
+#[test]
+fn bind_learns_of_a_new_zone_alone_by_addzone() {
+    let quay = Quay::bind("new-zones = \"addzone\"\n", "", "allow-new-zones yes;");
+    quay.run(&["zone", "create", "gullrock.example", "--account", "boatyard"]).expect(0);
+    let shown = quay.json(&["zone", "show", "gullrock.example"], 0);
+    assert_eq!(shown["servers"][0]["in_step"], true, "{shown}");
+    let parts = fs::read_dir(quay.path("harbor/servers/bind/parts")).unwrap();
+    let texts = parts.map(|entry| fs::read_to_string(entry.unwrap().path()).unwrap());
+    assert!(texts.into_iter().all(|text| !text.contains("gullrock")), "BIND remembers the zone itself");
+    quay.run(&["record", "add", "crane.gullrock.example", "A", "192.0.2.5"]).expect(0);
+    let records = quay.json(&["record", "list", "gullrock.example"], 0);
+    assert_eq!(records["records"].as_array().unwrap().len(), 6);
+}
+
+/// Two secondaries beside BIND: the settings that name them.
+fn secondaries(knot: u16, nsd: u16) -> String {
+    let one = |name: &str, port: u16| {
+        format!(
+            "[[secondaries]]\nname = \"{name}.saltmarsh.example.\"\naddress = \"127.0.0.1:{port}\"\n\
+             key-file = \"{{keys}}/quay-transfer.key\"\n"
+        )
+    };
+    let dns = "catalog = \"zones.saltmarsh.example\"\nupdate-key-file = \"{keys}/quay-update.key\"\n";
+    format!("{dns}{}{}", one("ns2", knot), one("ns3", nsd))
+}
+
+#[test]
+fn secondaries_are_published_to_and_one_takes_new_zones_from_the_catalog() {
+    let (knot, nsd) = (free_port(), free_port());
+    let quay = Quay::bind(&secondaries(knot, nsd), "", "");
+    let primary = quay.server().port();
+    quay.run(&["zone", "create", "gullrock.example", "--account", "boatyard"]).expect(0);
+    let interpreting = format!(
+        "remote:\n  - id: primary\n    address: 127.0.0.1@{primary}\n    key: quay-transfer\n\
+         acl:\n  - id: told\n    key: quay-transfer\n    action: notify\n\
+         \x20 - id: looked-at\n    address: 127.0.0.1\n    action: transfer\n\
+         template:\n  - id: member\n    master: primary\n    acl: [told, looked-at]\n\
+         zone:\n  - domain: zones.saltmarsh.example\n    master: primary\n    acl: told\n\
+         \x20   catalog-role: interpret\n    catalog-template: member\n"
+    );
+    let _knot = start_knot(quay.folder.path(), knot, &interpreting);
+    let plain = format!(
+        "zone:\n  name: \"gullrock.example\"\n  request-xfr: AXFR 127.0.0.1@{primary} quay-transfer\n\
+         \x20 allow-notify: 127.0.0.1 quay-transfer\n  provide-xfr: 127.0.0.1 NOKEY\n"
+    );
+    let _nsd = start_nsd(quay.folder.path(), nsd, &plain);
+    // The plain secondary does not know the catalog: that is told, and nothing else is behind.
+    let published = quay.json(&["zone", "publish", "--wait", "5"], 3);
+    let zones = published["zones"].as_array().unwrap().iter();
+    let behind: Vec<_> = zones.filter(|zone| zone["in_step"] == false).map(|zone| &zone["zone"]).collect();
+    assert_eq!(behind, ["zones.saltmarsh.example"], "{published}");
+
+    // A new zone: the Knot secondary picks it up by itself, through one update of the catalog.
+    quay.run(&["zone", "create", "crumbandtide.example", "--account", "boatyard"]).expect(0);
+    let knot = SocketAddr::from(([127, 0, 0, 1], knot));
+    let zone = DnsName::absolute("crumbandtide.example").unwrap();
+    let deadline = Instant::now() + Duration::from_secs(20);
+    let taken = loop {
+        match block_on(transfer(knot, &zone, None)) {
+            Ok(records) => break records,
+            Err(error) => assert!(Instant::now() < deadline, "{error}"),
+        }
+        std::thread::sleep(Duration::from_millis(200));
+    };
+    let file = quay.path("harbor/zones/crumbandtide.example.zone");
+    assert_eq!(lines(&taken), compiled(&file, "crumbandtide.example"));
+
+    // A change reaches both secondaries, which `zone list` shows.
+    quay.run(&["record", "add", "crane.gullrock.example", "A", "192.0.2.5"]).expect(0);
+    quay.json(&["zone", "publish", "--wait", "5"], 3);
+    let listed = quay.json(&["zone", "list"], 0);
+    let mut zones = listed["zones"].as_array().unwrap().iter();
+    let gullrock = zones.find(|zone| zone["zone"] == "gullrock.example").unwrap();
+    let servers = gullrock["servers"].as_array().unwrap();
+    assert!(servers.len() == 3 && servers.iter().all(|server| server["in_step"] == true), "{gullrock}");
+    // Transfers are for the key alone.
+    let stranger = block_on(transfer(quay.server(), &DnsName::absolute("gullrock.example").unwrap(), None));
+    assert!(matches!(stranger.unwrap_err().problem, RequestProblem::Answered(word) if word == "REFUSED"));
+    assert!(!quay.held("gullrock.example", "quay-transfer").is_empty());
+}

@@ -1,0 +1,113 @@
+//! Reads a zone from where it is kept, so that it can be changed: from its file, or from the server that holds it.
+//!
+//! A zone that the server here holds as dynamic is not read from its file: the server has newer data than the file
+//! has. How a change gets there is decided by the core's `KeptZone`.
+
+use std::net::SocketAddr;
+use std::path::{Path, PathBuf};
+
+use brightharbor_core::harbor::{DnsServer, Settings};
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::site::{KeptZone, Zone, ZoneHome, ZonePlace, updated_at};
+use brightharbor_core::zone::{Document, ZoneError};
+
+use crate::dns::{KeyFileError, RequestError, TransactionKey, takes_updates, transfer};
+use crate::harbor::Harbor;
+use crate::install::{FileError, read_if_there};
+
+/// Why a zone could not be read.
+#[derive(Debug, thiserror::Error)]
+pub enum ZoneReadError {
+    #[error("the zone file {0} is gone")]
+    Gone(PathBuf),
+    #[error("{path}: {error}")]
+    Unreadable { path: PathBuf, error: Box<ZoneError> },
+    #[error(transparent)]
+    File(#[from] FileError),
+    #[error("the zone {0} is kept elsewhere")]
+    Elsewhere(Hostname),
+    #[error("harbor.toml has no primary `{primary}`, where the zone {zone} is kept")]
+    UnknownPrimary { zone: Hostname, primary: String },
+    #[error(transparent)]
+    Key(#[from] KeyFileError),
+    #[error("the zone {zone} cannot be read: {error}")]
+    Transfer { zone: Hostname, error: RequestError },
+    #[error("what {server} sent as the zone {zone} cannot be understood: {error}")]
+    Foreign { zone: Hostname, server: SocketAddr, error: Box<ZoneError> },
+    #[error("the server holds the zone {0} as dynamic: there is a journal beside its file, with newer data")]
+    Dynamic(Hostname),
+}
+
+/// Reads the zone to be changed.
+pub async fn read_zone(harbor: &Harbor, zone: &Zone) -> Result<KeptZone, ZoneReadError> {
+    let settings = &harbor.settings;
+    let (server, key_file) = match zone.home {
+        ZoneHome::Elsewhere => return Err(ZoneReadError::Elsewhere(zone.name.clone())),
+        ZoneHome::Remote => primary_of(settings, zone)?,
+        ZoneHome::Here => match held_by_server(settings, &zone.name).await? {
+            Some(place) => place,
+            None => return read_file(harbor, zone),
+        },
+    };
+    let key = TransactionKey::read(&key_file)?;
+    let records = transfer(server, &zone.name.dns_name(), Some(&key))
+        .await
+        .map_err(|error| ZoneReadError::Transfer { zone: zone.name.clone(), error })?;
+    let document = Document::of_records(&records, &zone.name.dns_name()).map_err(|error| ZoneReadError::Foreign {
+        zone: zone.name.clone(),
+        server,
+        error: Box::new(error),
+    })?;
+    Ok(KeptZone { zone: zone.clone(), document, place: ZonePlace::Primary { server, key_file } })
+}
+
+/// The primary server of a remote zone, and the file of the key for it.
+fn primary_of(settings: &Settings, zone: &Zone) -> Result<(SocketAddr, PathBuf), ZoneReadError> {
+    let name = zone.primary.clone().unwrap_or_default();
+    let primary = settings
+        .primaries
+        .get(&name)
+        .ok_or_else(|| ZoneReadError::UnknownPrimary { zone: zone.name.clone(), primary: name })?;
+    Ok((primary.address.socket(settings.internet.dns_port()), primary.key_file.clone()))
+}
+
+/// Where the server here takes updates of the zone, which makes it a dynamic one: told by one packet.
+async fn held_by_server(settings: &Settings, zone: &Hostname) -> Result<Option<(SocketAddr, PathBuf)>, ZoneReadError> {
+    let Some((server, key_file)) = updated_at(settings) else { return Ok(None) };
+    let key = TransactionKey::read(&key_file)?;
+    match takes_updates(server, &zone.dns_name(), &key).await {
+        Ok(true) => Ok(Some((server, key_file))),
+        Ok(false) => Ok(None),
+        Err(error) => Err(ZoneReadError::Transfer { zone: zone.clone(), error }),
+    }
+}
+
+fn read_file(harbor: &Harbor, zone: &Zone) -> Result<KeptZone, ZoneReadError> {
+    let path = harbor.layout.zone_file(&zone.name);
+    let bytes = read_if_there(&path)?.ok_or_else(|| ZoneReadError::Gone(path.clone()))?;
+    let mut journal = path.clone().into_os_string();
+    journal.push(".jnl");
+    if harbor.settings.dns.server == DnsServer::Bind && Path::new(&journal).exists() {
+        return Err(ZoneReadError::Dynamic(zone.name.clone()));
+    }
+    let document = parse_file(bytes, &zone.name.dns_name(), harbor.settings.dns.directory.as_deref())
+        .map_err(|error| ZoneReadError::Unreadable { path: path.clone(), error: Box::new(error) })?;
+    Ok(KeptZone { zone: zone.clone(), document, place: ZonePlace::File { path } })
+}
+
+/// Reads a master file with what it includes. Relative names count from `directory`, the server's working directory.
+pub fn parse_file(bytes: Vec<u8>, origin: &DnsName, directory: Option<&Path>) -> Result<Document, ZoneError> {
+    let mut fetch = |name: &str| {
+        let path = match (Path::new(name).is_absolute(), directory) {
+            (true, _) => PathBuf::from(name),
+            (false, Some(directory)) => directory.join(name),
+            (false, None) => {
+                return Err("a relative name counts from the server's working directory, and harbor.toml names no \
+                            `directory` under [dns]"
+                    .to_string());
+            }
+        };
+        std::fs::read(path).map_err(|error| error.to_string())
+    };
+    Document::parse_with(bytes, origin, &mut fetch)
+}
