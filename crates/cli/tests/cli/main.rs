@@ -12,3 +12,4 @@ mod real;
 mod records;
 mod refusals;
 mod voyage;
+mod zones;

@@ -1,6 +1,6 @@
 //! `zone create`: a zone for a domain whose names are not served here. Attaching a domain makes its zone by itself.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{Hostname, is_registrable};
@@ -124,7 +124,7 @@ fn here(
     Ok(format!("the zone {domain} is new, serial {}", zone.soa().serial))
 }
 
-fn read_master_file(file: &PathBuf, domain: &Hostname, harbor: &Harbor) -> Result<Document, Error> {
+fn read_master_file(file: &Path, domain: &Hostname, harbor: &Harbor) -> Result<Document, Error> {
     let shown = file.display().to_string();
     let bytes = read_if_there(file)?.ok_or_else(|| Error::wrong_use(format!("there is no file {shown}")))?;
     let directory = harbor.settings.dns.directory.as_deref();

@@ -31,20 +31,20 @@ pub fn read(
     origin: Option<&DnsName>,
     context: &Context,
 ) -> Result<ZoneSource, Error> {
-    let source = match (zone, file, origin) {
+    match (zone, file, origin) {
         (None, Some(file), Some(origin)) => {
-            let document = read_file(file, origin)?;
+            let document = read_file(file, origin).map_err(found)?;
             Ok(ZoneSource { origin: origin.clone(), document, around: Surroundings::default() })
         }
         (Some(typed), None, None) => {
             let harbor = context.open()?;
             let zone = find(&harbor, typed)?;
-            let document = context.block_on(read_zone(&harbor, &zone))??.document;
-            Ok(ZoneSource { origin: zone.name.dns_name(), document, around: surroundings(&harbor, &zone)? })
+            let kept = context.block_on(read_zone(&harbor, &zone))?.map_err(|error| found(error.into()))?;
+            let around = surroundings(&harbor, &zone)?;
+            Ok(ZoneSource { origin: zone.name.dns_name(), document: kept.document, around })
         }
         _ => Err(Error::wrong_use("which zone?").advice("name a zone of the harbor, or give --file and --origin")),
-    };
-    source.map_err(found)
+    }
 }
 
 /// The same error as the result of looking for faults.

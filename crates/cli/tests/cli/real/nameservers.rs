@@ -2,11 +2,13 @@
 //! its own in a temporary folder.
 
 use std::fs;
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
+
+use brightharbor_standins::Cast;
 
 use super::servers::{Server, await_listener, need};
 
@@ -45,23 +47,27 @@ impl Key {
     }
 }
 
-/// A free port of 127.0.0.1, for UDP and TCP.
-pub fn free_port() -> u16 {
-    std::net::TcpListener::bind(("127.0.0.1", 0)).unwrap().local_addr().unwrap().port()
+/// An address in the part of loopback that belongs to this test's world, so that no other test's server has it too.
+pub fn address_of_its_own(cast: &Cast, last: u8) -> SocketAddr {
+    let IpAddr::V4(web) = cast.web() else { unreachable!("the cast lives on IPv4 loopback") };
+    let [a, b, c, _] = web.octets();
+    SocketAddr::from(([a, b, c, last], cast.dns_port))
 }
 
 /// Starts Knot DNS with further lines of configuration. Gives the words of its remote control.
-pub fn start_knot(folder: &Path, port: u16, more: &str) -> (Server, Vec<String>) {
+pub fn start_knot(folder: &Path, at: SocketAddr, more: &str) -> (Server, Vec<String>) {
     let (daemon, control) = (need("knotd", "knot"), need("knotc", "knot"));
     let home = folder.join("knot");
     fs::create_dir_all(home.join("db")).unwrap();
     let main = format!(
-        "server:\n  listen: 127.0.0.1@{port}\n  rundir: {home}\n  pidfile: {home}/knot.pid\n\
+        "server:\n  listen: {ip}@{port}\n  rundir: {home}\n  pidfile: {home}/knot.pid\n\
          control:\n  listen: {home}/knot.sock\n\
          database:\n  storage: {home}/db\n\
          log:\n  - target: {home}/log\n    any: info\n\
          template:\n  - id: default\n    storage: {home}\n\
          key:\n{transfer}{update}{more}",
+        ip = at.ip(),
+        port = at.port(),
         home = home.display(),
         transfer = TRANSFER.for_knot(),
         update = UPDATE.for_knot(),
@@ -69,7 +75,7 @@ pub fn start_knot(folder: &Path, port: u16, more: &str) -> (Server, Vec<String>)
     let file = home.join("knot.conf");
     fs::write(&file, main).unwrap();
     let server = Server::spawn(Command::new(daemon).arg("-c").arg(&file).stdout(Stdio::null()).stderr(Stdio::null()));
-    await_listener(SocketAddr::from(([127, 0, 0, 1], port)));
+    await_listener(at);
     let socket = home.join("knot.sock");
     await_file(&socket);
     let words = [control.display().to_string(), "-s".into(), socket.display().to_string()];
@@ -77,15 +83,17 @@ pub fn start_knot(folder: &Path, port: u16, more: &str) -> (Server, Vec<String>)
 }
 
 /// Starts NSD with further lines of configuration. Gives the words of its remote control.
-pub fn start_nsd(folder: &Path, port: u16, more: &str) -> (Server, Vec<String>) {
+pub fn start_nsd(folder: &Path, at: SocketAddr, more: &str) -> (Server, Vec<String>) {
     let (daemon, control) = (need("nsd", "nsd"), need("nsd-control", "nsd"));
     let home = folder.join("nsd");
     fs::create_dir_all(&home).unwrap();
     let main = format!(
-        "server:\n  ip-address: 127.0.0.1@{port}\n  username: \"\"\n  chroot: \"\"\n  zonesdir: \"{home}\"\n\
+        "server:\n  ip-address: {ip}@{port}\n  username: \"\"\n  chroot: \"\"\n  zonesdir: \"{home}\"\n\
          \x20 pidfile: \"{home}/nsd.pid\"\n  database: \"\"\n  zonelistfile: \"{home}/zone.list\"\n\
          \x20 xfrdir: \"{home}\"\n  xfrdfile: \"{home}/xfrd.state\"\n  logfile: \"{home}/log\"\n  server-count: 1\n\
          remote-control:\n  control-enable: yes\n  control-interface: {home}/nsd.sock\n{transfer}{more}",
+        ip = at.ip(),
+        port = at.port(),
         home = home.display(),
         transfer = TRANSFER.for_nsd(),
     );
@@ -93,7 +101,7 @@ pub fn start_nsd(folder: &Path, port: u16, more: &str) -> (Server, Vec<String>) 
     fs::write(&file, main).unwrap();
     let server =
         Server::spawn(Command::new(daemon).args(["-d", "-c"]).arg(&file).stdout(Stdio::null()).stderr(Stdio::null()));
-    await_listener(SocketAddr::from(([127, 0, 0, 1], port)));
+    await_listener(at);
     await_file(&home.join("nsd.sock"));
     let words = [control.display().to_string(), "-c".into(), file.display().to_string()];
     (server, words.to_vec())

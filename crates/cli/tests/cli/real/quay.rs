@@ -76,6 +76,14 @@ impl Quay {
         })
     }
 
+    /// Further lines at the end of harbor.toml, which is the table `[dns]`.
+    pub fn settle(&self, more: &str) {
+        let file = self.path("harbor/harbor.toml");
+        let keys = self.folder.path().display().to_string();
+        let text = fs::read_to_string(&file).unwrap() + &more.replace("{keys}", &keys);
+        fs::write(&file, text).unwrap();
+    }
+
     pub fn path(&self, name: &str) -> PathBuf {
         self.folder.path().join(name)
     }

@@ -6,10 +6,12 @@ use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::name::DnsName;
-use brightharbor_io::dns::{RequestProblem, transfer};
+use brightharbor_io::dns::{RequestProblem, TransactionKey, transfer};
+use brightharbor_standins::World;
 
-use super::nameservers::{free_port, start_knot, start_nsd};
+use super::nameservers::{TRANSFER, address_of_its_own, start_knot, start_nsd};
 use super::quay::{Quay, block_on, compiled, lines};
+use super::servers::open_folder;
 
 /// Made, changed, brought in step, refused.
 fn life_of_a_zone(quay: &Quay) {
@@ -49,7 +51,11 @@ fn zones_live_on_bind() {
 fn zones_live_on_knot() {
     life_of_a_zone(&Quay::new("knot", "kzonecheck", "", |world, folder| {
         let list = folder.join("harbor/servers/knot/zones.conf");
-        start_knot(folder, world.cast.dns_port, &format!("include: \"{}\"\n", list.display()))
+        start_knot(
+            folder,
+            (world.cast.nameservers()[0], world.cast.dns_port).into(),
+            &format!("include: \"{}\"\n", list.display()),
+        )
     }));
 }
 
@@ -57,8 +63,35 @@ fn zones_live_on_knot() {
 fn zones_live_on_nsd() {
     life_of_a_zone(&Quay::new("nsd", "nsd-checkzone", "", |world, folder| {
         let list = folder.join("harbor/servers/nsd/zones.conf");
-        start_nsd(folder, world.cast.dns_port, &format!("include: \"{}\"\n", list.display()))
+        start_nsd(
+            folder,
+            (world.cast.nameservers()[0], world.cast.dns_port).into(),
+            &format!("include: \"{}\"\n", list.display()),
+        )
     }));
+}
+
+#[test]
+fn a_transfer_whose_middle_messages_are_not_signed_is_read_whole() {
+    // NSD signs the first message, the last one, and few between them.
+    let folder = open_folder();
+    let world = World::start_around(folder.path()).unwrap();
+    let server = address_of_its_own(&world.cast, 21);
+    let mut text = "$TTL 60\n@ SOA ns1 host 7 14400 1800 2419200 300\n@ NS ns1\nns1 A 192.0.2.1\n".to_string();
+    (0..40_000).for_each(|number| text.push_str(&format!("n{number} TXT \"{number} of many, so that it is long\"\n")));
+    let file = folder.path().join("many.zone");
+    fs::write(&file, text).unwrap();
+    let zone = format!(
+        "zone:\n  name: \"gullrock.example\"\n  zonefile: \"{}\"\n  provide-xfr: 127.0.0.1 quay-transfer\n",
+        file.display()
+    );
+    let _nsd = start_nsd(folder.path(), server, &zone);
+    let key = TransactionKey::read(&TRANSFER.write(folder.path())).unwrap();
+    let name = DnsName::absolute("gullrock.example").unwrap();
+    let records = block_on(transfer(server, &name, Some(&key))).unwrap();
+    assert_eq!(records.len(), 40_003);
+    let unsigned = block_on(transfer(server, &name, None)).unwrap_err();
+    assert!(matches!(unsigned.problem, RequestProblem::Answered(_)), "{unsigned}");
 }
 
 #[test]
@@ -76,10 +109,10 @@ fn bind_learns_of_a_new_zone_alone_by_addzone() {
 }
 
 /// Two secondaries beside BIND: the settings that name them.
-fn secondaries(knot: u16, nsd: u16) -> String {
-    let one = |name: &str, port: u16| {
+fn secondaries(knot: SocketAddr, nsd: SocketAddr) -> String {
+    let one = |name: &str, at: SocketAddr| {
         format!(
-            "[[secondaries]]\nname = \"{name}.saltmarsh.example.\"\naddress = \"127.0.0.1:{port}\"\n\
+            "[[secondaries]]\nname = \"{name}.saltmarsh.example.\"\naddress = \"{at}\"\n\
              key-file = \"{{keys}}/quay-transfer.key\"\n"
         )
     };
@@ -89,33 +122,33 @@ fn secondaries(knot: u16, nsd: u16) -> String {
 
 #[test]
 fn secondaries_are_published_to_and_one_takes_new_zones_from_the_catalog() {
-    let (knot, nsd) = (free_port(), free_port());
-    let quay = Quay::bind(&secondaries(knot, nsd), "", "");
+    let quay = Quay::bind("", "", "");
+    let [knot, nsd] = [20, 21].map(|last| address_of_its_own(&quay.world.cast, last));
+    quay.settle(&secondaries(knot, nsd));
     let primary = quay.server().port();
     quay.run(&["zone", "create", "gullrock.example", "--account", "boatyard"]).expect(0);
     let interpreting = format!(
         "remote:\n  - id: primary\n    address: 127.0.0.1@{primary}\n    key: quay-transfer\n\
          acl:\n  - id: told\n    key: quay-transfer\n    action: notify\n\
          \x20 - id: looked-at\n    address: 127.0.0.1\n    action: transfer\n\
-         template:\n  - id: member\n    master: primary\n    acl: [told, looked-at]\n\
-         zone:\n  - domain: zones.saltmarsh.example\n    master: primary\n    acl: told\n\
-         \x20   catalog-role: interpret\n    catalog-template: member\n"
+         template:\n  - id: member\n    storage: {home}\n    master: primary\n    acl: [told, looked-at]\n\
+         zone:\n  - domain: zones.saltmarsh.example\n    master: primary\n    acl: [told, looked-at]\n\
+         \x20   catalog-role: interpret\n    catalog-template: member\n",
+        home = quay.path("knot").display(),
     );
     let _knot = start_knot(quay.folder.path(), knot, &interpreting);
-    let plain = format!(
-        "zone:\n  name: \"gullrock.example\"\n  request-xfr: AXFR 127.0.0.1@{primary} quay-transfer\n\
-         \x20 allow-notify: 127.0.0.1 quay-transfer\n  provide-xfr: 127.0.0.1 NOKEY\n"
-    );
-    let _nsd = start_nsd(quay.folder.path(), nsd, &plain);
-    // The plain secondary does not know the catalog: that is told, and nothing else is behind.
-    let published = quay.json(&["zone", "publish", "--wait", "5"], 3);
-    let zones = published["zones"].as_array().unwrap().iter();
-    let behind: Vec<_> = zones.filter(|zone| zone["in_step"] == false).map(|zone| &zone["zone"]).collect();
-    assert_eq!(behind, ["zones.saltmarsh.example"], "{published}");
+    let plain = ["gullrock.example", "zones.saltmarsh.example"].map(|zone| {
+        format!(
+            "zone:\n  name: \"{zone}\"\n  request-xfr: AXFR 127.0.0.1@{primary} quay-transfer\n\
+             \x20 allow-notify: 127.0.0.1 quay-transfer\n  provide-xfr: 127.0.0.1 NOKEY\n"
+        )
+    });
+    let _nsd = start_nsd(quay.folder.path(), nsd, &plain.concat());
+    let published = quay.run(&["zone", "publish", "--wait", "30"]).expect(0);
+    assert!(published.contains("All secondaries have all 2 zones"), "{published}");
 
     // A new zone: the Knot secondary picks it up by itself, through one update of the catalog.
     quay.run(&["zone", "create", "crumbandtide.example", "--account", "boatyard"]).expect(0);
-    let knot = SocketAddr::from(([127, 0, 0, 1], knot));
     let zone = DnsName::absolute("crumbandtide.example").unwrap();
     let deadline = Instant::now() + Duration::from_secs(20);
     let taken = loop {
@@ -128,9 +161,12 @@ fn secondaries_are_published_to_and_one_takes_new_zones_from_the_catalog() {
     let file = quay.path("harbor/zones/crumbandtide.example.zone");
     assert_eq!(lines(&taken), compiled(&file, "crumbandtide.example"));
 
-    // A change reaches both secondaries, which `zone list` shows.
+    // A change reaches both secondaries, which `zone list` shows. The plain one does not know the new zone, as is told.
     quay.run(&["record", "add", "crane.gullrock.example", "A", "192.0.2.5"]).expect(0);
-    quay.json(&["zone", "publish", "--wait", "5"], 3);
+    let published = quay.json(&["zone", "publish", "--wait", "6"], 3);
+    let zones = published["zones"].as_array().unwrap().iter();
+    let behind: Vec<_> = zones.filter(|zone| zone["in_step"] == false).map(|zone| &zone["zone"]).collect();
+    assert_eq!(behind, ["crumbandtide.example"], "{published}");
     let listed = quay.json(&["zone", "list"], 0);
     let mut zones = listed["zones"].as_array().unwrap().iter();
     let gullrock = zones.find(|zone| zone["zone"] == "gullrock.example").unwrap();

@@ -1,0 +1,158 @@
+//! Zones of a harbor: templates and mail settings, bringing them in step, moving them, watching a change arrive.
+
+use std::fs;
+
+use serde_json::json;
+
+use crate::coast::Coast;
+
+/// A line of harbor.toml in place of another one.
+fn resettle(coast: &Coast, old: &str, new: &str) {
+    let file = coast.harbor().join("harbor.toml");
+    let text = fs::read_to_string(&file).unwrap();
+    assert!(text.contains(old), "{text}");
+    fs::write(&file, text.replacen(old, new, 1)).unwrap();
+}
+
+fn zone_text(coast: &Coast, zone: &str) -> String {
+    fs::read_to_string(coast.harbor().join(format!("zones/{zone}.zone"))).unwrap()
+}
+
+#[test]
+fn a_zone_is_made_from_a_chosen_template_with_the_mail_servers_that_are_meant() {
+    let coast = Coast::new();
+    let create = |zone: &'static str, more: &[&str]| {
+        coast.run(&[&["zone", "create", zone, "--account", "bakery"][..], more].concat())
+    };
+    assert!(create("gullrock.example", &["--mail", "here"]).expect(4).contains("set `mail-servers` under [host]"));
+    assert!(create("gullrock.example", &["--mail", "elsewhere"]).expect(2).contains("--mail-server"));
+    assert!(create("gullrock.example", &["--template", "shop"]).expect(4).contains("as shop.zone"));
+    assert!(create("gullrock.example", &["--template", "../shop"]).expect(2).contains("no name of a template"));
+    resettle(&coast, "[host]\n", "[host]\nmail-servers = [\"mx1.saltmarsh.example.\"]\n");
+    let template = "$TTL 900\n@ SOA {{primary}} {{hostmaster}} {{serial}} 14400 1800 2419200 300\n@ NS {{nameserver}}\n\
+                    @ A {{address4}}\n@ MX {{mx}}\n@ TXT {{spf}}\n";
+    fs::write(coast.harbor().join("templates/shop.zone"), template).unwrap();
+    create("gullrock.example", &["--mail", "here", "--template", "shop"]).expect(0);
+    let text = zone_text(&coast, "gullrock.example");
+    assert!(text.starts_with("$TTL 900\n") && text.contains("@ MX 10 mx1.saltmarsh.example.\n"), "{text}");
+    let shown = coast.json(&["zone", "show", "gullrock.example"], 0);
+    assert_eq!((&shown["template"], &shown["mail"]), (&json!("shop"), &json!("here")));
+    // Another MX than the setting says is a finding of the zone in this harbor.
+    coast.run(&["record", "replace", "gullrock.example", "MX", "10 mail.provider.example"]).expect(0);
+    let checked = coast.json(&["zone", "check", "gullrock.example"], 0);
+    assert_eq!(checked["findings"][0]["code"], "mail-not-as-set", "{checked}");
+}
+
+#[test]
+fn a_changed_address_is_brought_to_all_zones_and_hand_made_records_stay() {
+    let coast = Coast::new();
+    let address = coast.world.cast.web().to_string();
+    coast.delegate_here("crumbandtide.example");
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(0);
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    coast.run(&["zone", "create", "gullrock.example", "--account", "bakery"]).expect(0);
+    coast.run(&["record", "replace", "www.gullrock.example", "A", "192.0.2.99"]).expect(0);
+    assert!(coast.run(&["zone", "realign"]).expect(0).contains("All zones are in step"));
+
+    resettle(&coast, &format!("addresses = [\"{address}\"]"), "addresses = [\"192.0.2.77\"]");
+    // What still leads to the old address is known to be a risk.
+    let checked = coast.json(&["zone", "check", "gullrock.example"], 0);
+    assert_eq!(checked["findings"][0]["code"], "former-address", "{checked}");
+    let before = zone_text(&coast, "crumbandtide.example");
+    let looked = coast.json(&["zone", "realign"], 3);
+    assert_eq!((looked["zones"].as_array().unwrap().len(), &looked["carried_out"]), (2, &json!(false)));
+    assert_eq!(zone_text(&coast, "crumbandtide.example"), before, "looking changes nothing");
+    let one = coast.json(&["zone", "realign", "crumbandtide.example"], 0);
+    assert_eq!(one["zones"][0]["added"].as_array().unwrap().len(), 3, "apex, www and the attached subdomain: {one}");
+    assert!(zone_text(&coast, "crumbandtide.example").contains("shop\t3600\tIN\tA\t192.0.2.77"));
+    let rest = coast.run(&["zone", "realign", "--all"]).expect(0);
+    assert!(rest.contains("1 of 2 zones were brought in step"), "{rest}");
+    assert!(rest.contains("kept as made by hand: www.gullrock.example A"), "{rest}");
+    assert!(zone_text(&coast, "gullrock.example").contains("192.0.2.99"));
+    assert!(coast.run(&["zone", "realign"]).expect(0).contains("All zones are in step"));
+    let logbook = coast.json(&["logbook"], 0);
+    assert!(logbook["entries"].as_array().unwrap().iter().any(|entry| entry["what"] == "zone realign"), "{logbook}");
+}
+
+#[test]
+fn a_changed_template_reaches_the_zones_made_from_it_and_a_broken_one_is_refused() {
+    let coast = Coast::new();
+    coast.run(&["zone", "create", "gullrock.example", "--account", "bakery"]).expect(0);
+    let by_hand = coast.path("by-hand.zone");
+    let text = "$TTL 60\n@ SOA ns1.saltmarsh.example. host.saltmarsh.example. 7 14400 1800 2419200 300\n\
+                @ NS ns1.saltmarsh.example.\n@ NS ns2.saltmarsh.example. ; as the choir wrote it\n";
+    fs::write(&by_hand, text).unwrap();
+    let from = by_hand.to_str().unwrap();
+    coast.run(&["zone", "create", "lanternchoir.example", "--account", "bakery", "--from", from]).expect(0);
+    assert_eq!(zone_text(&coast, "lanternchoir.example"), text, "a file comes in byte for byte");
+
+    let template = "$TTL 3600\n@ SOA {{primary}} {{hostmaster}} {{serial}} 14400 900 2419200 300\n@ NS {{nameserver}}\n\
+                    @ A {{address4}}\nwww A {{address4}}\n_dmarc TXT \"v=DMARC1; p=none\"\n";
+    let file = coast.harbor().join("templates/default.zone");
+    fs::write(&file, template).unwrap();
+    let realigned = coast.run(&["zone", "realign", "--all"]).expect(0);
+    assert!(realigned.contains("+_dmarc.gullrock.example. 3600 IN TXT \"v=DMARC1; p=none\""), "{realigned}");
+    assert!(realigned.contains("1 came as they are, from no template"), "{realigned}");
+    let text = zone_text(&coast, "gullrock.example");
+    assert!(text.contains("\t\t\t900\t; retry\n") && text.contains("; Zone of gullrock.example."), "{text}");
+    fs::write(&file, template.replace("@ NS {{nameserver}}\n", "")).unwrap();
+    let refused = coast.run(&["zone", "realign", "--all"]).expect(1);
+    assert!(refused.contains("left as it is") && refused.contains("no-nameserver"), "{refused}");
+    assert_eq!(zone_text(&coast, "gullrock.example"), text);
+}
+
+#[test]
+fn zones_move_to_another_nameserver_set() {
+    let coast = Coast::new();
+    coast.run(&["zone", "create", "gullrock.example", "--account", "bakery"]).expect(0);
+    assert!(coast.run(&["zone", "move", "--to", "coast", "--all"]).expect(4).contains("[nameserver-sets.coast]"));
+    assert!(coast.run(&["zone", "move", "--to", "host"]).expect(2).contains("which zones?"));
+    let set = "[nameserver-sets.coast]\nnameservers = [\"ns.gullrock.example.\", \"ns3.saltmarsh.example.\"]\n\
+               addresses = { \"ns.gullrock.example.\" = [\"192.0.2.53\"] }\n\n[sites]\n";
+    resettle(&coast, "[sites]\n", set);
+    let before = zone_text(&coast, "gullrock.example");
+    coast.run(&["zone", "move", "--to", "coast", "gullrock.example", "--dry-run"]).expect(0);
+    assert_eq!(zone_text(&coast, "gullrock.example"), before);
+    let moved = coast.run(&["zone", "move", "--to", "coast", "gullrock.example"]).expect(3);
+    assert!(moved.contains("at the registrar") && moved.contains("ns.gullrock.example 192.0.2.53"), "{moved}");
+    let text = zone_text(&coast, "gullrock.example");
+    assert!(text.contains("SOA\tns.gullrock.example. hostmaster.saltmarsh.example. ("), "{text}");
+    assert!(!text.contains("ns1.saltmarsh") && text.contains("ns\t3600\tIN\tA\t192.0.2.53"), "{text}");
+    // The set is what the domain is expected to be delegated to from now on, and the zone counts as in step.
+    let shown = coast.json(&["zone", "show", "gullrock.example"], 0);
+    assert_eq!(shown["nameservers"], json!(["ns.gullrock.example", "ns3.saltmarsh.example"]));
+    assert!(coast.run(&["zone", "realign"]).expect(0).contains("All zones are in step"));
+    let again = coast.run(&["zone", "move", "--to", "coast", "--all"]).expect(0);
+    assert!(again.contains("name the nameserver set `coast` already"), "{again}");
+}
+
+#[test]
+fn a_change_elsewhere_is_watched_until_it_is_seen() {
+    let coast = Coast::new();
+    coast.run(&["zone", "create", "gullrock.example", "--account", "bakery", "--home", "elsewhere"]).expect(0);
+    let add = ["record", "add", "gullrock.example", "A", "192.0.2.1", "--watch"];
+    let waited = coast.run(&[&add[..], &["1"]].concat()).expect(3);
+    assert!(waited.contains("gullrock.example. 3600 IN A 192.0.2.1"), "{waited}");
+    assert!(waited.contains("Not seen everywhere") && waited.contains("ns1.oldquay.example"), "{waited}");
+    assert!(coast.run(&[&add[..], &["soon"]].concat()).expect(2).contains("no duration"));
+    // What the old host has already is seen at once.
+    let there = coast.world.cast.old_web().to_string();
+    let seen = coast.json(&["record", "add", "gullrock.example", "A", &there, "--watch", "20"], 0);
+    assert_eq!((&seen["watched"]["everywhere"], &seen["watched"]["servers"][0]["seen"]), (&json!(true), &json!(true)));
+    // A zone kept here is watched the same way, once it is delegated here.
+    coast.run(&["zone", "create", "crumbandtide.example", "--account", "bakery"]).expect(0);
+    coast.delegate_here("crumbandtide.example");
+    let seen = coast.run(&["record", "add", "shop.crumbandtide.example", "A", "192.0.2.7", "--watch", "20"]).expect(0);
+    assert!(seen.contains("Seen at all authoritative servers (2)"), "{seen}");
+}
+
+#[test]
+fn publishing_needs_secondaries_and_a_server_that_has_any() {
+    let coast = Coast::new();
+    assert!(coast.run(&["zone", "publish"]).expect(4).contains("[[secondaries]]"));
+    let secondary =
+        "[[secondaries]]\nname = \"ns2.saltmarsh.example.\"\naddress = \"127.0.0.1\"\nkey-file = \"/k\"\n[ca]\n";
+    resettle(&coast, "[ca]\n", secondary);
+    assert!(coast.run(&["zone", "publish"]).expect(4).contains("the stand-in DNS host publishes nothing"));
+    assert!(coast.run(&["zone", "show", "gullrock.example"]).expect(4).contains("keeps no zone gullrock.example"));
+}
