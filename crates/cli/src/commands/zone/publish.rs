@@ -2,6 +2,7 @@
 //! serial of every zone.
 
 use std::collections::HashMap;
+use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::time::{Duration, Instant};
 
@@ -165,10 +166,6 @@ async fn bring_in_step(
 ) -> Result<Vec<PublishedZone>, Error> {
     let mut zones = context.open()?.store.zones()?;
     zones.retain(|zone| zone.home == ZoneHome::Here);
-    if let Some(name) = &settings.dns.catalog {
-        let account = AccountName::parse("catalog").map_err(Error::wrong_use)?;
-        zones.insert(0, Zone::new(name.clone(), account, ZoneHome::Here));
-    }
     let mut keys = HashMap::new();
     for holder in secondaries(settings) {
         if let Some(file) = &holder.notified_with {
@@ -202,12 +199,20 @@ async fn bring_in_step(
             settled.sort_by(|a, b| a.name.cmp(&b.name));
             return Ok(settled);
         }
-        for (zone, published) in &behind {
-            for (holder, _) in published.held.iter().filter(|(_, holding)| !holding.is_in_step()) {
-                // A secondary that does not know the zone yet refuses; the catalog brings it, so asking again helps.
-                if let Some(key) = keys.get(&holder.address) {
-                    let _ = notify(holder.address, &zone.name.dns_name(), Some(key)).await;
-                }
+        // A secondary that does not know a zone yet refuses; the catalog brings it, so that asking again helps. The
+        // catalog itself is not asked for: secondaries hide it from ordinary questions.
+        let catalog = settings.dns.catalog.iter();
+        let told: Vec<(&Hostname, SocketAddr)> = behind
+            .iter()
+            .flat_map(|(zone, published)| {
+                let late = published.held.iter().filter(|(_, holding)| !holding.is_in_step());
+                late.map(|(holder, _)| (&zone.name, holder.address))
+            })
+            .chain(catalog.flat_map(|name| keys.keys().map(move |address| (name, *address))))
+            .collect();
+        for (zone, address) in told {
+            if let Some(key) = keys.get(&address) {
+                let _ = notify(address, &zone.dns_name(), Some(key)).await;
             }
         }
         zones = behind.into_iter().map(|(zone, _)| zone).collect();
@@ -239,7 +244,7 @@ impl Shown for Published {
         let (behind, all) = (self.behind().count(), self.zones.len());
         let seconds = self.waited.as_secs();
         page.heading(&match behind {
-            0 => format!("All secondaries have all {all} zones, after {seconds} s."),
+            0 => format!("All secondaries have all zones ({all}), after {seconds} s."),
             _ => format!("{behind} of {all} zones are not on all secondaries after {seconds} s."),
         });
         for zone in self.behind() {

@@ -137,15 +137,14 @@ fn secondaries_are_published_to_and_one_takes_new_zones_from_the_catalog() {
         home = quay.path("knot").display(),
     );
     let _knot = start_knot(quay.folder.path(), knot, &interpreting);
-    let plain = ["gullrock.example", "zones.saltmarsh.example"].map(|zone| {
-        format!(
-            "zone:\n  name: \"{zone}\"\n  request-xfr: AXFR 127.0.0.1@{primary} quay-transfer\n\
-             \x20 allow-notify: 127.0.0.1 quay-transfer\n  provide-xfr: 127.0.0.1 NOKEY\n"
-        )
-    });
-    let _nsd = start_nsd(quay.folder.path(), nsd, &plain.concat());
+    // The other one has each zone in its own configuration.
+    let plain = format!(
+        "zone:\n  name: \"gullrock.example\"\n  request-xfr: AXFR 127.0.0.1@{primary} quay-transfer\n\
+         \x20 allow-notify: 127.0.0.1 quay-transfer\n  provide-xfr: 127.0.0.1 NOKEY\n"
+    );
+    let _nsd = start_nsd(quay.folder.path(), nsd, &plain);
     let published = quay.run(&["zone", "publish", "--wait", "30"]).expect(0);
-    assert!(published.contains("All secondaries have all 2 zones"), "{published}");
+    assert!(published.contains("All secondaries have all zones (1)"), "{published}");
 
     // A new zone: the Knot secondary picks it up by itself, through one update of the catalog.
     quay.run(&["zone", "create", "crumbandtide.example", "--account", "boatyard"]).expect(0);
