@@ -147,3 +147,18 @@ fn a_zone_that_the_server_here_holds_as_dynamic_is_changed_by_update_and_never_t
     assert!(refused.contains("dynamic") && refused.contains("update-key-file"), "{refused}");
     assert_eq!(fs::read(&zone_file).unwrap(), before);
 }
+
+#[test]
+fn an_update_is_taken_back_when_what_comes_after_it_fails() {
+    let quay = with_choir(PRIMARY);
+    quay.run(&[&CREATE[..], &["choirhouse"]].concat()).expect(0);
+    let before = lines(&quay.held("lanternchoir.example", "quay-update"));
+    // The web server's reload comes after the zones, and fails the first time.
+    let reload = "[\"sh\", \"-c\", \"test -e {keys}/once || { touch {keys}/once; exit 1; }\"]";
+    quay.settle(&format!("[web]\nserver = \"nginx\"\ntest = [\"true\"]\nreload = {reload}\n"));
+    fs::create_dir_all(quay.path("harbor/servers/nginx")).unwrap();
+    let failed = quay.run(&["attach", "hall.lanternchoir.example", "--account", "boatyard"]).expect(5);
+    assert!(failed.contains("everything was put back as it was"), "{failed}");
+    assert_eq!(lines(&quay.held("lanternchoir.example", "quay-update")), before);
+    assert_eq!(quay.json(&["logbook"], 0)["entries"][0]["outcome"], "rolled back");
+}

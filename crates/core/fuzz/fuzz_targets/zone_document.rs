@@ -1,0 +1,26 @@
+//! Any bytes as a master file: no panic, what parses prints back byte for byte, and an edit of it parses again.
+
+#![no_main]
+
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::rules::judge;
+use brightharbor_core::zone::{Document, Record, RecordData};
+use libfuzzer_sys::fuzz_target;
+
+fuzz_target!(|bytes: &[u8]| {
+    let origin = DnsName::absolute("gullrock.example").expect("a name");
+    let mut fetch = |_: &str| Ok(bytes.to_vec());
+    let Ok(zone) = Document::parse_with(bytes, &origin, &mut fetch) else { return };
+    assert_eq!(zone.source(), bytes);
+    let _ = judge(&zone);
+    for record in zone.records() {
+        let wire = record.data.to_wire();
+        assert!(RecordData::from_wire(record.record_type(), &wire).is_some(), "{record}");
+    }
+    let owner = DnsName::parse("fuzzed", &origin).expect("a name");
+    let new = Record { owner, ttl: 60, data: RecordData::Txt(vec![b"x".to_vec()]) };
+    let today = jiff::civil::date(2026, 11, 23);
+    if let Ok(edited) = zone.with_records(&[new], today) {
+        assert_eq!(edited.records().count(), zone.records().count() + 1);
+    }
+});
