@@ -76,8 +76,9 @@ impl ZonePage {
     fn findings_words(&self) -> String {
         let count = |severity: Severity| self.findings.iter().filter(|finding| finding.severity == severity).count();
         let all = [Severity::Fault, Severity::Risk, Severity::Note].map(|severity| (count(severity), severity.word()));
-        let words: Vec<String> =
-            all.iter().filter(|(count, _)| *count > 0).map(|(count, word)| format!("{count} {word}")).collect();
+        let plural = |count: usize| if count == 1 { "" } else { "s" };
+        let some = all.iter().filter(|(count, _)| *count > 0);
+        let words: Vec<String> = some.map(|(count, word)| format!("{count} {word}{}", plural(*count))).collect();
         match words.is_empty() {
             true => "none".into(),
             false => format!("{}: see `brightharbor zone check {}`", words.join(", "), self.zone.name),
@@ -90,7 +91,7 @@ impl Shown for ZonePage {
         let records: usize = self.types.values().sum();
         let (name, home) = (&self.zone.name, self.zone.home.words());
         page.heading(&format!("{name}: kept {home}, serial {}, {records} records", self.serial));
-        let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<13}"), text);
+        let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<14}"), text);
         field("account", self.zone.account.as_str());
         field("place", &self.place);
         let made = self.pattern.as_ref().map_or_else(

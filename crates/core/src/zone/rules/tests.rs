@@ -63,8 +63,8 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("dmarc-syntax", "v=DMARC1; p=none", "v=DMARC1"),
     ("leftover-placeholder", "", "x TXT \"site of {{domain}}\"\n"),
     ("leftover-placeholder", "", "x TXT \"site of %domain%\"\n"),
-    ("ttl-extreme", "", "x 5 TXT short\n"),
-    ("ttl-extreme", "", "x 2w TXT long\n"),
+    ("ttl-extreme", "", "y 5 TXT short\n"),
+    ("ttl-extreme", "", "y 2w TXT long\n"),
     ("www-without-apex", "www CNAME @\n", ""),
     ("www-without-apex", "@ A 192.0.2.2\n", ""),
 ];
