@@ -14,6 +14,7 @@ use brightharbor_core::name::Hostname;
 use brightharbor_core::render::{is_published, zone_stanza};
 use brightharbor_core::zone::{RecordData, RecordType, serial_is_newer};
 
+use super::process::run_bounded_in;
 use super::{ServerError, control, run_bounded};
 use crate::dns::ask;
 use crate::zones::parse_file;
@@ -29,7 +30,8 @@ pub fn check_zone(settings: &Settings, zone: &Hostname, file: &Path) -> Result<(
         DnsServer::Knot => vec!["-o".into(), zone, file],
         DnsServer::StandIn | DnsServer::None => return Ok(()),
     };
-    run_bounded(&settings.dns.check, &more).map(|_| ())
+    // The server reads included files from its working directory, and so must its checker.
+    run_bounded_in(settings.dns.directory.as_deref(), &settings.dns.check, &more).map(|_| ())
 }
 
 /// Makes the server load what has changed.

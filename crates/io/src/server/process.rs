@@ -1,6 +1,7 @@
 //! Runs a server's own command: no shell, no input, bounded in time and output.
 
 use std::io::Read;
+use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -11,10 +12,19 @@ const LONGEST: Duration = Duration::from_secs(120);
 
 /// Runs the command to its end and gives what it printed; an exit other than 0 is an error with that text.
 pub fn run_bounded(words: &[String], more: &[String]) -> Result<String, ServerError> {
+    run_bounded_in(None, words, more)
+}
+
+/// The same in another folder than the current one.
+pub fn run_bounded_in(folder: Option<&Path>, words: &[String], more: &[String]) -> Result<String, ServerError> {
     let all: Vec<&String> = words.iter().chain(more).collect();
     let shown = all.iter().map(|word| word.as_str()).collect::<Vec<_>>().join(" ");
     let Some((program, arguments)) = all.split_first() else { return Err(ServerError::NotSet("command")) };
-    let mut child = Command::new(program)
+    let mut command = Command::new(program);
+    if let Some(folder) = folder {
+        command.current_dir(folder);
+    }
+    let mut child = command
         .args(arguments)
         .stdin(Stdio::null())
         .stdout(Stdio::piped())

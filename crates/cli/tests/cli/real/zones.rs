@@ -176,3 +176,25 @@ fn secondaries_are_published_to_and_one_takes_new_zones_from_the_catalog() {
     assert!(matches!(stranger.unwrap_err().problem, RequestProblem::Answered(word) if word == "REFUSED"));
     assert!(!quay.held("gullrock.example", "quay-transfer").is_empty());
 }
+
+#[test]
+fn an_included_file_counts_from_the_servers_working_directory_and_stays_as_it_is() {
+    let quay = Quay::bind("", "", "");
+    quay.run(&["zone", "create", "gullrock.example", "--account", "boatyard"]).expect(0);
+    fs::write(quay.path("bind/part.inc"), "crane A 192.0.2.5\n").unwrap();
+    let file = quay.path("harbor/zones/gullrock.example.zone");
+    let text = fs::read_to_string(&file).unwrap();
+    fs::write(&file, format!("{text}$INCLUDE part.inc ; the yard keeps it\n")).unwrap();
+    let add = ["record", "add", "pier.gullrock.example", "A", "192.0.2.6"];
+    assert!(quay.run(&add).expect(4).contains("names no `directory` under [dns]"));
+    quay.settle("directory = \"{keys}/bind\"\n");
+    quay.run(&add).expect(0);
+    let edited = fs::read_to_string(&file).unwrap();
+    assert!(edited.ends_with("$INCLUDE part.inc ; the yard keeps it\npier\t3600\tIN\tA\t192.0.2.6\n"), "{edited}");
+    let again = quay.run(&["record", "add", "crane.gullrock.example", "A", "192.0.2.5"]).expect(4);
+    assert!(again.contains("has the record") || again.contains("already"), "{again}");
+    let removed = quay.run(&["record", "remove", "crane.gullrock.example", "A"]).expect(4);
+    assert!(removed.contains("included file; change it there"), "{removed}");
+    let shown = quay.json(&["zone", "show", "gullrock.example"], 0);
+    assert_eq!((&shown["servers"][0]["in_step"], &shown["records"]["A"]), (&true.into(), &4.into()), "{shown}");
+}
