@@ -11,9 +11,9 @@ use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite};
 use bytes::Bytes;
 use http_body_util::Full;
 use hyper::body::Incoming;
-use hyper::header::{CONTENT_TYPE, HOST, HeaderValue, LOCATION};
+use hyper::header::{CONTENT_TYPE, HOST, HeaderValue, LOCATION, STRICT_TRANSPORT_SECURITY};
 use hyper::service::service_fn;
-use hyper::{Request, Response, StatusCode};
+use hyper::{Method, Request, Response, StatusCode};
 use hyper_util::rt::TokioIo;
 use rustls::ServerConfig;
 use rustls::crypto::aws_lc_rs;
@@ -73,10 +73,10 @@ impl WebServer {
                 _ => None,
             };
             let site = Arc::new(site);
-            for hostname in &site.hostnames {
-                served.sites.insert(hostname.as_str().to_string(), Arc::clone(&site));
+            for host in &site.hosts {
+                served.sites.insert(host.name.as_str().to_string(), Arc::clone(&site));
                 if let Some(key) = &key {
-                    served.keys.insert(hostname.as_str().to_string(), Arc::clone(key));
+                    served.keys.insert(host.name.as_str().to_string(), Arc::clone(key));
                 }
             }
         }
@@ -84,27 +84,17 @@ impl WebServer {
     }
 
     fn answer(&self, request: &Request<Incoming>, secure: bool) -> Response<Full<Bytes>> {
-        let host = request.headers().get(HOST).and_then(|value| value.to_str().ok()).unwrap_or_default();
-        let host = host.split(':').next().unwrap_or_default().to_ascii_lowercase();
-        let site = self.served.read().ok().and_then(|served| served.sites.get(&host).cloned());
+        let asked = request.headers().get(HOST).and_then(|value| value.to_str().ok()).unwrap_or_default();
+        let name = asked.split(':').next().unwrap_or_default().to_ascii_lowercase();
+        let site = self.served.read().ok().and_then(|served| served.sites.get(&name).cloned());
         let Some(site) = site else { return text(StatusCode::NOT_FOUND, "There is no such site here.\n") };
-        let path = request.uri().path();
-        if path == FINGERPRINT_PATH {
-            return text(StatusCode::FORBIDDEN, &site.fingerprint);
-        }
-        if let Some(token) = path.strip_prefix(PROOF_PATH) {
-            return file(&site.proofs, token);
-        }
-        if site.http_sent_to_https && !secure {
-            let port = if site.https_port == 443 { String::new() } else { format!(":{}", site.https_port) };
-            let rest = request.uri().path_and_query().map_or("/", |rest| rest.as_str());
-            let mut response = text(StatusCode::MOVED_PERMANENTLY, "");
-            if let Ok(target) = HeaderValue::from_str(&format!("https://{host}{port}{rest}")) {
-                response.headers_mut().insert(LOCATION, target);
+        let mut response = respond(&site, &name, asked, request, secure);
+        if let Some(seconds) = site.hsts.filter(|_| secure) {
+            if let Ok(value) = HeaderValue::from_str(&format!("max-age={seconds}")) {
+                response.headers_mut().insert(STRICT_TRANSPORT_SECURITY, value);
             }
-            return response;
         }
-        file(&site.document_root, path)
+        response
     }
 
     pub async fn serve_http(self, listener: TcpListener) {
@@ -128,6 +118,87 @@ impl WebServer {
         })
         .await;
     }
+}
+
+/// What one site answers: proofs and the fingerprint, then https, redirects, the twin, content.
+fn respond(
+    site: &PlainSite,
+    name: &str,
+    asked: &str,
+    request: &Request<Incoming>,
+    secure: bool,
+) -> Response<Full<Bytes>> {
+    let raw = request.uri().path();
+    let path = String::from_utf8_lossy(&percent_decoded(raw)).into_owned();
+    if path == FINGERPRINT_PATH {
+        return text(StatusCode::FORBIDDEN, &site.fingerprint);
+    }
+    if let Some(token) = path.strip_prefix(PROOF_PATH) {
+        return file(&site.proofs, token);
+    }
+    let whole = request.uri().path_and_query().map_or("/", |rest| rest.as_str());
+    let authority = |host: &str, tls: bool| {
+        let (port, usual) = if tls { (site.https_port, 443) } else { (site.http_port, 80) };
+        if port == usual { host.to_string() } else { format!("{host}:{port}") }
+    };
+    if site.http_sent_to_https && !secure {
+        return sent(301, &format!("https://{}{whole}", authority(name, true)));
+    }
+    let Some(host) = site.hosts.iter().find(|host| host.name.as_str() == name) else {
+        return text(StatusCode::NOT_FOUND, "There is no such site here.\n");
+    };
+    let scheme = if secure { "https" } else { "http" };
+    for redirect in &host.redirects {
+        let bare = if redirect.path == "/" { "" } else { &redirect.path };
+        let itself = path == redirect.path;
+        if !itself && !(redirect.prefix && path.starts_with(&format!("{bare}/"))) {
+            continue;
+        }
+        let base = if redirect.same_host { format!("{scheme}://{asked}") } else { String::new() };
+        let mut target = format!("{base}{}", redirect.target);
+        if redirect.keep_path {
+            let query = request.uri().query().map(|query| format!("?{query}")).unwrap_or_default();
+            if !itself {
+                // The raw path behind as many slashes as the redirect's own path has.
+                let cut = raw.match_indices('/').nth(bare.matches('/').count()).map_or("", |(at, _)| &raw[at..]);
+                target = format!("{}{cut}", target.trim_end_matches('/'));
+            }
+            target.push_str(&query);
+        }
+        return sent(redirect.status, &target);
+    }
+    if let Some(twin) = &host.sent_to {
+        return sent(301, &format!("{scheme}://{}{whole}", authority(twin.as_str(), secure)));
+    }
+    if ![Method::GET, Method::HEAD].contains(request.method()) {
+        return text(StatusCode::METHOD_NOT_ALLOWED, "This page can only be read.\n");
+    }
+    let folder = site.document_root.join(path.trim_start_matches('/'));
+    if !path.ends_with('/') && !path.contains("..") && folder.is_dir() {
+        let query = request.uri().query().map(|query| format!("?{query}")).unwrap_or_default();
+        return sent(301, &format!("{scheme}://{asked}{raw}/{query}"));
+    }
+    file(&site.document_root, &path)
+}
+
+fn sent(status: u16, target: &str) -> Response<Full<Bytes>> {
+    let mut response = text(StatusCode::from_u16(status).unwrap_or(StatusCode::FOUND), "");
+    if let Ok(target) = HeaderValue::from_str(target) {
+        response.headers_mut().insert(LOCATION, target);
+    }
+    response
+}
+
+fn percent_decoded(path: &str) -> Vec<u8> {
+    let mut decoded = Vec::new();
+    let mut rest = path.as_bytes();
+    while let Some((&byte, more)) = rest.split_first() {
+        let digits = more.get(..2).and_then(|digits| std::str::from_utf8(digits).ok());
+        let value = digits.and_then(|digits| u8::from_str_radix(digits, 16).ok()).filter(|_| byte == b'%');
+        decoded.push(value.unwrap_or(byte));
+        rest = if value.is_some() { &more[2..] } else { more };
+    }
+    decoded
 }
 
 #[derive(Debug)]

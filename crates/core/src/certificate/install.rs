@@ -9,7 +9,7 @@ use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
 use crate::render;
-use crate::site::{Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site};
+use crate::site::{Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site};
 
 /// A certificate to be installed.
 pub struct Install<'a> {
@@ -62,7 +62,8 @@ pub fn force_https(
     let mut after = site.clone();
     let mut set = ChangeSet::new(format!("send {} to https", site.main()));
     // A name without certificate would be sent to a warning page: then http stays open for all names of the site.
-    if site.hostnames.iter().all(|hostname| certificate.names.contains(hostname)) {
+    let covered = site.hostnames.iter().all(|hostname| certificate.names.contains(hostname));
+    if covered && site.rules.https_wish == HttpsWish::Forced {
         after.https = HttpsPolicy::Forced;
     }
     if after != *site {
@@ -93,7 +94,7 @@ mod tests {
     use super::*;
     use crate::change::Change;
     use crate::harbor::WebServer;
-    use crate::site::{AccountName, SiteKind};
+    use crate::site::{AccountName, SiteKind, SiteRules};
 
     fn site() -> Site {
         Site {
@@ -103,6 +104,7 @@ mod tests {
             kind: SiteKind::AddonDomain,
             https: HttpsPolicy::None,
             certificate: None,
+            rules: SiteRules::default(),
         }
     }
 

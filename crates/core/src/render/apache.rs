@@ -1,11 +1,13 @@
 //! The Apache httpd file of one site: a virtual host a hostname and port, since a redirect names its host.
 //!
-//! Needs mod_alias, mod_dir and mod_ssl. Paths are checked before they get here (`site::check_path`).
+//! Needs mod_alias, mod_dir, mod_rewrite and mod_ssl; mod_headers for HSTS. Paths are checked before they get here (`site::check_path`).
 
 use std::fmt::Write;
 
-use super::{FINGERPRINT_PATH, PROOF_PATH, Served};
-use crate::name::Hostname;
+use super::host_plan::{self, HostPlan};
+use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS};
+use crate::redirect::{Redirect, Target};
+use crate::site::TlsFloor;
 
 pub(super) fn render(served: &Served<'_>) -> String {
     let mut text = format!(
@@ -20,16 +22,17 @@ pub(super) fn render(served: &Served<'_>) -> String {
         "<Directory {}>\n    Require all granted\n</Directory>",
         quoted(&served.proofs.to_string_lossy())
     );
-    for hostname in &served.site.hostnames {
-        virtual_host(&mut text, served, hostname, false);
+    for plan in host_plan::each(served.site) {
+        virtual_host(&mut text, served, &plan, false);
         if served.site.certificate.is_some() {
-            virtual_host(&mut text, served, hostname, true);
+            virtual_host(&mut text, served, &plan, true);
         }
     }
     text
 }
 
-fn virtual_host(text: &mut String, served: &Served<'_>, hostname: &Hostname, tls: bool) {
+fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool) {
+    let hostname = plan.hostnames[0];
     let port = if tls { served.https_port } else { served.http_port };
     let addresses: Vec<String> = if served.listen.is_empty() {
         vec![format!("*:{port}")]
@@ -45,7 +48,15 @@ fn virtual_host(text: &mut String, served: &Served<'_>, hostname: &Hostname, tls
     let _ = writeln!(text, "    DocumentRoot {}", quoted(&served.site.document_root.to_string_lossy()));
     text.push_str("    DirectoryIndex index.html index.htm\n");
     if let Some(files) = served.site.certificate.as_ref().filter(|_| tls) {
-        text.push_str("    SSLEngine on\n    SSLProtocol -all +TLSv1.2 +TLSv1.3\n");
+        text.push_str("    SSLEngine on\n    Protocols h2 http/1.1\n");
+        text.push_str(match served.site.rules.tls {
+            TlsFloor::Tls12 => "    SSLProtocol -all +TLSv1.2 +TLSv1.3\n",
+            TlsFloor::Tls13 => "    SSLProtocol -all +TLSv1.3\n",
+        });
+        let _ = writeln!(text, "    SSLCipherSuite {TLS12_CIPHERS}");
+        if let Some(seconds) = served.site.rules.hsts {
+            let _ = writeln!(text, "    Header always set Strict-Transport-Security \"max-age={seconds}\"");
+        }
         let _ = writeln!(text, "    SSLCertificateFile {}", quoted(&files.chain().to_string_lossy()));
         let _ = writeln!(text, "    SSLCertificateKeyFile {}", quoted(&files.key().to_string_lossy()));
     }
@@ -54,14 +65,82 @@ fn virtual_host(text: &mut String, served: &Served<'_>, hostname: &Hostname, tls
     // A denied path with a text of its own: it needs no file and no further module.
     let _ = writeln!(text, "    <Location {}>\n        Require all denied", quoted(FINGERPRINT_PATH));
     let _ = writeln!(text, "        ErrorDocument 403 {}\n    </Location>", quoted(&served.fingerprint));
+    text.push_str("    RewriteEngine on\n");
+    let _ = writeln!(text, "    RewriteRule \"^/\\.well-known/(?:acme-challenge/|bright-harbor$)\" - [L]");
     if served.forced() && !tls {
-        let target = served.https_authority(hostname.as_str());
-        let _ = writeln!(
-            text,
-            "    RedirectMatch 301 \"^/(?!\\.well-known/acme-challenge/|\\.well-known/bright-harbor$)(.*)$\" \"https://{target}/$1\""
-        );
+        raw_request(text, &format!("https://{}", served.authority(hostname.as_str(), true)));
+    } else {
+        for redirect in plan.of_paths().chain(plan.whole()) {
+            rewrite(text, redirect);
+        }
+        match &plan.sent_to {
+            Some(twin) => {
+                let scheme = if tls { "https" } else { "http" };
+                raw_request(text, &format!("{scheme}://{}", served.authority(twin.as_str(), tls)));
+            }
+            // Content is there to be read.
+            None => {
+                text.push_str("    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD)$\"\n    RewriteRule ^ - [R=405,L]\n");
+            }
+        }
     }
     text.push_str("</VirtualHost>\n");
+}
+
+/// Everything goes on to another host with its path and query as they came, encoding and all.
+fn raw_request(text: &mut String, base: &str) {
+    text.push_str("    RewriteCond %{THE_REQUEST} \"^\\S+ (/\\S*)\"\n");
+    let _ = writeln!(text, "    RewriteRule ^ {} [R=301,L,NE,QSD]", quoted(&format!("{base}%1")));
+    // A request that names the host in its first line.
+    let _ = writeln!(text, "    RewriteRule ^(.*)$ {} [R=301,L]", quoted(&format!("{base}$1")));
+}
+
+fn rewrite(text: &mut String, redirect: &Redirect) {
+    let (status, keep) = (redirect.status, redirect.keep_path);
+    let path = if redirect.source.path == "/" { String::new() } else { in_pattern(&redirect.source.path) };
+    let itself = if path.is_empty() { "^/$".to_string() } else { format!("^{path}$") };
+    let target = quoted_pattern(&located(redirect.target.text(), redirect));
+    let query = if keep { "" } else { ",QSD" };
+    let _ = writeln!(text, "    RewriteRule {} {target} [R={status},L,NE{query}]", quoted(&itself));
+    if !redirect.source.prefix {
+        return;
+    }
+    let below = quoted(&format!("^{path}/"));
+    if keep {
+        let depth = host_plan::depth(redirect);
+        let raw = format!("^\\S+ (?:/[^/?\\s]*){{{depth}}}((?:/[^?\\s]*)?(?:[?]\\S*)?)(?: |$)");
+        let rest = format!("{}%1", located(redirect.target.stem(), redirect));
+        let _ = writeln!(text, "    RewriteCond %{{THE_REQUEST}} {}", quoted_pattern(&raw));
+        let _ = writeln!(text, "    RewriteRule {below} {} [R={status},L,NE,QSD]", quoted_pattern(&rest));
+    }
+    let _ = writeln!(text, "    RewriteRule {below} {target} [R={status},L,NE,QSD]");
+}
+
+/// A path on the same host is written out with the host as it was asked. A `%` would begin a variable.
+fn located(target: &str, redirect: &Redirect) -> String {
+    let target = target.replace('%', "\\%");
+    match redirect.target {
+        Target::Url(_) => target,
+        Target::Path(_) => format!("%{{REQUEST_SCHEME}}://%{{HTTP_HOST}}{target}"),
+    }
+}
+
+/// A path as a regular expression that matches it alone.
+fn in_pattern(path: &str) -> String {
+    let mut pattern = String::with_capacity(path.len());
+    for character in path.chars() {
+        if ".+*!:=&'~@,-".contains(character) {
+            pattern.push_str(&format!("[{character}]"));
+        } else {
+            pattern.push(character);
+        }
+    }
+    pattern
+}
+
+/// In quotes with nothing escaped: a pattern has no quotes, and its backslashes are its own.
+fn quoted_pattern(pattern: &str) -> String {
+    format!("\"{pattern}\"")
 }
 
 fn quoted(text: &str) -> String {

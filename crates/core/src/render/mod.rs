@@ -4,6 +4,7 @@
 
 mod apache;
 mod bind;
+mod host_plan;
 mod knot;
 mod nginx;
 mod nsd;
@@ -16,9 +17,9 @@ use std::path::Path;
 
 use crate::change::content_hash;
 use crate::harbor::{Layout, Settings, WebServer};
-use crate::site::{HttpsPolicy, Site};
+use crate::site::{HttpsPolicy, Site, SiteRules};
 
-pub use plain::PlainSite;
+pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::starter_page;
 pub use zone_list::{
     CatalogStanza, Publication, PublishedTo, is_published, republished, with_zone, zone_index, zone_list_head,
@@ -29,6 +30,9 @@ pub use zone_list::{
 pub const PROOF_PATH: &str = "/.well-known/acme-challenge/";
 /// Where every site answers with the fingerprint of the configuration that is loaded; never redirected.
 pub const FINGERPRINT_PATH: &str = "/.well-known/bright-harbor";
+
+/// For TLS 1.2: forward secrecy and authenticated encryption alone (RFC 9325 section 4.2). TLS 1.3 has no others.
+const TLS12_CIPHERS: &str = "ECDHE+AESGCM:ECDHE+CHACHA20";
 
 /// Everything a writer needs to know about one site.
 pub struct Served<'a> {
@@ -52,6 +56,9 @@ pub fn fingerprint(site: &Site) -> String {
     }
     if let Some(files) = &site.certificate {
         text.push_str(&files.folder.to_string_lossy());
+    }
+    if site.rules != SiteRules::default() {
+        text.push_str(&serde_json::to_string(&site.rules).expect("plain values become JSON"));
     }
     content_hash(text.as_bytes())[..32].to_string()
 }
@@ -77,9 +84,10 @@ pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<St
 }
 
 impl Served<'_> {
-    /// `HOST` or `HOST:PORT` for a https URL.
-    fn https_authority(&self, host: &str) -> String {
-        if self.https_port == 443 { host.to_string() } else { format!("{host}:{}", self.https_port) }
+    /// `HOST` or `HOST:PORT` for a URL.
+    fn authority(&self, host: &str, tls: bool) -> String {
+        let (port, usual) = if tls { (self.https_port, 443) } else { (self.http_port, 80) };
+        if port == usual { host.to_string() } else { format!("{host}:{port}") }
     }
 
     fn forced(&self) -> bool {

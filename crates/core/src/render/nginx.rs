@@ -4,22 +4,27 @@
 
 use std::fmt::Write;
 
-use super::{FINGERPRINT_PATH, PROOF_PATH, Served};
+use super::host_plan::{self, HostPlan};
+use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS};
+use crate::redirect::{Redirect, Target};
+use crate::site::TlsFloor;
 
 pub(super) fn render(served: &Served<'_>) -> String {
     let mut text = format!(
         "# Written by brightharbor for the site {}; a hand edit is replaced by the next change of the site.\n",
         served.site.main()
     );
-    server(&mut text, served, false);
-    if served.site.certificate.is_some() {
-        server(&mut text, served, true);
+    for plan in host_plan::grouped(served.site) {
+        server(&mut text, served, &plan, false);
+        if served.site.certificate.is_some() {
+            server(&mut text, served, &plan, true);
+        }
     }
     text
 }
 
-fn server(text: &mut String, served: &Served<'_>, tls: bool) {
-    let names: Vec<&str> = served.site.hostnames.iter().map(|name| name.as_str()).collect();
+fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool) {
+    let names: Vec<&str> = plan.hostnames.iter().map(|name| name.as_str()).collect();
     text.push_str("server {\n");
     let port = if tls { served.https_port } else { served.http_port };
     let suffix = if tls { " ssl http2" } else { "" };
@@ -31,7 +36,14 @@ fn server(text: &mut String, served: &Served<'_>, tls: bool) {
     if let Some(files) = served.site.certificate.as_ref().filter(|_| tls) {
         let _ = writeln!(text, "    ssl_certificate {};", quoted(&files.chain().to_string_lossy()));
         let _ = writeln!(text, "    ssl_certificate_key {};", quoted(&files.key().to_string_lossy()));
-        text.push_str("    ssl_protocols TLSv1.2 TLSv1.3;\n");
+        text.push_str(match served.site.rules.tls {
+            TlsFloor::Tls12 => "    ssl_protocols TLSv1.2 TLSv1.3;\n",
+            TlsFloor::Tls13 => "    ssl_protocols TLSv1.3;\n",
+        });
+        let _ = writeln!(text, "    ssl_ciphers {TLS12_CIPHERS};");
+        if let Some(seconds) = served.site.rules.hsts {
+            let _ = writeln!(text, "    add_header Strict-Transport-Security \"max-age={seconds}\" always;");
+        }
     }
     let proofs = format!("{}/", served.proofs.display());
     let _ = writeln!(text, "    location ^~ {PROOF_PATH} {{");
@@ -40,14 +52,68 @@ fn server(text: &mut String, served: &Served<'_>, tls: bool) {
     let _ = writeln!(text, "    location = {FINGERPRINT_PATH} {{");
     text.push_str("        default_type text/plain;\n");
     let _ = writeln!(text, "        return 403 {};\n    }}", quoted(&served.fingerprint));
-    text.push_str("    location / {\n");
     if served.forced() && !tls {
-        let target = served.https_authority("$host");
-        let _ = writeln!(text, "        return 301 https://{target}$request_uri;");
-    } else {
-        text.push_str("        index index.html index.htm;\n        try_files $uri $uri/ =404;\n");
+        let target = served.authority("$host", true);
+        let _ = writeln!(text, "    location / {{\n        return 301 https://{target}$request_uri;\n    }}\n}}");
+        return;
     }
-    text.push_str("    }\n}\n");
+    for redirect in plan.of_paths() {
+        let path = &redirect.source.path;
+        exactly(text, redirect, path);
+        if redirect.source.prefix {
+            let _ = writeln!(text, "    location ^~ {} {{", quoted(&format!("{path}/")));
+            below(text, redirect);
+        }
+    }
+    match (plan.whole(), &plan.sent_to) {
+        (Some(redirect), _) => {
+            exactly(text, redirect, "/");
+            text.push_str("    location / {\n");
+            below(text, redirect);
+        }
+        (None, Some(twin)) => {
+            let target = served.authority(twin.as_str(), tls);
+            let _ = writeln!(text, "    location / {{\n        return 301 $scheme://{target}$request_uri;\n    }}");
+        }
+        (None, None) => {
+            text.push_str("    location / {\n        index index.html index.htm;\n");
+            text.push_str("        try_files $uri $uri/ =404;\n    }\n");
+        }
+    }
+    text.push_str("}\n");
+}
+
+/// The path itself: nothing is left of it but the query.
+fn exactly(text: &mut String, redirect: &Redirect, path: &str) {
+    let query = if redirect.keep_path { "$is_args$args" } else { "" };
+    let target = format!("{}{query}", located(redirect.target.text(), redirect));
+    let (path, status) = (quoted(path), redirect.status);
+    let _ = writeln!(text, "    location = {path} {{\n        return {status} {};\n    }}", quoted(&target));
+}
+
+/// What lies below. The rest is cut from the raw request, so that it goes on as it came, encoding and all.
+fn below(text: &mut String, redirect: &Redirect) {
+    if redirect.keep_path {
+        let depth = host_plan::depth(redirect);
+        let raw = format!("^(?:/[^/?]*){{{depth}}}((?:/[^?]*)?(?:[?].*)?)$");
+        let target = format!("{}$1", located(redirect.target.stem(), redirect));
+        let (raw, target) = (quoted(&raw), quoted(&target));
+        let _ = writeln!(
+            text,
+            "        if ($request_uri ~ {raw}) {{\n            return {} {target};\n        }}",
+            redirect.status
+        );
+    }
+    let target = quoted(&located(redirect.target.text(), redirect));
+    let _ = writeln!(text, "        return {} {target};\n    }}", redirect.status);
+}
+
+/// A path on the same host is written out with the host as it was asked.
+fn located(target: &str, redirect: &Redirect) -> String {
+    match redirect.target {
+        Target::Url(_) => target.to_string(),
+        Target::Path(_) => format!("$scheme://$http_host{target}"),
+    }
 }
 
 fn listen_addresses(served: &Served<'_>) -> Vec<String> {

@@ -4,30 +4,68 @@ use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
-use super::Served;
+use super::{Served, host_plan};
 use crate::name::Hostname;
+use crate::redirect::{Redirect, Target};
 
 /// What the stand-in web server reads.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PlainSite {
-    pub hostnames: Vec<Hostname>,
+    pub hosts: Vec<PlainHost>,
     pub document_root: PathBuf,
     pub proofs: PathBuf,
     pub fingerprint: String,
+    pub http_port: u16,
     pub https_port: u16,
     pub http_sent_to_https: bool,
+    pub hsts: Option<u32>,
     pub chain: Option<PathBuf>,
     pub key: Option<PathBuf>,
 }
 
+/// One hostname with what it does.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlainHost {
+    pub name: Hostname,
+    /// The first that fits is taken.
+    pub redirects: Vec<PlainRedirect>,
+    pub sent_to: Option<Hostname>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlainRedirect {
+    pub path: String,
+    pub prefix: bool,
+    pub target: String,
+    /// Whether the target is a path on the host that was asked.
+    pub same_host: bool,
+    pub keep_path: bool,
+    pub status: u16,
+}
+
 pub(super) fn render(served: &Served<'_>) -> String {
+    let redirect = |redirect: &Redirect| PlainRedirect {
+        path: redirect.source.path.clone(),
+        prefix: redirect.source.prefix,
+        target: redirect.target.text().to_string(),
+        same_host: matches!(redirect.target, Target::Path(_)),
+        keep_path: redirect.keep_path,
+        status: redirect.status,
+    };
+    let hosts = host_plan::each(served.site).into_iter().map(|plan| PlainHost {
+        name: plan.hostnames[0].clone(),
+        redirects: plan.redirects.iter().map(|one| redirect(one)).collect(),
+        sent_to: plan.sent_to,
+    });
     let site = PlainSite {
-        hostnames: served.site.hostnames.clone(),
+        hosts: hosts.collect(),
         document_root: served.site.document_root.clone(),
         proofs: served.proofs.to_path_buf(),
         fingerprint: served.fingerprint.clone(),
+        http_port: served.http_port,
         https_port: served.https_port,
         http_sent_to_https: served.forced(),
+        hsts: served.site.rules.hsts,
         chain: served.site.certificate.as_ref().map(|files| files.chain()),
         key: served.site.certificate.as_ref().map(|files| files.key()),
     };

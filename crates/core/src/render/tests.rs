@@ -3,7 +3,7 @@
 use super::*;
 use crate::harbor::DnsServer;
 use crate::name::Hostname;
-use crate::site::{AccountName, CertificateFiles, SiteKind};
+use crate::site::{AccountName, CertificateFiles, SiteKind, SiteRules};
 
 fn bakery(https: HttpsPolicy) -> Site {
     Site {
@@ -14,6 +14,7 @@ fn bakery(https: HttpsPolicy) -> Site {
         https,
         certificate: (https != HttpsPolicy::None)
             .then(|| CertificateFiles { folder: "/harbor/certificates/crumbandtide.example/1".into() }),
+        rules: SiteRules::default(),
     }
 }
 

@@ -9,7 +9,8 @@ use jiff::{Timestamp, civil::Date};
 
 use super::new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 use super::{
-    Account, AccountName, HttpsPolicy, KeptZone, PathError, Site, SiteKind, Waiting, Zone, ZoneHome, check_path,
+    Account, AccountName, HttpsPolicy, KeptZone, PathError, Site, SiteKind, SiteRules, Waiting, Zone, ZoneHome,
+    check_path,
 };
 use crate::change::{Change, ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
@@ -139,6 +140,7 @@ pub fn attach(
         kind,
         https: HttpsPolicy::None,
         certificate: None,
+        rules: SiteRules::default(),
     };
     let mut decision = Attachment {
         change_set: ChangeSet::new(format!("attach {main} --account {}", account.name)),

@@ -19,7 +19,8 @@ pub use attach::{
 pub use catalog::{catalog_difference, new_catalog, updated_at};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{
-    Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site, SiteKind, Waiting, Zone, ZoneHome,
+    Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site, SiteKind, SiteRules, TlsFloor,
+    Waiting, WwwPolicy, Zone, ZoneHome,
 };
 pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 pub use path::{PathError, check_path};

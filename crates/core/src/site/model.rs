@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use super::AccountName;
 use crate::name::Hostname;
+use crate::redirect::Redirect;
 
 /// One thing served. Its main hostname, the first one, is its key in the inventory.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -19,11 +20,72 @@ pub struct Site {
     pub https: HttpsPolicy,
     /// The certificate that the web server file names.
     pub certificate: Option<CertificateFiles>,
+    #[serde(default)]
+    pub rules: SiteRules,
+}
+
+/// How a site is served beside its names and folder.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case")]
+pub struct SiteRules {
+    pub www: WwwPolicy,
+    /// How far https is to go once a certificate allows it.
+    pub https_wish: HttpsWish,
+    pub tls: TlsFloor,
+    /// For how many seconds browsers are told to use https alone (RFC 6797).
+    pub hsts: Option<u32>,
+    pub redirects: Vec<Redirect>,
+}
+
+/// Whether a name and its `www.` twin are served alike, or one is sent to the other.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum WwwPolicy {
+    /// Both are served.
+    #[default]
+    Also,
+    /// `www.` is sent to the bare name.
+    ToBare,
+    /// The bare name is sent to `www.`.
+    ToWww,
+    /// No twin was asked for.
+    None,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum HttpsWish {
+    /// http is sent to https.
+    #[default]
+    Forced,
+    /// Both are served.
+    Offered,
+}
+
+/// The oldest TLS version that is spoken.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum TlsFloor {
+    /// TLS 1.2 and 1.3.
+    #[default]
+    Tls12,
+    /// TLS 1.3 alone.
+    Tls13,
 }
 
 impl Site {
     pub fn main(&self) -> &Hostname {
         &self.hostnames[0]
+    }
+
+    /// The twin that a hostname is sent to by the www policy.
+    pub fn sent_to(&self, hostname: &Hostname) -> Option<Hostname> {
+        let twin = match self.rules.www {
+            WwwPolicy::ToBare => hostname.without_www(),
+            WwwPolicy::ToWww if hostname.without_www().is_none() => hostname.with_www(),
+            WwwPolicy::ToWww | WwwPolicy::Also | WwwPolicy::None => None,
+        };
+        twin.filter(|twin| self.hostnames.contains(twin))
     }
 }
 

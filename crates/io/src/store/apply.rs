@@ -33,15 +33,18 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         InventoryChange::AddSite(site) => add_site(transaction, site)?,
         InventoryChange::ReplaceSite { after, .. } => {
             transaction.execute(
-                "UPDATE site SET document_root = $1, kind = $2, https = $3, certificate_folder = $4 WHERE main = $5",
+                "UPDATE site SET document_root = $1, kind = $2, https = $3, certificate_folder = $4, rules = $5
+                 WHERE main = $6",
                 params![
                     after.document_root.to_string_lossy(),
                     word(&after.kind)?,
                     word(&after.https)?,
                     after.certificate.as_ref().map(|files| files.folder.to_string_lossy().into_owned()),
+                    rules(after)?,
                     after.main().as_str(),
                 ],
             )?;
+            set_hostnames(transaction, after)?;
         }
         InventoryChange::AddZone(zone) => {
             transaction.execute(
@@ -106,8 +109,8 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
 
 fn add_site(transaction: &Transaction<'_>, site: &Site) -> Result<(), StoreError> {
     transaction.execute(
-        "INSERT INTO site (main, account, document_root, kind, https, certificate_folder)
-         VALUES ($1, $2, $3, $4, $5, $6)",
+        "INSERT INTO site (main, account, document_root, kind, https, certificate_folder, rules)
+         VALUES ($1, $2, $3, $4, $5, $6, $7)",
         params![
             site.main().as_str(),
             site.account.as_str(),
@@ -115,8 +118,19 @@ fn add_site(transaction: &Transaction<'_>, site: &Site) -> Result<(), StoreError
             word(&site.kind)?,
             word(&site.https)?,
             site.certificate.as_ref().map(|files| files.folder.to_string_lossy().into_owned()),
+            rules(site)?,
         ],
     )?;
+    set_hostnames(transaction, site)
+}
+
+fn rules(site: &Site) -> Result<String, StoreError> {
+    serde_json::to_string(&site.rules).map_err(|error| StoreError::Value(error.to_string()))
+}
+
+/// The names of a site, in their order; those that it has no more are taken out.
+fn set_hostnames(transaction: &Transaction<'_>, site: &Site) -> Result<(), StoreError> {
+    transaction.execute("DELETE FROM hostname WHERE site = $1", [site.main().as_str()])?;
     for (position, hostname) in site.hostnames.iter().enumerate() {
         transaction.execute(
             "INSERT INTO hostname (name, site, position) VALUES ($1, $2, $3)",

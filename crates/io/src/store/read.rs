@@ -9,7 +9,7 @@ use rusqlite::{OptionalExtension, Row};
 
 use super::{Store, StoreError, from_word};
 
-const SITE: &str = "SELECT main, account, document_root, kind, https, certificate_folder FROM site";
+const SITE: &str = "SELECT main, account, document_root, kind, https, certificate_folder, rules FROM site";
 
 impl Store {
     pub fn account(&self, name: &AccountName) -> Result<Option<Account>, StoreError> {
@@ -71,6 +71,7 @@ impl Store {
             kind: from_word(&row.kind)?,
             https: from_word(&row.https)?,
             certificate: row.certificate_folder.map(|folder| CertificateFiles { folder: folder.into() }),
+            rules: serde_json::from_str(&row.rules).map_err(|error| StoreError::Value(format!("rules: {error}")))?,
         })
     }
 
@@ -200,6 +201,7 @@ struct SiteRow {
     kind: String,
     https: String,
     certificate_folder: Option<String>,
+    rules: String,
 }
 
 fn site_row(row: &Row<'_>) -> rusqlite::Result<SiteRow> {
@@ -210,6 +212,7 @@ fn site_row(row: &Row<'_>) -> rusqlite::Result<SiteRow> {
         kind: row.get(3)?,
         https: row.get(4)?,
         certificate_folder: row.get(5)?,
+        rules: row.get(6)?,
     })
 }
 

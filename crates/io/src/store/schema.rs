@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 2;
+pub(super) const VERSION: i64 = 3;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE account (
@@ -10,7 +10,7 @@ CREATE TABLE account (
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE site (
     main TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), document_root TEXT NOT NULL,
-    kind TEXT NOT NULL, https TEXT NOT NULL, certificate_folder TEXT
+    kind TEXT NOT NULL, https TEXT NOT NULL, certificate_folder TEXT, rules TEXT NOT NULL DEFAULT '{}'
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX site_by_account ON site(account);
 CREATE TABLE hostname (
@@ -39,11 +39,14 @@ CREATE INDEX logbook_unfinished ON logbook(outcome) WHERE outcome = 'begun';
 ";
 
 /// What brings an inventory of a version to the next one, the first for version 1.
-pub(super) const MIGRATIONS: &[&str] = &["
+pub(super) const MIGRATIONS: &[&str] = &[
+    "
 CREATE TABLE pattern (
     key TEXT PRIMARY KEY, value TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
 ALTER TABLE zone ADD COLUMN primary_server TEXT;
 ALTER TABLE zone ADD COLUMN nameserver_set TEXT;
 ALTER TABLE zone ADD COLUMN pattern TEXT REFERENCES pattern(key);
-"];
+",
+    "ALTER TABLE site ADD COLUMN rules TEXT NOT NULL DEFAULT '{}';",
+];

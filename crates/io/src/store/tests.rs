@@ -3,8 +3,8 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
-    Account, AccountName, Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site, SiteKind, Waiting, Zone,
-    ZoneHome,
+    Account, AccountName, Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site, SiteKind, SiteRules,
+    Waiting, Zone, ZoneHome,
 };
 use jiff::Timestamp;
 
@@ -31,6 +31,7 @@ fn site() -> Site {
         kind: SiteKind::AddonDomain,
         https: HttpsPolicy::None,
         certificate: None,
+        rules: SiteRules { hsts: Some(300), ..SiteRules::default() },
     }
 }
 
