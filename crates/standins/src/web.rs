@@ -133,8 +133,10 @@ fn respond(
     if path == FINGERPRINT_PATH {
         return text(StatusCode::FORBIDDEN, &site.fingerprint);
     }
+    let read = [Method::GET, Method::HEAD].contains(request.method());
+    let unreadable = || text(StatusCode::METHOD_NOT_ALLOWED, "This page can only be read.\n");
     if let Some(token) = path.strip_prefix(PROOF_PATH) {
-        return file(&site.proofs, token);
+        return if read { file(&site.proofs, token) } else { unreadable() };
     }
     let whole = request.uri().path_and_query().map_or("/", |rest| rest.as_str());
     let authority = |host: &str, tls: bool| {
@@ -170,8 +172,8 @@ fn respond(
     if let Some(twin) = &host.sent_to {
         return sent(301, &format!("{scheme}://{}{whole}", authority(twin.as_str(), secure)));
     }
-    if ![Method::GET, Method::HEAD].contains(request.method()) {
-        return text(StatusCode::METHOD_NOT_ALLOWED, "This page can only be read.\n");
+    if !read {
+        return unreadable();
     }
     let folder = site.document_root.join(path.trim_start_matches('/'));
     if !path.ends_with('/') && !path.contains("..") && folder.is_dir() {

@@ -66,6 +66,9 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
     let _ = writeln!(text, "    <Location {}>\n        Require all denied", quoted(FINGERPRINT_PATH));
     let _ = writeln!(text, "        ErrorDocument 403 {}\n    </Location>", quoted(&served.fingerprint));
     text.push_str("    RewriteEngine on\n");
+    // Content and proofs are there to be read.
+    let read_alone = "    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD)$\"\n";
+    let _ = writeln!(text, "{read_alone}    RewriteRule \"^/\\.well-known/acme-challenge/\" - [R=405,L]");
     let _ = writeln!(text, "    RewriteRule \"^/\\.well-known/(?:acme-challenge/|bright-harbor$)\" - [L]");
     if served.forced() && !tls {
         raw_request(text, &format!("https://{}", served.authority(hostname.as_str(), true)));
@@ -78,19 +81,18 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
                 let scheme = if tls { "https" } else { "http" };
                 raw_request(text, &format!("{scheme}://{}", served.authority(twin.as_str(), tls)));
             }
-            // Content is there to be read.
             None => {
-                text.push_str("    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD)$\"\n    RewriteRule ^ - [R=405,L]\n");
+                let _ = writeln!(text, "{read_alone}    RewriteRule ^ - [R=405,L]");
             }
         }
     }
     text.push_str("</VirtualHost>\n");
 }
 
-/// Everything goes on to another host with its path and query as they came, encoding and all.
+/// Everything goes on to another host with its path as it came, encoding and all; the query follows by itself.
 fn raw_request(text: &mut String, base: &str) {
-    text.push_str("    RewriteCond %{THE_REQUEST} \"^\\S+ (/\\S*)\"\n");
-    let _ = writeln!(text, "    RewriteRule ^ {} [R=301,L,NE,QSD]", quoted(&format!("{base}%1")));
+    text.push_str("    RewriteCond %{THE_REQUEST} \"^\\S+ (/[^?\\s]*)\"\n");
+    let _ = writeln!(text, "    RewriteRule ^ {} [R=301,L,NE]", quoted(&format!("{base}%1")));
     // A request that names the host in its first line.
     let _ = writeln!(text, "    RewriteRule ^(.*)$ {} [R=301,L]", quoted(&format!("{base}$1")));
 }
@@ -108,10 +110,10 @@ fn rewrite(text: &mut String, redirect: &Redirect) {
     let below = quoted(&format!("^{path}/"));
     if keep {
         let depth = host_plan::depth(redirect);
-        let raw = format!("^\\S+ (?:/[^/?\\s]*){{{depth}}}((?:/[^?\\s]*)?(?:[?]\\S*)?)(?: |$)");
+        let raw = format!("^\\S+ (?:/[^/?\\s]*){{{depth}}}((?:/[^?\\s]*)?)(?:[? ]|$)");
         let rest = format!("{}%1", located(redirect.target.stem(), redirect));
         let _ = writeln!(text, "    RewriteCond %{{THE_REQUEST}} {}", quoted_pattern(&raw));
-        let _ = writeln!(text, "    RewriteRule {below} {} [R={status},L,NE,QSD]", quoted_pattern(&rest));
+        let _ = writeln!(text, "    RewriteRule {below} {} [R={status},L,NE]", quoted_pattern(&rest));
     }
     let _ = writeln!(text, "    RewriteRule {below} {target} [R={status},L,NE,QSD]");
 }

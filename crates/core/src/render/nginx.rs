@@ -76,7 +76,10 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
             let _ = writeln!(text, "    location / {{\n        return 301 $scheme://{target}$request_uri;\n    }}");
         }
         (None, None) => {
-            text.push_str("    location / {\n        index index.html index.htm;\n");
+            text.push_str(
+                "    location / {\n        if ($request_method !~ \"^(?:GET|HEAD)$\") {\n            return 405;\n",
+            );
+            text.push_str("        }\n        index index.html index.htm;\n");
             text.push_str("        try_files $uri $uri/ =404;\n    }\n");
         }
     }

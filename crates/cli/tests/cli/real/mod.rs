@@ -7,4 +7,5 @@ mod quay;
 mod servers;
 mod updates;
 mod voyage;
+mod webs;
 mod zones;

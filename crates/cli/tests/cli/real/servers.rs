@@ -1,6 +1,7 @@
 //! Starts real servers for a test and ends them with it.
 
 use std::fs;
+use std::net::IpAddr;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -128,6 +129,10 @@ impl Web {
     }
 
     pub fn apache(cast: &Cast, folder: &Path, site_files: &Path) -> Self {
+        Self::apache_at(cast, cast.web(), folder, site_files)
+    }
+
+    pub fn apache_at(cast: &Cast, address: IpAddr, folder: &Path, site_files: &Path) -> Self {
         let apache = need("apache2", "apache2");
         let web = folder.join("apache");
         fs::create_dir(&web).unwrap();
@@ -136,11 +141,11 @@ impl Web {
             "ServerRoot \"{web}\"\nPidFile \"{web}/apache.pid\"\nErrorLog \"{web}/error.log\"\nDefaultRuntimeDir \"{web}\"\n\
              ServerName localhost\nMutex file:{web}\nListen {address}:{http}\nListen {address}:{https}\n",
             web = web.display(),
-            address = cast.web(),
             http = cast.http_port,
             https = cast.https_port,
         );
-        for module in ["mpm_event", "authz_core", "alias", "dir", "mime", "ssl", "socache_shmcb"] {
+        for module in ["mpm_event", "authz_core", "alias", "dir", "mime", "rewrite", "headers", "ssl", "socache_shmcb"]
+        {
             let file = modules.join(format!("mod_{module}.so"));
             main.push_str(&format!("LoadModule {module}_module {}\n", file.display()));
         }
@@ -154,9 +159,13 @@ impl Web {
     }
 
     pub fn start(&self, cast: &Cast) -> Server {
+        self.start_at(cast.web(), cast)
+    }
+
+    pub fn start_at(&self, address: IpAddr, cast: &Cast) -> Server {
         let server = Server::spawn(Command::new(&self.start[0]).args(&self.start[1..]).stderr(Stdio::null()));
         if self.name == "apache" {
-            await_listener((cast.web(), cast.http_port).into());
+            await_listener((address, cast.http_port).into());
         }
         server
     }

@@ -1,0 +1,213 @@
+//! nginx, Apache httpd, the stand-in web server and the model itself give the same answers to a matrix of requests.
+
+use std::fs;
+use std::net::{IpAddr, SocketAddr};
+use std::path::Path;
+
+use brightharbor_core::harbor::{Layout, Settings, WebServer};
+use brightharbor_core::name::Hostname;
+use brightharbor_core::redirect::{Answer, Ports, Redirect, Sides, Source, Target, answer};
+use brightharbor_core::render::{fingerprint, site_file};
+use brightharbor_core::site::{AccountName, CertificateFiles, HttpsPolicy, Site, SiteKind, SiteRules, WwwPolicy};
+use brightharbor_io::http::Connection;
+use brightharbor_io::server::reload_web;
+use brightharbor_io::trust;
+use brightharbor_standins::World;
+use rcgen::{CertificateParams, KeyPair};
+
+use super::quay::block_on;
+use super::servers::{Server, Web, open_folder};
+
+fn redirect(source: &str, prefix: bool, status: u16, target: &str, keep_path: bool, sides: Sides) -> Redirect {
+    Redirect {
+        source: Source::parse(source, prefix).unwrap(),
+        target: Target::parse(target, keep_path).unwrap(),
+        status,
+        keep_path,
+        sides,
+        until: None,
+    }
+}
+
+fn site(folder: &Path, domain: &str, https: HttpsPolicy, rules: SiteRules) -> Site {
+    let main = Hostname::parse(domain).unwrap();
+    let hostnames = vec![main.clone(), main.with_www().unwrap()];
+    let document_root = folder.join("roots").join(domain);
+    fs::create_dir_all(document_root.join("boats")).unwrap();
+    fs::write(document_root.join("index.html"), format!("front of {domain}")).unwrap();
+    fs::write(document_root.join("boats/index.html"), format!("boats of {domain}")).unwrap();
+    fs::write(document_root.join("a b.txt"), "with a blank").unwrap();
+    let certificate = (https != HttpsPolicy::None).then(|| {
+        let files = CertificateFiles { folder: folder.join("certificates").join(domain) };
+        fs::create_dir_all(files.folder()).unwrap();
+        let key = KeyPair::generate().unwrap();
+        let names: Vec<String> = hostnames.iter().map(|name| name.to_string()).collect();
+        let leaf = CertificateParams::new(names).unwrap().self_signed(&key).unwrap();
+        fs::write(files.chain(), leaf.pem()).unwrap();
+        fs::write(files.key(), key.serialize_pem()).unwrap();
+        files
+    });
+    let account = AccountName::parse("boatyard").unwrap();
+    Site { account, hostnames, document_root, kind: SiteKind::AddonDomain, https, certificate, rules }
+}
+
+/// Each with another mixture of policies and redirects.
+fn sites(folder: &Path) -> Vec<Site> {
+    let quay =
+        |source: &str, prefix, status, target: &str, keep| redirect(source, prefix, status, target, keep, Sides::Both);
+    let mixed = SiteRules {
+        www: WwwPolicy::ToBare,
+        redirects: vec![
+            quay("gullrock.example/old", false, 301, "https://quay.example/new?from=old#top", false),
+            quay("gullrock.example/docs", true, 302, "https://quay.example/d/", true),
+            quay("gullrock.example/docs/inner", true, 302, "https://quay.example/deeper", true),
+            quay("gullrock.example/p", true, 307, "/boats/", false),
+            quay("gullrock.example/sp ace+(x)".trim_end_matches("+(x)"), false, 308, "/a%20b.txt", true),
+            quay("gullrock.example/dollar", false, 302, "https://quay.example/$1%20{x};y'z", false),
+        ],
+        ..SiteRules::default()
+    };
+    let forced = SiteRules { www: WwwPolicy::ToWww, hsts: Some(86_400), ..SiteRules::default() };
+    let whole = SiteRules {
+        redirects: vec![
+            redirect("lanternchoir.example", false, 302, "https://crumbandtide.example/choir", true, Sides::WithWww),
+            redirect("lanternchoir.example/keep", true, 301, "/boats", true, Sides::WithoutWww),
+        ],
+        ..SiteRules::default()
+    };
+    vec![
+        site(folder, "gullrock.example", HttpsPolicy::Offered, mixed),
+        site(folder, "crumbandtide.example", HttpsPolicy::Forced, forced),
+        site(folder, "lanternchoir.example", HttpsPolicy::None, whole),
+        site(folder, "saltmarsh.example", HttpsPolicy::Forced, SiteRules::default()),
+    ]
+}
+
+const PATHS: [&str; 22] = [
+    "/",
+    "/index.html",
+    "/missing",
+    "/boats/",
+    "/boats",
+    "/boats?a=b",
+    "/a%20b.txt",
+    "/old",
+    "/old/",
+    "/old?x=1",
+    "/older",
+    "/docs",
+    "/docs/",
+    "/docs/a%20b/c?d=e%20f",
+    "/docs?q",
+    "/docs/inner/x",
+    "/p/x?y",
+    "/sp%20ace?q=1",
+    "/dollar",
+    "/keep/x%20y?z",
+    "/.well-known/acme-challenge/token",
+    "/.well-known/bright-harbor",
+];
+
+/// What is compared: the status, where it leads, whether browsers are bound to https, and what is read.
+#[derive(Debug, PartialEq, Eq)]
+struct Got {
+    status: u16,
+    location: Option<String>,
+    hsts: Option<String>,
+    body: Option<String>,
+}
+
+/// Asks one server; the bodies of redirects and errors are each server's own words.
+async fn ask(address: IpAddr, site: &Site, method: &str, url: &url::Url) -> Got {
+    let host = url.host_str().unwrap();
+    let port = url.port().unwrap();
+    let tls = (url.scheme() == "https").then(|| {
+        let files = site.certificate.as_ref().expect("asked over https only with a certificate");
+        trust::client(trust::roots(&[files.chain()]).unwrap())
+    });
+    let authority = format!("{host}:{port}");
+    let at = SocketAddr::new(address, port);
+    let mut connection = Connection::open(at, host, &authority, tls).await.unwrap();
+    let path = url.query().map_or(url.path().to_string(), |query| format!("{}?{query}", url.path()));
+    let answer = connection.send(method, &path, &[], vec![], 100_000).await.unwrap();
+    let read = answer.status == 200 || path.ends_with("bright-harbor");
+    Got {
+        status: answer.status,
+        location: answer.header("location"),
+        hsts: answer.header("strict-transport-security"),
+        body: read.then(|| String::from_utf8_lossy(&answer.body).into_owned()),
+    }
+}
+
+#[test]
+fn three_servers_and_the_model_answer_alike() {
+    let folder = open_folder();
+    let harbor = folder.path().join("harbor");
+    for part in ["servers/plain", "servers/nginx", "servers/apache", "proofs"] {
+        fs::create_dir_all(harbor.join(part)).unwrap();
+    }
+    fs::write(harbor.join("proofs/token"), "the proof").unwrap();
+    let world = World::start(folder.path()).unwrap();
+    let IpAddr::V4(web) = world.cast.web() else { panic!() };
+    let [a, b, c, _] = web.octets();
+    let address = |last: u8| IpAddr::from([a, b, c, last]);
+    let (layout, sites) = (Layout::new(&harbor), sites(folder.path()));
+    let mut settings: Settings = toml::from_str(&world.settings()).unwrap();
+    let mut write = |server: WebServer, at: IpAddr| {
+        settings.web.server = server;
+        settings.web.listen = vec![at];
+        for site in &sites {
+            let text = site_file(site, &settings, &layout).unwrap();
+            fs::write(layout.site_file(server, site.main()), text).unwrap();
+        }
+    };
+    write(WebServer::Nginx, address(30));
+    write(WebServer::Apache, address(31));
+    write(WebServer::StandIn, world.cast.web());
+    settings.web.server = WebServer::StandIn;
+    reload_web(&settings).unwrap();
+    let nginx = Web::nginx(folder.path(), &harbor.join("servers/nginx"));
+    let apache = Web::apache_at(&world.cast, address(31), folder.path(), &harbor.join("servers/apache"));
+    let _running: [Server; 2] = [nginx.start(&world.cast), apache.start_at(address(31), &world.cast)];
+    super::servers::await_listener((address(30), world.cast.http_port).into());
+
+    let ports = Ports { http: world.cast.http_port, https: world.cast.https_port };
+    let mut asked = 0;
+    let mut differences = Vec::new();
+    for site in &sites {
+        for host in &site.hostnames {
+            for (scheme, port) in [("http", ports.http), ("https", ports.https)] {
+                if scheme == "https" && site.certificate.is_none() {
+                    continue;
+                }
+                for path in PATHS {
+                    for method in ["GET", "HEAD", "POST"] {
+                        let url: url::Url = format!("{scheme}://{host}:{port}{path}").parse().unwrap();
+                        let got = |at| block_on(ask(at, site, method, &url));
+                        let all = [got(address(30)), got(address(31)), got(world.cast.web())];
+                        asked += 1;
+                        if all[0] != all[1] || all[1] != all[2] {
+                            differences.push(format!(
+                                "{method} {url}\n  nginx    {:?}\n  apache   {:?}\n  stand-in {:?}",
+                                all[0], all[1], all[2]
+                            ));
+                        }
+                        let model = match answer(site, &url, ports) {
+                            Answer::Redirect { status, location, .. } => Some((status, location.to_string())),
+                            Answer::Content => None,
+                            Answer::Elsewhere => panic!("{url} is attached"),
+                        };
+                        let sent_on = all[0].location.clone().map(|location| (all[0].status, location));
+                        // A folder without its slash is the server's own affair.
+                        if model != sent_on && !path.starts_with("/boats") {
+                            differences.push(format!("{method} {url}\n  model {model:?}\n  nginx {sent_on:?}"));
+                        }
+                    }
+                }
+            }
+        }
+        assert_eq!(fingerprint(site).len(), 32);
+    }
+    assert!(differences.is_empty(), "{} differ:\n{}", differences.len(), differences.join("\n"));
+    assert!(asked >= 600, "{asked}");
+}
