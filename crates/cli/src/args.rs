@@ -39,6 +39,9 @@ pub enum Command {
     /// The records of a zone, in this harbor or in any master file.
     #[command(subcommand)]
     Record(commands::record::Record),
+    /// Where a name or path leads instead of its own page.
+    #[command(subcommand)]
+    Redirect(commands::redirect::RedirectCommand),
     /// Who answers for a domain.
     #[command(subcommand)]
     Delegation(commands::delegation::Delegation),

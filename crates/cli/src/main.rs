@@ -15,6 +15,7 @@ mod run;
 mod secure;
 mod settings;
 mod show;
+mod site_change;
 
 use std::process::ExitCode;
 

@@ -89,10 +89,9 @@ impl WebServer {
         let site = self.served.read().ok().and_then(|served| served.sites.get(&name).cloned());
         let Some(site) = site else { return text(StatusCode::NOT_FOUND, "There is no such site here.\n") };
         let mut response = respond(&site, &name, asked, request, secure);
-        if let Some(seconds) = site.hsts.filter(|_| secure) {
-            if let Ok(value) = HeaderValue::from_str(&format!("max-age={seconds}")) {
-                response.headers_mut().insert(STRICT_TRANSPORT_SECURITY, value);
-            }
+        let bound = site.hsts.filter(|_| secure).map(|seconds| HeaderValue::from_str(&format!("max-age={seconds}")));
+        if let Some(Ok(value)) = bound {
+            response.headers_mut().insert(STRICT_TRANSPORT_SECURITY, value);
         }
         response
     }
@@ -153,7 +152,8 @@ fn respond(
     for redirect in &host.redirects {
         let bare = if redirect.path == "/" { "" } else { &redirect.path };
         let itself = path == redirect.path;
-        if !itself && !(redirect.prefix && path.starts_with(&format!("{bare}/"))) {
+        let below = redirect.prefix && path.starts_with(&format!("{bare}/"));
+        if !itself && !below {
             continue;
         }
         let base = if redirect.same_host { format!("{scheme}://{asked}") } else { String::new() };

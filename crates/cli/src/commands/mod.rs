@@ -9,6 +9,7 @@ pub mod explain;
 pub mod init;
 pub mod logbook;
 pub mod record;
+pub mod redirect;
 pub mod site;
 pub mod survey;
 pub mod tend;
@@ -36,6 +37,11 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Record(record::Record::List(list)) => record::list::run(list, context),
         Command::Record(record::Record::Remove(remove)) => record::remove::run(remove, context),
         Command::Record(record::Record::Replace(replace)) => record::replace::run(replace, context),
+        Command::Redirect(redirect::RedirectCommand::Add(add)) => redirect::add::run(add, context),
+        Command::Redirect(redirect::RedirectCommand::List(list)) => redirect::list::run(list, context),
+        Command::Redirect(redirect::RedirectCommand::Remove(remove)) => redirect::remove::run(remove, context),
+        Command::Redirect(redirect::RedirectCommand::Show(show)) => redirect::show::run(show, context),
+        Command::Redirect(redirect::RedirectCommand::Try(url)) => redirect::try_url::run(url, context),
         Command::Zone(zone::Zone::Check(check)) => zone::check::run(check, context),
         Command::Zone(zone::Zone::Create(create)) => zone::create::run(create, context),
         Command::Zone(zone::Zone::List(list)) => zone::list::run(list, context),

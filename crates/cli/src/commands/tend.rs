@@ -4,16 +4,19 @@
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Hostname;
 use brightharbor_io::clock;
+use brightharbor_io::harbor::Harbor;
 use clap::Args;
+use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
-use crate::error::Exit;
+use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
 use crate::secure::{SecureOutcome, Secured, secure};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
+use crate::site_change::site_change;
 
 /// Finish what waits and renew what is due. Made to be run by a timer, every few minutes.
 #[derive(Debug, Args)]
@@ -30,16 +33,32 @@ pub fn run(args: &Tend, context: &Context) -> Report {
     context.block_on(tend(args, context))?
 }
 
+/// The redirects that hold no longer, taken out of their sites.
+fn end_redirects(harbor: &Harbor, options: &ChangeOptions, now: Timestamp) -> Result<Decision, Error> {
+    let mut set = ChangeSet::new("tend: end redirects");
+    let mut said = Vec::new();
+    for site in harbor.store.sites_with_redirects(None)? {
+        let mut after = site.clone();
+        after.rules.redirects.retain(|redirect| redirect.until.is_none_or(|until| until > now));
+        if after != site {
+            let gone = site.rules.redirects.iter().filter(|redirect| !after.rules.redirects.contains(redirect));
+            said.extend(gone.map(|redirect| format!("the redirect of {} has ended", redirect.source)));
+            site_change(harbor, &site, &after, options, &mut set)?;
+        }
+    }
+    Ok(Decision { set, said })
+}
+
 async fn tend(args: &Tend, context: &Context) -> Report {
+    let mut report = Tended { dry_run: args.dry_run, ended: vec![], tried: vec![], later: vec![], would: vec![] };
     if !args.dry_run {
-        // An empty change: takes the lock, and takes back what a killed command has left.
+        // Takes back what a killed command has left, and ends the redirects whose day is over.
         let options = ChangeOptions { dry_run: false, yes: true };
-        change(context, "tend", &options, async |_, _| Ok(Decision { set: ChangeSet::new("tend"), said: vec![] }))
-            .await?;
+        let ended = change(context, "tend", &options, async |harbor, now| end_redirects(harbor, &options, now)).await?;
+        report.ended = ended.said;
     }
     let harbor = context.open()?;
     let now = clock::now();
-    let mut report = Tended { dry_run: args.dry_run, tried: vec![], later: vec![], would: vec![] };
     let mut due: Vec<Hostname> = Vec::new();
     for waiting in harbor.store.all_waiting()? {
         match waiting.not_before.filter(|not_before| *not_before > now) {
@@ -76,6 +95,8 @@ async fn tend(args: &Tend, context: &Context) -> Report {
 
 struct Tended {
     dry_run: bool,
+    /// The redirects whose day is over.
+    ended: Vec<String>,
     tried: Vec<Secured>,
     later: Vec<(Hostname, String)>,
     would: Vec<Hostname>,
@@ -87,6 +108,7 @@ impl Shown for Tended {
             let names = self.would.iter().map(Hostname::as_str).collect::<Vec<_>>().join(", ");
             page.hanging("", &format!("Nothing was done. Would be tried now: {names}."));
         }
+        self.ended.iter().for_each(|ended| page.hanging("", &format!("{ended}.")));
         for secured in &self.tried {
             human::secured(page, secured);
         }
@@ -94,7 +116,8 @@ impl Shown for Tended {
             page.hanging("", &format!("{site}: later, {reason}"));
             page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
         }
-        if self.tried.is_empty() && self.later.is_empty() && self.would.is_empty() {
+        let idle = self.tried.is_empty() && self.later.is_empty() && self.would.is_empty();
+        if idle && self.ended.is_empty() {
             page.line("Nothing waits and nothing is due.");
         }
     }
@@ -104,6 +127,7 @@ impl Shown for Tended {
             "command": "tend",
             "carried_out": !self.dry_run,
             "tried": self.tried.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
+            "ended": self.ended,
             "would_try": self.would,
             "later": self.later.iter().map(|(site, reason)| json!({ "site": site, "reason": reason })).collect::<Vec<_>>(),
         })

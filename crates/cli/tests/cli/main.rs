@@ -10,6 +10,7 @@ mod demo;
 mod floors;
 mod real;
 mod records;
+mod redirects;
 mod refusals;
 mod voyage;
 mod zones;

@@ -8,8 +8,7 @@ use jiff::Timestamp;
 use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
-use crate::render;
-use crate::site::{Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site};
+use crate::site::{Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site, change_site};
 
 /// A certificate to be installed.
 pub struct Install<'a> {
@@ -72,21 +71,6 @@ pub fn force_https(
     let served = Certificate { state: CertificateState::Served, ..certificate.clone() };
     set.inventory(InventoryChange::RecordCertificate(served));
     (set, after)
-}
-
-fn change_site(
-    set: &mut ChangeSet,
-    before: &Site,
-    after: &Site,
-    site_file: Option<Vec<u8>>,
-    settings: &Settings,
-    layout: &Layout,
-) {
-    if let Some(text) = render::site_file(after, settings, layout) {
-        let path = layout.site_file(settings.web.server, after.main());
-        set.file(FileWrite::new(path, site_file, text, 0o644, Purpose::SiteFile));
-    }
-    set.inventory(InventoryChange::ReplaceSite { before: before.clone(), after: after.clone() });
 }
 
 #[cfg(test)]

@@ -1,10 +1,12 @@
 //! Redirects: the rules of sites ([`Redirect`]), what the model answers to a request ([`answer`]), and where a visitor
 //! really ends up, followed hop by hop over what has been seen ([`follow`]).
 
+mod add;
 mod answer;
 mod follow;
 mod rule;
 
+pub use add::{AddRefused, add};
 pub use answer::{Answer, Ports, Step, Way, WayEnd, Why, answer, way};
 pub use follow::{FollowStep, Hop, Landing, LandingEnd, PageSeen, follow};
 pub use rule::{Redirect, RedirectError, Sides, Source, Target, check_status};

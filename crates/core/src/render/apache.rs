@@ -10,10 +10,7 @@ use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
 
 pub(super) fn render(served: &Served<'_>) -> String {
-    let mut text = format!(
-        "# Written by brightharbor for the site {}; a hand edit is replaced by the next change of the site.\n",
-        served.site.main()
-    );
+    let mut text = String::new();
     let root = quoted(&served.site.document_root.to_string_lossy());
     let _ = writeln!(text, "<Directory {root}>\n    Require all granted\n    Options SymLinksIfOwnerMatch");
     text.push_str("    AllowOverride None\n</Directory>\n");
@@ -95,6 +92,12 @@ fn raw_request(text: &mut String, base: &str) {
     let _ = writeln!(text, "    RewriteRule ^ {} [R=301,L,NE]", quoted(&format!("{base}%1")));
     // A request that names the host in its first line.
     let _ = writeln!(text, "    RewriteRule ^(.*)$ {} [R=301,L]", quoted(&format!("{base}$1")));
+}
+
+pub(super) fn redirect_rule(redirect: &Redirect) -> String {
+    let mut text = String::new();
+    rewrite(&mut text, redirect);
+    text
 }
 
 fn rewrite(text: &mut String, redirect: &Redirect) {

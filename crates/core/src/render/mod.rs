@@ -17,6 +17,7 @@ use std::path::Path;
 
 use crate::change::content_hash;
 use crate::harbor::{Layout, Settings, WebServer};
+use crate::redirect::Redirect;
 use crate::site::{HttpsPolicy, Site, SiteRules};
 
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
@@ -75,11 +76,35 @@ pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<St
         proofs: &proofs,
         fingerprint: fingerprint(site),
     };
-    match settings.web.server {
-        WebServer::Nginx => Some(nginx::render(&served)),
-        WebServer::Apache => Some(apache::render(&served)),
-        WebServer::StandIn => Some(plain::render(&served)),
-        WebServer::None => None,
+    let body = match settings.web.server {
+        WebServer::Nginx => nginx::render(&served),
+        WebServer::Apache => apache::render(&served),
+        WebServer::StandIn => return Some(plain::render(&served)),
+        WebServer::None => return None,
+    };
+    let hash = &content_hash(body.as_bytes())[..16];
+    Some(format!("{WRITTEN}the site {}. Change it by commands; its content is {hash}.\n{body}", site.main()))
+}
+
+const WRITTEN: &str = "# Written by brightharbor for ";
+
+/// Whether a site's file is as it was written: its first line says what the others were.
+pub fn is_as_written(file: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(file);
+    let Some((first, body)) = text.split_once('\n').filter(|(first, _)| first.starts_with(WRITTEN)) else {
+        // The stand-in's files have no comments.
+        return text.starts_with('{');
+    };
+    let hash = first.trim_end_matches('.').rsplit(' ').next().unwrap_or_default();
+    content_hash(body.as_bytes()).starts_with(hash) && hash.len() == 16
+}
+
+/// The rule of one redirect, as it stands in the server's file.
+pub fn redirect_rule(redirect: &Redirect, server: WebServer) -> Option<String> {
+    match server {
+        WebServer::Nginx => Some(nginx::redirect_rule(redirect)),
+        WebServer::Apache => Some(apache::redirect_rule(redirect)),
+        WebServer::StandIn | WebServer::None => None,
     }
 }
 

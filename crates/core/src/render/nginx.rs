@@ -10,10 +10,7 @@ use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
 
 pub(super) fn render(served: &Served<'_>) -> String {
-    let mut text = format!(
-        "# Written by brightharbor for the site {}; a hand edit is replaced by the next change of the site.\n",
-        served.site.main()
-    );
+    let mut text = String::new();
     for plan in host_plan::grouped(served.site) {
         server(&mut text, served, &plan, false);
         if served.site.certificate.is_some() {
@@ -57,20 +54,9 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
         let _ = writeln!(text, "    location / {{\n        return 301 https://{target}$request_uri;\n    }}\n}}");
         return;
     }
-    for redirect in plan.of_paths() {
-        let path = &redirect.source.path;
-        exactly(text, redirect, path);
-        if redirect.source.prefix {
-            let _ = writeln!(text, "    location ^~ {} {{", quoted(&format!("{path}/")));
-            below(text, redirect);
-        }
-    }
+    plan.of_paths().for_each(|redirect| locations(text, redirect));
     match (plan.whole(), &plan.sent_to) {
-        (Some(redirect), _) => {
-            exactly(text, redirect, "/");
-            text.push_str("    location / {\n");
-            below(text, redirect);
-        }
+        (Some(redirect), _) => locations(text, redirect),
         (None, Some(twin)) => {
             let target = served.authority(twin.as_str(), tls);
             let _ = writeln!(text, "    location / {{\n        return 301 $scheme://{target}$request_uri;\n    }}");
@@ -84,6 +70,22 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
         }
     }
     text.push_str("}\n");
+}
+
+pub(super) fn redirect_rule(redirect: &Redirect) -> String {
+    let mut text = String::new();
+    locations(&mut text, redirect);
+    text
+}
+
+fn locations(text: &mut String, redirect: &Redirect) {
+    let path = &redirect.source.path;
+    exactly(text, redirect, path);
+    if redirect.source.prefix {
+        let opening = if path == "/" { "/".to_string() } else { format!("^~ {}", quoted(&format!("{path}/"))) };
+        let _ = writeln!(text, "    location {opening} {{");
+        below(text, redirect);
+    }
 }
 
 /// The path itself: nothing is left of it but the query.

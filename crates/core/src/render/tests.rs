@@ -118,3 +118,16 @@ fn stanzas_follow_when_the_first_secondary_comes_but_hand_made_ones_stay() {
     assert!(published.starts_with(by_hand) && published.contains("also-notify"), "{published}");
     assert_eq!(republished(DnsServer::Bind, &published, &zones, false), part);
 }
+
+#[test]
+fn a_hand_edit_of_a_site_file_is_told_by_its_first_line() {
+    for server in [WebServer::Nginx, WebServer::Apache, WebServer::StandIn] {
+        let text = rendered(server, HttpsPolicy::Forced);
+        assert!(is_as_written(text.as_bytes()), "{server:?}");
+        if server != WebServer::StandIn {
+            assert!(!is_as_written(text.replace("443", "8443").as_bytes()), "{server:?}");
+            assert!(!is_as_written(text.split_once('\n').unwrap().1.as_bytes()), "{server:?}");
+        }
+    }
+    assert!(!is_as_written(b"server { }") && !is_as_written(b""));
+}

@@ -6,6 +6,7 @@ mod account;
 mod align;
 mod attach;
 mod catalog;
+mod change;
 mod kept_zone;
 mod model;
 mod new_zone;
@@ -17,6 +18,7 @@ pub use attach::{
     AttachLoaded, AttachRefused, AttachRequest, Attachment, ExistingFile, ZoneChoice, ZoneLoaded, attach, wanted_names,
 };
 pub use catalog::{catalog_difference, new_catalog, updated_at};
+pub use change::change_site;
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{
     Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site, SiteKind, SiteRules, TlsFloor,

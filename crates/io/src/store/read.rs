@@ -56,6 +56,15 @@ impl Store {
         names.iter().map(|name| hostname(name)).collect()
     }
 
+    /// The sites that have redirects, by main hostname; of one account where one is given.
+    pub fn sites_with_redirects(&self, of: Option<&AccountName>) -> Result<Vec<Site>, StoreError> {
+        let mut query = self.connection.prepare_cached(&format!(
+            "{SITE} WHERE ($1 IS NULL OR account = $1) AND rules LIKE '%\"redirects\":[{{%' ORDER BY main"
+        ))?;
+        let rows = query.query_map([of.map(AccountName::as_str)], site_row)?.collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter().map(|row| self.site(row)).collect()
+    }
+
     fn site(&self, row: SiteRow) -> Result<Site, StoreError> {
         let mut query =
             self.connection.prepare_cached("SELECT name FROM hostname WHERE site = $1 ORDER BY position")?;

@@ -1,0 +1,103 @@
+//! `redirect list`: every redirect of the harbor, from the inventory.
+
+use brightharbor_core::redirect::Redirect;
+use brightharbor_core::site::AccountName;
+use clap::{Args, ValueEnum};
+use serde_json::{Value, json};
+
+use super::source_words;
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::{Page, table};
+
+/// List the redirects.
+#[derive(Debug, Args)]
+pub struct List {
+    /// Of this account alone.
+    #[arg(long, value_name = "ACCOUNT")]
+    account: Option<String>,
+    /// Only those whose source or target has this text in it.
+    #[arg(long, value_name = "TEXT")]
+    with: Option<String>,
+    #[arg(long, value_enum, default_value = "source")]
+    sort: Sort,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum Sort {
+    Source,
+    Target,
+    Until,
+}
+
+pub fn run(args: &List, context: &Context) -> Report {
+    let account = args.account.as_deref().map(AccountName::parse).transpose().map_err(Error::wrong_use)?;
+    let harbor = context.open()?;
+    let sites = harbor.store.sites_with_redirects(account.as_ref())?;
+    let mut rows: Vec<(AccountName, Redirect)> = sites
+        .into_iter()
+        .flat_map(|site| site.rules.redirects.into_iter().map(move |redirect| (site.account.clone(), redirect)))
+        .collect();
+    if let Some(text) = &args.with {
+        rows.retain(|(_, redirect)| source_words(redirect).contains(text) || redirect.target.text().contains(text));
+    }
+    match args.sort {
+        Sort::Source => rows.sort_by(|(_, a), (_, b)| a.source.cmp(&b.source)),
+        Sort::Target => rows.sort_by(|(_, a), (_, b)| a.target.text().cmp(b.target.text())),
+        // Those without an end last.
+        Sort::Until => rows.sort_by_key(|(_, redirect)| (redirect.until.is_none(), redirect.until)),
+    }
+    Ok(Box::new(Redirects { rows }))
+}
+
+struct Redirects {
+    rows: Vec<(AccountName, Redirect)>,
+}
+
+/// The last day on which it holds.
+pub(super) fn last_day(redirect: &Redirect) -> Option<String> {
+    let end = redirect.until?.to_zoned(jiff::tz::TimeZone::UTC);
+    Some(end.date().yesterday().unwrap_or(end.date()).to_string())
+}
+
+impl Shown for Redirects {
+    fn human(&self, page: &mut Page) {
+        if self.rows.is_empty() {
+            return page.line("No redirects. Add one: brightharbor redirect add SOURCE TARGET");
+        }
+        let row = |(_, redirect): &(AccountName, Redirect)| {
+            let target = redirect.target.text();
+            let rest = if redirect.keep_path { " + rest" } else { "" };
+            vec![
+                source_words(redirect),
+                format!("{target}{rest}"),
+                redirect.status.to_string(),
+                last_day(redirect).unwrap_or_default(),
+            ]
+        };
+        table(page, &["source", "target", "status", "until"], self.rows.iter().map(row).collect());
+    }
+
+    fn json(&self) -> Value {
+        let row = |(account, redirect): &(AccountName, Redirect)| {
+            json!({
+                "account": account,
+                "host": redirect.source.host,
+                "path": redirect.source.path,
+                "prefix": redirect.source.prefix,
+                "www": redirect.sides,
+                "target": redirect.target.text(),
+                "status": redirect.status,
+                "keep_path": redirect.keep_path,
+                "until": last_day(redirect),
+            })
+        };
+        json!({ "command": "redirect list", "redirects": self.rows.iter().map(row).collect::<Vec<_>>() })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}

@@ -1,0 +1,66 @@
+//! `redirect remove`: the page itself again.
+
+use brightharbor_core::change::ChangeSet;
+use brightharbor_core::redirect::{Redirect, Source};
+use clap::Args;
+use serde_json::{Value, json};
+
+use super::{named, site_of_source};
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::options::ChangeOptions;
+use crate::run::{Changed, Context, Decision, change};
+use crate::show::human::{self, Page};
+use crate::show::{Shown, json};
+use crate::site_change::site_change;
+
+/// Remove a redirect.
+#[derive(Debug, Args)]
+pub struct Remove {
+    /// HOSTNAME or HOSTNAME/PATH, as in `redirect list`.
+    source: String,
+    #[command(flatten)]
+    options: ChangeOptions,
+}
+
+pub fn run(args: &Remove, context: &Context) -> Report {
+    let source = Source::parse(&args.source, false).map_err(Error::wrong_use)?;
+    let title = format!("redirect remove {source}");
+    let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
+        let site = site_of_source(harbor, &source)?;
+        let gone: Vec<Redirect> = named(&site, &source).into_iter().cloned().collect();
+        if gone.is_empty() {
+            return Err(Error::refused("no-redirect", format!("{source} is not redirected"))
+                .advice("see `brightharbor redirect list`"));
+        }
+        let mut after = site.clone();
+        after.rules.redirects.retain(|redirect| !gone.contains(redirect));
+        let mut set = ChangeSet::new(&title);
+        site_change(harbor, &site, &after, &args.options, &mut set)?;
+        let lasting = gone.iter().any(|redirect| matches!(redirect.status, 301 | 308));
+        let mut said = vec![format!("{source} is not redirected any more")];
+        if lasting {
+            said.push("it was for good: browsers that were there may go on being sent until they forget it".into());
+        }
+        Ok(Decision { set, said })
+    }))??;
+    Ok(Box::new(Removed { changed }))
+}
+
+struct Removed {
+    changed: Changed,
+}
+
+impl Shown for Removed {
+    fn human(&self, page: &mut Page) {
+        human::change_report(page, &self.changed);
+    }
+
+    fn json(&self) -> Value {
+        json!({ "command": "redirect remove", "change": json::ChangeDocument::from(&self.changed) })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}

@@ -1,0 +1,163 @@
+//! `redirect try`: what the model says to a visitor and what the live server answers, hop by hop.
+
+use std::collections::HashMap;
+use std::net::IpAddr;
+
+use brightharbor_core::name::Hostname;
+use brightharbor_core::redirect::{Landing, LandingEnd, Way, WayEnd, way};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::probe::land;
+use brightharbor_io::survey::resolvers;
+use brightharbor_io::trust;
+use clap::Args;
+use serde_json::{Value, json};
+use url::Url;
+
+use super::ports;
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::Page;
+
+/// Follow a URL through the model and on the live server, and say whether both agree.
+#[derive(Debug, Args)]
+pub struct Try {
+    /// The URL, as a visitor types it.
+    url: String,
+}
+
+pub fn run(args: &Try, context: &Context) -> Report {
+    let typed = args.url.trim();
+    let with_scheme = if typed.contains("://") { typed.to_string() } else { format!("http://{typed}") };
+    let start: Url = with_scheme
+        .parse()
+        .ok()
+        .filter(|url: &Url| matches!(url.scheme(), "http" | "https") && url.has_host())
+        .ok_or_else(|| Error::wrong_use(format!("`{typed}` is no address")).advice("give it as https://HOST/PATH"))?;
+    let harbor = context.open()?;
+    let start = with_port(start, &harbor);
+    let model = way(&start, ports(&harbor), |host| harbor.store.site_of(host))?;
+    context.progress.doing("asking the live server");
+    let live = context.block_on(follow(&harbor, &start, &model))??;
+    Ok(Box::new(Tried { model, live }))
+}
+
+/// In a closed network the servers listen at other ports than a typed address says.
+fn with_port(mut url: Url, harbor: &Harbor) -> Url {
+    let ports = ports(harbor);
+    let usual = if url.scheme() == "https" { 443 } else { 80 };
+    let port = if url.scheme() == "https" { ports.https } else { ports.http };
+    if url.port().is_none() && port != usual {
+        let _ = url.set_port(Some(port));
+    }
+    url
+}
+
+/// The hosts of this harbor are asked at its own addresses, wherever the world leads by now.
+async fn follow(harbor: &Harbor, start: &Url, model: &Way) -> Result<Landing, Error> {
+    let settings = &harbor.settings;
+    let here: Vec<IpAddr> =
+        if settings.web.listen.is_empty() { settings.host.addresses.clone() } else { settings.web.listen.clone() };
+    let mut known: HashMap<String, Vec<IpAddr>> = HashMap::new();
+    let end = match &model.end {
+        WayEnd::Page(url) | WayEnd::Loop(url) => Some(url),
+        WayEnd::TooLong => None,
+    };
+    for url in model.steps.iter().map(|step| &step.url).chain(end) {
+        let host = url.host_str().unwrap_or_default();
+        if let Ok(name) = Hostname::parse(host)
+            && harbor.store.site_of(&name)?.is_some()
+        {
+            known.insert(host.to_string(), here.clone());
+        }
+    }
+    let client = trust::client(trust::roots(&settings.internet.trust_roots)?);
+    let ports = (settings.internet.http_port(), settings.internet.https_port());
+    Ok(land(start, known, &resolvers(settings), ports, &client).await)
+}
+
+struct Tried {
+    model: Way,
+    live: Landing,
+}
+
+impl Tried {
+    fn model_hops(&self) -> Vec<(String, u16)> {
+        self.model.steps.iter().map(|step| (step.url.to_string(), step.status)).collect()
+    }
+
+    fn live_hops(&self) -> Vec<(String, u16)> {
+        self.live.hops.iter().map(|hop| (hop.url.clone(), hop.status)).collect()
+    }
+
+    /// As far as the model goes: what a server elsewhere does with a visitor is its own affair.
+    fn agree(&self) -> bool {
+        let (model, live) = (self.model_hops(), self.live_hops());
+        let same = live.len() >= model.len() && live[..model.len()] == model[..];
+        let end = match &self.model.end {
+            WayEnd::Page(url) => live.get(model.len()).is_none_or(|(hop, _)| hop == url.as_str()),
+            WayEnd::Loop(_) | WayEnd::TooLong => matches!(self.live.end, LandingEnd::Loop { .. } | LandingEnd::TooLong),
+        };
+        same && end
+    }
+
+    fn live_end(&self) -> String {
+        match &self.live.end {
+            LandingEnd::Page { url, status } => format!("{url} answers {status}"),
+            LandingEnd::Loop { url } => format!("round in a loop at {url}"),
+            LandingEnd::TooLong => "more redirects than a browser follows".into(),
+            LandingEnd::Failed { url, reason } => format!("{url} {reason}"),
+            LandingEnd::NoTarget { url, location } => format!("{url} redirects to `{location}`, which is no address"),
+        }
+    }
+
+    fn model_end(&self) -> String {
+        match &self.model.end {
+            WayEnd::Page(url) => format!("a page at {url}"),
+            WayEnd::Loop(url) => format!("round in a loop at {url}"),
+            WayEnd::TooLong => "more redirects than a browser follows".into(),
+        }
+    }
+}
+
+impl Shown for Tried {
+    fn human(&self, page: &mut Page) {
+        page.heading(if self.agree() {
+            "The model and the live server agree."
+        } else {
+            "The live server does something else than the model."
+        });
+        page.line("model");
+        for step in &self.model.steps {
+            page.hanging("  ", &format!("{} {} ({})", step.status, step.url, step.why.words()));
+        }
+        page.hanging("  ", &self.model_end());
+        page.line("live");
+        for hop in &self.live.hops {
+            page.hanging("  ", &format!("{} {}", hop.status, hop.url));
+        }
+        page.hanging("  ", &self.live_end());
+        if !self.agree() {
+            page.hanging("next: ", "see that the server has been reloaded, and that no other file serves this name");
+        }
+    }
+
+    fn json(&self) -> Value {
+        let hops = |hops: Vec<(String, u16)>| {
+            hops.into_iter().map(|(url, status)| json!({ "url": url, "status": status })).collect::<Vec<_>>()
+        };
+        json!({
+            "command": "redirect try",
+            "agree": self.agree(),
+            "model": hops(self.model_hops()),
+            "model_end": self.model_end(),
+            "live": hops(self.live_hops()),
+            "live_end": self.live_end(),
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        if self.agree() { Exit::Done } else { Exit::Fault }
+    }
+}
