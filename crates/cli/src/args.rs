@@ -30,6 +30,7 @@ pub enum Command {
     #[command(subcommand)]
     Account(commands::account::Account),
     Attach(commands::attach::Attach),
+    Detach(commands::detach::Detach),
     /// What is served.
     #[command(subcommand)]
     Site(commands::site::Site),

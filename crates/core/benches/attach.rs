@@ -10,8 +10,8 @@ use brightharbor_core::harbor::{DnsServer, Layout, Settings, WebServer};
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::render::with_zone;
 use brightharbor_core::site::{
-    Account, AccountName, AttachLoaded, AttachRequest, KeptZone, NewZoneFiles, Zone, ZoneChoice, ZoneDesign, ZoneHome,
-    ZoneLoaded, ZonePlace, attach,
+    Account, AccountName, AttachLoaded, AttachRequest, KeptZone, NewZoneFiles, ServedFrom, Zone, ZoneChoice,
+    ZoneDesign, ZoneHome, ZoneLoaded, ZonePlace, attach,
 };
 use brightharbor_core::zone::{Document, Mail};
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
@@ -55,6 +55,9 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
         zone: None,
         new_zone: NewZoneFiles { zone_list: Some(zone_list(layout, zones).into_bytes()), ..NewZoneFiles::default() },
         site_file: None,
+        joined: None,
+        root_is_there: false,
+        shares_root: None,
     }
 }
 
@@ -64,6 +67,8 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings, layout: &Layou
         account: AccountName::parse("bakery").unwrap(),
         zone: ZoneChoice::Here,
         design: ZoneDesign::plain(Mail::Unsaid),
+        www: None,
+        place: ServedFrom::new_root(),
     };
     let now = Timestamp::from_second(1_795_000_000).unwrap();
     attach(&request, loaded, settings, layout, now).unwrap().change_set

@@ -5,6 +5,7 @@ pub mod attach;
 pub mod certificate;
 pub mod delegation;
 pub mod demo;
+pub mod detach;
 pub mod explain;
 pub mod init;
 pub mod logbook;
@@ -32,7 +33,10 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Account(account::Account::Add(add)) => account::add::run(add, context),
         Command::Account(account::Account::List(list)) => account::list::run(list, context),
         Command::Attach(attach) => attach::run(attach, context),
+        Command::Detach(detach) => detach::run(detach, context),
+        Command::Site(site::Site::Change(change)) => site::change::run(change, context),
         Command::Site(site::Site::List(list)) => site::list::run(list, context),
+        Command::Site(site::Site::Show(show)) => site::show::run(show, context),
         Command::Record(record::Record::Add(add)) => record::add::run(add, context),
         Command::Record(record::Record::List(list)) => record::list::run(list, context),
         Command::Record(record::Record::Remove(remove)) => record::remove::run(remove, context),

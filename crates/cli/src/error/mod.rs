@@ -142,6 +142,20 @@ impl From<AttachRefused> for Error {
                 ("document-root", "mend `document-root` under [sites] in harbor.toml, or the account's home".into())
             }
             AttachRefused::InTheWay(_) => ("in-the-way", "look at the file and move it away, then try again".into()),
+            AttachRefused::RootIsThere(_) => {
+                ("root-is-there", "serve what is in it with --existing, or choose another folder".into())
+            }
+            AttachRefused::NotAttached(name) => {
+                ("not-attached", format!("attach it first: brightharbor attach {name} --account ACCOUNT"))
+            }
+            AttachRefused::LeadsBack(..) => ("alias-loop", "name the server that really answers".into()),
+            AttachRefused::AliasAtApex(name) => (
+                "alias-at-apex",
+                format!("attach www.{name} with --served-by, and send {name} there: brightharbor redirect add"),
+            ),
+            AttachRefused::NoZone(_) => {
+                ("no-zone", "the record belongs where the zone is kept; or attach its domain here first".into())
+            }
             AttachRefused::ZoneRefuses { .. } => ("zone-refuses", "change the zone file by hand first".into()),
         };
         Self::refused(code, error).advice(advice)

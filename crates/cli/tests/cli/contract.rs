@@ -39,7 +39,7 @@ fn documents_have_their_settled_members() {
     let attached = coast.json(&["attach", "crumbandtide.example", "--account", "bakery"], 3);
     assert_eq!(
         members(&attached),
-        BTreeSet::from(["format", "exit", "command", "change", "certificate", "trouble", "surveys"])
+        BTreeSet::from(["format", "exit", "command", "change", "certificate", "certificates", "trouble", "surveys"])
     );
     assert_eq!(members(&attached["change"]), BTreeSet::from(["carried_out", "entry", "said", "changes", "diff"]));
     let survey = &attached["surveys"][0];

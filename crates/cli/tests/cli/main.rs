@@ -3,6 +3,7 @@
 //! `coast` is a harbor in the miniature internet of the stand-ins; `real` drives nginx, Apache httpd, BIND and the
 //! test CA of the `pebble` package, and fails where one of them is missing.
 
+mod attaching;
 mod coast;
 mod concurrency;
 mod contract;
@@ -12,5 +13,6 @@ mod real;
 mod records;
 mod redirects;
 mod refusals;
+mod sites;
 mod voyage;
 mod zones;

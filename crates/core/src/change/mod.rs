@@ -24,6 +24,7 @@ pub struct ChangeSet {
 #[serde(tag = "change", rename_all = "kebab-case")]
 pub enum Change {
     WriteFile(FileWrite),
+    RemoveFile(FileRemoval),
     UpdateZone(ZoneUpdate),
     MakeFolder(FolderMake),
     Inventory { to: InventoryChange },
@@ -42,6 +43,25 @@ pub struct FileWrite {
     pub content: Vec<u8>,
     pub mode: u32,
     pub purpose: Purpose,
+}
+
+/// Takes a file away. Its precondition is that the file is still as it was read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileRemoval {
+    pub path: PathBuf,
+    /// The content as it was read; not recorded.
+    #[serde(skip)]
+    pub before: Vec<u8>,
+    pub before_hash: String,
+    pub mode: u32,
+    pub purpose: Purpose,
+}
+
+impl FileRemoval {
+    pub fn new(path: PathBuf, before: Vec<u8>, mode: u32, purpose: Purpose) -> Self {
+        let before_hash = content_hash(&before);
+        Self { path, before, before_hash, mode, purpose }
+    }
 }
 
 /// Changes a zone on the primary server that holds it (RFC 2136). Its requirements are its precondition.
@@ -92,6 +112,9 @@ pub enum InventoryChange {
         before: Site,
         after: Site,
     },
+    /// With its hostnames, its certificate's entry, and what waits for it.
+    RemoveSite(Site),
+    RemoveZone(Zone),
     AddZone(Zone),
     ReplaceZone {
         before: Zone,
@@ -116,6 +139,8 @@ pub struct Needs {
     pub zones: Vec<Hostname>,
     /// Zones whose file is new: the server may have to be told of them one by one.
     pub new_zones: Vec<Hostname>,
+    /// Zones whose file goes away.
+    pub gone_zones: Vec<Hostname>,
 }
 
 impl FileWrite {
@@ -134,7 +159,7 @@ impl FileWrite {
 impl Needs {
     /// Whether the DNS server has to hear of anything.
     pub fn dns(&self) -> bool {
-        self.zone_list || self.all_zones().next().is_some()
+        self.zone_list || !self.gone_zones.is_empty() || self.all_zones().next().is_some()
     }
 
     /// All zones whose file was written.
@@ -156,16 +181,59 @@ impl ChangeSet {
         self.changes.push(Change::Inventory { to });
     }
 
+    /// A file to be written. One that the set writes already is written once, with the later content.
     pub fn file(&mut self, write: FileWrite) {
-        self.changes.push(Change::WriteFile(write));
+        let earlier = self.changes.iter_mut().find_map(|change| match change {
+            Change::WriteFile(earlier) if earlier.path == write.path => Some(earlier),
+            _ => None,
+        });
+        match earlier {
+            Some(earlier) => earlier.content = write.content,
+            None => self.changes.push(Change::WriteFile(write)),
+        }
+    }
+
+    /// Takes over the changes of another decision that was made on top of this set.
+    pub fn extend(&mut self, changes: Vec<Change>) {
+        for change in changes {
+            match change {
+                Change::WriteFile(write) => self.file(write),
+                other => self.changes.push(other),
+            }
+        }
+    }
+
+    /// What a file will hold after this set, if the set writes it.
+    pub fn pending(&self, path: &std::path::Path) -> Option<&[u8]> {
+        self.changes.iter().find_map(|change| match change {
+            Change::WriteFile(write) if write.path == path => Some(&write.content[..]),
+            _ => None,
+        })
+    }
+
+    /// The inventory changes so far.
+    pub fn inventory_changes(&self) -> impl Iterator<Item = &InventoryChange> {
+        self.changes.iter().filter_map(|change| match change {
+            Change::Inventory { to } => Some(to),
+            _ => None,
+        })
     }
 
     /// What the servers must be told. A change says by itself whether it needs a reload.
     pub fn needs(&self) -> Needs {
         let mut needs = Needs::default();
         for change in &self.changes {
-            let Change::WriteFile(write) = change else {
-                continue;
+            let write = match change {
+                Change::WriteFile(write) => write,
+                Change::RemoveFile(FileRemoval { purpose: Purpose::SiteFile, .. }) => {
+                    needs.web_reload = true;
+                    continue;
+                }
+                Change::RemoveFile(FileRemoval { purpose: Purpose::ZoneFile { zone }, .. }) => {
+                    needs.gone_zones.push(zone.clone());
+                    continue;
+                }
+                _ => continue,
             };
             match &write.purpose {
                 Purpose::SiteFile => needs.web_reload = true,
@@ -188,6 +256,7 @@ impl Change {
                 let verb = if write.before_hash.is_some() { "change" } else { "write" };
                 format!("{verb} {} ({:o})", write.path.display(), write.mode)
             }
+            Change::RemoveFile(removal) => format!("remove {}", removal.path.display()),
             Change::UpdateZone(ZoneUpdate { zone, server, update, .. }) => {
                 let (removed, added) = (update.removed.len(), update.added.len());
                 format!("update {zone} at {server}: {removed} records removed, {added} added")
@@ -206,6 +275,8 @@ impl Change {
                 InventoryChange::ReplaceSite { after, .. } => {
                     format!("inventory: change site {}", after.main())
                 }
+                InventoryChange::RemoveSite(site) => format!("inventory: remove site {}", site.main()),
+                InventoryChange::RemoveZone(zone) => format!("inventory: remove zone {}", zone.name),
                 InventoryChange::AddZone(zone) => format!("inventory: add zone {}", zone.name),
                 InventoryChange::ReplaceZone { after, .. } => format!("inventory: change zone {}", after.name),
                 InventoryChange::KnowPattern(pattern) => {
@@ -253,9 +324,12 @@ mod tests {
         assert_eq!(set.needs(), Needs::default());
         let purpose = || Purpose::ZoneFile { zone: zone.clone() };
         set.file(FileWrite::new("/z".into(), None, "", 0o644, purpose()));
-        set.file(FileWrite::new("/z".into(), Some(vec![]), "", 0o644, purpose()));
+        set.file(FileWrite::new("/y".into(), Some(vec![]), "", 0o644, purpose()));
         set.file(FileWrite::new("/s".into(), None, "", 0o644, Purpose::SiteFile));
         let (zones, new_zones) = (vec![zone.clone()], vec![zone.clone()]);
-        assert_eq!(set.needs(), Needs { web_reload: true, zone_list: false, zones, new_zones });
+        let removal = FileRemoval::new("/x".into(), vec![], 0o644, purpose());
+        set.changes.push(Change::RemoveFile(removal));
+        let gone_zones = vec![zone.clone()];
+        assert_eq!(set.needs(), Needs { web_reload: true, zone_list: false, zones, new_zones, gone_zones });
     }
 }

@@ -3,8 +3,10 @@
 
 mod dns_name;
 mod hostname;
+mod pasted;
 mod registrable;
 
 pub use dns_name::{DnsName, DnsNameError};
 pub use hostname::{Hostname, HostnameError};
+pub use pasted::{Pasted, near_misses, parse_pasted};
 pub use registrable::{is_registrable, registrable_domain};

@@ -23,8 +23,8 @@ use crate::site::{HttpsPolicy, Site, SiteRules};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::starter_page;
 pub use zone_list::{
-    CatalogStanza, Publication, PublishedTo, is_published, republished, with_zone, zone_index, zone_list_head,
-    zone_stanza,
+    CatalogStanza, Publication, PublishedTo, is_published, republished, with_zone, without_zone, zone_index,
+    zone_list_head, zone_stanza,
 };
 
 /// Where the CA fetches a proof from (RFC 8555 section 8.3); never redirected.

@@ -78,6 +78,12 @@ pub fn with_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path, pu
     text + &zone_stanza(server, zone, file, published)
 }
 
+/// The part without a zone's stanza, where it is as it was written here; a hand-made one stays.
+pub fn without_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path) -> String {
+    let text = list.replace(&zone_stanza(server, zone, file, true), "");
+    text.replace(&zone_stanza(server, zone, file, false), "")
+}
+
 /// A part in which the stanzas that this program wrote are as they are written now; hand-made ones stay.
 pub fn republished(server: DnsServer, list: &str, zones: &[(Hostname, std::path::PathBuf)], published: bool) -> String {
     let mut text = list.to_string();

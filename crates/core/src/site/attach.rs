@@ -3,18 +3,18 @@
 //! Pure: the inventory rows and files concerned come in, a change set goes out. Refusals carry the facts; the
 //! advice is added where errors are shown.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use jiff::{Timestamp, civil::Date};
 
 use super::new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 use super::{
-    Account, AccountName, HttpsPolicy, KeptZone, PathError, Site, SiteKind, SiteRules, Waiting, Zone, ZoneHome,
-    check_path,
+    Account, AccountName, HttpsPolicy, KeptZone, PathError, Site, SiteKind, SiteRules, Waiting, WwwPolicy, Zone,
+    ZoneHome, check_path,
 };
 use crate::change::{Change, ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
-use crate::name::{Hostname, registrable_domain};
+use crate::name::{DnsName, Hostname, registrable_domain};
 use crate::render;
 use crate::zone::{EditError, Record, RecordData, RecordType};
 
@@ -26,6 +26,31 @@ pub struct AttachRequest {
     pub zone: ZoneChoice,
     /// What the zone of a new domain looks like.
     pub design: ZoneDesign,
+    /// Whether its `www.` twin comes along; `None`: as is usual, with a domain and not below one.
+    pub www: Option<WwwPolicy>,
+    pub place: ServedFrom,
+}
+
+/// Where the pages of a hostname come from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ServedFrom {
+    /// A document root of its own: computed, or given, relative to the home or absolute inside it.
+    OwnRoot {
+        given: Option<PathBuf>,
+        /// Whether a given folder may be there already.
+        existing: bool,
+    },
+    /// The site of another hostname: a parked domain.
+    SameAs(Hostname),
+    /// A server of somebody else, by an alias record.
+    Elsewhere(DnsName),
+}
+
+impl ServedFrom {
+    /// A new folder, as the settings say.
+    pub fn new_root() -> Self {
+        ServedFrom::OwnRoot { given: None, existing: false }
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -52,6 +77,12 @@ pub struct AttachLoaded {
     /// The files that a new zone would meet.
     pub new_zone: NewZoneFiles,
     pub site_file: ExistingFile,
+    /// The site that a parked domain joins, with its file.
+    pub joined: Option<(Site, ExistingFile)>,
+    /// Whether a folder is where a given document root would be.
+    pub root_is_there: bool,
+    /// A site whose document root is the same, or above or below.
+    pub shares_root: Option<Hostname>,
 }
 
 #[derive(Debug, Clone)]
@@ -99,18 +130,30 @@ pub enum AttachRefused {
     OutsideHome { document_root: PathBuf, home: PathBuf },
     #[error("a file that brightharbor does not know is in the way: {0}")]
     InTheWay(PathBuf),
+    #[error("the folder {0} is there already")]
+    RootIsThere(PathBuf),
+    #[error("{0} is not attached")]
+    NotAttached(Hostname),
+    #[error("{0} leads back to {1} itself")]
+    LeadsBack(DnsName, Hostname),
+    #[error("{0} is a domain of its own, where an alias would take the place of its mail and nameservers")]
+    AliasAtApex(Hostname),
+    #[error("no zone of this harbor holds {0}")]
+    NoZone(Hostname),
     #[error("the zone {zone} cannot take the records: {error}")]
     ZoneRefuses { zone: Hostname, error: EditError },
 }
 
-/// The names that come with a request: the main one first, and its www twin where it is a domain.
-pub fn wanted_names(hostname: &Hostname) -> Vec<Hostname> {
+/// The names that come with a request: the main one first, and its www twin where it is a domain or was asked for.
+pub fn wanted_names(hostname: &Hostname, www: Option<WwwPolicy>) -> Vec<Hostname> {
     let domain = registrable_domain(hostname);
+    let asked = www.is_some_and(|policy| policy != WwwPolicy::None);
     let main = match hostname.without_www() {
-        Some(bare) if domain.as_ref() == Some(&bare) => bare,
+        Some(bare) if www != Some(WwwPolicy::None) && (asked || domain.as_ref() == Some(&bare)) => bare,
         _ => hostname.clone(),
     };
-    let twin = if domain.as_ref() == Some(&main) { main.with_www() } else { None };
+    let with_twin = asked || (www.is_none() && domain.as_ref() == Some(&main));
+    let twin = if with_twin { main.with_www() } else { None };
     std::iter::once(main).chain(twin).collect()
 }
 
@@ -125,14 +168,59 @@ pub fn attach(
     let account = loaded.account.as_ref().ok_or_else(|| AttachRefused::UnknownAccount(request.account.clone()))?;
     let domain =
         registrable_domain(&request.hostname).ok_or_else(|| AttachRefused::PublicSuffix(request.hostname.clone()))?;
-    let hostnames = wanted_names(&request.hostname);
+    let hostnames = wanted_names(&request.hostname, request.www);
     let main = hostnames[0].clone();
     refuse_taken(&hostnames, account, loaded)?;
+    if let ServedFrom::Elsewhere(target) = &request.place {
+        return super::served_elsewhere::attach(&request.hostname, target, account, loaded, now);
+    }
     if settings.host.addresses.is_empty() {
         return Err(AttachRefused::NoAddresses);
     }
-    let kind = if main == domain { SiteKind::AddonDomain } else { SiteKind::Subdomain };
-    let document_root = document_root(&settings.sites.document_root, account, &main)?;
+    let mut decision = match &request.place {
+        ServedFrom::SameAs(other) => parked(other, hostnames, loaded, settings, layout)?,
+        _ => with_own_root(request, account, hostnames, domain == main, loaded, settings)?,
+    };
+    decide_zone(request, &domain, loaded, settings, layout, now, &mut decision)?;
+    if !matches!(request.place, ServedFrom::SameAs(_)) {
+        let site = decision.site.clone();
+        if let Some(text) = render::site_file(&site, settings, layout) {
+            let path = layout.site_file(settings.web.server, &main);
+            if loaded.site_file.is_some() {
+                return Err(AttachRefused::InTheWay(path));
+            }
+            decision.change_set.file(FileWrite::new(path, None, text, 0o644, Purpose::SiteFile));
+        }
+        decision.change_set.inventory(InventoryChange::AddSite(site));
+    }
+    if settings.ca.directory.is_some() {
+        let site = decision.site.main().clone();
+        let waiting = Waiting { site, since: now, not_before: None, reason: String::new() };
+        decision.change_set.inventory(InventoryChange::Await(waiting));
+    }
+    Ok(decision)
+}
+
+/// A site of its own, with a folder.
+fn with_own_root(
+    request: &AttachRequest,
+    account: &Account,
+    hostnames: Vec<Hostname>,
+    is_domain: bool,
+    loaded: &AttachLoaded,
+    settings: &Settings,
+) -> Result<Attachment, AttachRefused> {
+    let main = hostnames[0].clone();
+    let (given, existing) = match &request.place {
+        ServedFrom::OwnRoot { given, existing } => (given.as_deref(), *existing),
+        _ => (None, false),
+    };
+    let document_root = document_root(given, &settings.sites.document_root, account, &main)?;
+    if given.is_some() && loaded.root_is_there && !existing {
+        return Err(AttachRefused::RootIsThere(document_root));
+    }
+    let kind = if is_domain { SiteKind::AddonDomain } else { SiteKind::Subdomain };
+    let rules = SiteRules { www: request.www.unwrap_or_default(), ..SiteRules::default() };
     let site = Site {
         account: account.name.clone(),
         hostnames,
@@ -140,39 +228,45 @@ pub fn attach(
         kind,
         https: HttpsPolicy::None,
         certificate: None,
-        rules: SiteRules::default(),
+        rules,
     };
-    let mut decision = Attachment {
-        change_set: ChangeSet::new(format!("attach {main} --account {}", account.name)),
-        said: vec![describe(&request.hostname, &site)],
-        site: site.clone(),
-    };
+    let mut said = vec![describe(&request.hostname, &site)];
+    if let Some(other) = &loaded.shares_root {
+        said.push(format!("its document root and that of {other} lie in one another: each shows pages of the other"));
+    }
+    let mut change_set = ChangeSet::new(format!("attach {main} --account {}", account.name));
     let below = site.document_root.strip_prefix(&account.home).expect("checked by document_root").to_path_buf();
-    decision.change_set.changes.push(Change::MakeFolder(FolderMake {
+    change_set.changes.push(Change::MakeFolder(FolderMake {
         home: account.home.clone(),
         below,
         system_user: account.system_user.clone(),
         mode: 0o755,
         starter_page: Some(render::starter_page(&main)),
     }));
-    decide_zone(request, &domain, loaded, settings, layout, now, &mut decision)?;
-    if let Some(text) = render::site_file(&site, settings, layout) {
-        let path = layout.site_file(settings.web.server, &main);
-        if loaded.site_file.is_some() {
-            return Err(AttachRefused::InTheWay(path));
-        }
-        decision.change_set.file(FileWrite::new(path, None, text, 0o644, Purpose::SiteFile));
+    Ok(Attachment { change_set, said, site })
+}
+
+/// A parked domain: more names for a site that is there.
+fn parked(
+    other: &Hostname,
+    hostnames: Vec<Hostname>,
+    loaded: &AttachLoaded,
+    settings: &Settings,
+    layout: &Layout,
+) -> Result<Attachment, AttachRefused> {
+    let (before, file) = loaded.joined.clone().ok_or_else(|| AttachRefused::NotAttached(other.clone()))?;
+    let main = hostnames[0].clone();
+    let mut site = before.clone();
+    site.hostnames.extend(hostnames.iter().cloned());
+    // The certificate does not cover the new names yet: they must not be sent to a warning page.
+    if site.https == HttpsPolicy::Forced {
+        site.https = HttpsPolicy::Offered;
     }
-    decision.change_set.inventory(InventoryChange::AddSite(site));
-    if settings.ca.directory.is_some() {
-        decision.change_set.inventory(InventoryChange::Await(Waiting {
-            site: main,
-            since: now,
-            not_before: None,
-            reason: String::new(),
-        }));
-    }
-    Ok(decision)
+    let mut change_set = ChangeSet::new(format!("attach {main} --same-as {other}"));
+    super::change_site(&mut change_set, &before, &site, file, settings, layout);
+    let twin = hostnames.get(1).map(|twin| format!(" with {twin}")).unwrap_or_default();
+    let said = vec![format!("{main} is attached as parked domain{twin}: it shows the site {}", before.main())];
+    Ok(Attachment { site, change_set, said })
 }
 
 fn refuse_taken(hostnames: &[Hostname], account: &Account, loaded: &AttachLoaded) -> Result<(), AttachRefused> {
@@ -200,12 +294,23 @@ fn refuse_taken(hostnames: &[Hostname], account: &Account, loaded: &AttachLoaded
     }
 }
 
-fn document_root(pattern: &str, account: &Account, hostname: &Hostname) -> Result<PathBuf, AttachRefused> {
-    let text = pattern
-        .replace("{home}", &account.home.to_string_lossy())
-        .replace("{account}", account.name.as_str())
-        .replace("{hostname}", hostname.as_str());
-    let path = PathBuf::from(text);
+/// The document root as given, or as the settings compute it; always inside the home.
+pub fn document_root(
+    given: Option<&Path>,
+    pattern: &str,
+    account: &Account,
+    hostname: &Hostname,
+) -> Result<PathBuf, AttachRefused> {
+    let path = match given {
+        // An absolute path stays as it is.
+        Some(given) => account.home.join(given),
+        None => PathBuf::from(
+            pattern
+                .replace("{home}", &account.home.to_string_lossy())
+                .replace("{account}", account.name.as_str())
+                .replace("{hostname}", hostname.as_str()),
+        ),
+    };
     check_path(&path)?;
     if path == account.home || !path.starts_with(&account.home) {
         return Err(AttachRefused::OutsideHome { document_root: path, home: account.home.clone() });
@@ -238,27 +343,29 @@ fn decide_zone(
     decision: &mut Attachment,
 ) -> Result<(), AttachRefused> {
     let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let is_domain = wanted_names(&request.hostname, request.www)[0] == *domain;
     match &loaded.zone {
         Some(ZoneLoaded::Kept(kept)) => {
             let new = matches!(request.zone, ZoneChoice::Remote(_)) && kept.zone.name == *domain;
-            if new && decision.site.kind == SiteKind::AddonDomain {
+            if new && is_domain {
                 decision.said.push(format!(
                     "the zone {domain} is kept on its primary server, serial {}",
                     kept.document.soa().serial
                 ));
                 decision.change_set.inventory(InventoryChange::AddZone(kept.zone.clone()));
             }
-            add_addresses(kept, settings, today, decision)
+            let wanted = wanted_names(&request.hostname, request.www);
+            add_addresses(kept, &wanted, settings, today, decision)
         }
         Some(ZoneLoaded::Elsewhere(_)) => Ok(()),
-        None if decision.site.kind == SiteKind::AddonDomain && request.zone == ZoneChoice::Here => {
+        None if is_domain && request.zone == ZoneChoice::Here => {
             let wanted = NewZone { domain, account: &request.account, design: &request.design, content: None, today };
             let (changes, zone) = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
-            decision.change_set.changes.extend(changes);
+            decision.change_set.extend(changes);
             decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
             Ok(())
         }
-        None if decision.site.kind == SiteKind::AddonDomain => {
+        None if is_domain => {
             let zone = Zone::new(domain.clone(), request.account.clone(), ZoneHome::Elsewhere);
             decision.change_set.inventory(InventoryChange::AddZone(zone));
             Ok(())
@@ -272,6 +379,7 @@ fn decide_zone(
 
 fn add_addresses(
     kept: &KeptZone,
+    wanted: &[Hostname],
     settings: &Settings,
     today: Date,
     decision: &mut Attachment,
@@ -279,11 +387,11 @@ fn add_addresses(
     let KeptZone { zone, document, .. } = kept;
     let ttl = crate::zone::default_ttl(document);
     let mut records = Vec::new();
-    for hostname in &decision.site.hostnames {
+    for hostname in wanted {
         let owner = hostname.dns_name();
         let present: Vec<&Record> = document.records().filter(|record| record.owner == owner).collect();
         let has_addresses = present.iter().any(|record| record.data.address().is_some());
-        if has_addresses || leads_to_domain(&present, &decision.site) {
+        if has_addresses || leads_to_domain(&present, &wanted[0]) {
             decision.said.push(format!("the zone {} has addresses for {hostname} already; they are kept", zone.name));
             continue;
         }
@@ -302,13 +410,13 @@ fn add_addresses(
     for record in &records {
         decision.said.push(format!("zone {}: new record {record}", zone.name));
     }
-    decision.change_set.changes.push(kept.change(&edited, &[], &records));
+    decision.change_set.extend(vec![kept.change(&edited, &[], &records)]);
     Ok(())
 }
 
-fn leads_to_domain(present: &[&Record], site: &Site) -> bool {
+fn leads_to_domain(present: &[&Record], main: &Hostname) -> bool {
     present.iter().any(|record| match &record.data {
-        RecordData::Cname(target) => record.record_type() == RecordType::CNAME && *target == site.main().dns_name(),
+        RecordData::Cname(target) => record.record_type() == RecordType::CNAME && *target == main.dns_name(),
         _ => false,
     })
 }

@@ -37,6 +37,9 @@ fn empty() -> AttachLoaded {
         zone: None,
         new_zone: NewZoneFiles::default(),
         site_file: None,
+        joined: None,
+        root_is_there: false,
+        shares_root: None,
     }
 }
 
@@ -46,6 +49,8 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings) -> Result<Atta
         account: AccountName::parse("bakery").unwrap(),
         zone: ZoneChoice::Here,
         design: ZoneDesign::plain(Mail::Unsaid),
+        www: None,
+        place: ServedFrom::new_root(),
     };
     let now: Timestamp = "2026-11-23T07:00:00Z".parse().unwrap();
     attach(&request, loaded, settings, &Layout::new("/harbor"), now)
@@ -182,6 +187,8 @@ fn a_domain_on_a_primary_elsewhere_gets_its_addresses_by_one_update() {
         account: account("bakery").name,
         zone: ZoneChoice::Remote("quay".into()),
         design: ZoneDesign::plain(Mail::Unsaid),
+        www: None,
+        place: ServedFrom::new_root(),
     };
     let now: Timestamp = "2026-11-23T07:00:00Z".parse().unwrap();
     let decided = attach(&request, &loaded, &settings(), &Layout::new("/harbor"), now).unwrap();
@@ -239,4 +246,79 @@ fn what_cannot_be_done_is_refused_before_anything_happens() {
     let mut alias = empty();
     zone_of(&mut alias, &format!("{ZONE}shop CNAME elsewhere.example.\n"), "bakery");
     assert!(matches!(refused("shop.crumbandtide.example", &alias, &settings()), AttachRefused::ZoneRefuses { .. }));
+}
+
+fn asked(hostname: &str, place: ServedFrom, www: Option<WwwPolicy>) -> AttachRequest {
+    AttachRequest {
+        hostname: Hostname::parse(hostname).unwrap(),
+        account: account("bakery").name,
+        zone: ZoneChoice::Here,
+        design: ZoneDesign::plain(Mail::Unsaid),
+        www,
+        place,
+    }
+}
+
+fn decided(request: &AttachRequest, loaded: &AttachLoaded) -> Result<Attachment, AttachRefused> {
+    attach(request, loaded, &settings(), &Layout::new("/harbor"), Timestamp::UNIX_EPOCH)
+}
+
+#[test]
+fn www_comes_along_as_it_was_asked_for() {
+    let names = |hostname: &str, www| {
+        wanted_names(&Hostname::parse(hostname).unwrap(), www).iter().map(Hostname::to_string).collect::<Vec<_>>()
+    };
+    assert_eq!(names("gullrock.example", Some(WwwPolicy::None)), ["gullrock.example"]);
+    assert_eq!(names("www.gullrock.example", Some(WwwPolicy::None)), ["www.gullrock.example"]);
+    assert_eq!(names("shop.gullrock.example", None), ["shop.gullrock.example"]);
+    let asked_for = names("shop.gullrock.example", Some(WwwPolicy::ToBare));
+    assert_eq!(asked_for, ["shop.gullrock.example", "www.shop.gullrock.example"]);
+    let to_www = decided(&asked("gullrock.example", ServedFrom::new_root(), Some(WwwPolicy::ToWww)), &empty()).unwrap();
+    assert_eq!(to_www.site.sent_to(&hostname("gullrock.example")), Some(hostname("www.gullrock.example")));
+}
+
+#[test]
+fn a_given_document_root_lies_inside_the_home_and_is_new_unless_said_otherwise() {
+    let given = |path: &str, existing| ServedFrom::OwnRoot { given: Some(path.into()), existing };
+    let root = |place, loaded: &AttachLoaded| {
+        decided(&asked("gullrock.example", place, None), loaded).map(|decision| decision.site.document_root)
+    };
+    assert_eq!(root(given("public/boats", false), &empty()).unwrap(), Path::new("/home/bakery/public/boats"));
+    assert_eq!(root(given("/home/bakery/x", false), &empty()).unwrap(), Path::new("/home/bakery/x"));
+    assert!(matches!(root(given("/home/choir/x", false), &empty()), Err(AttachRefused::OutsideHome { .. })));
+    assert!(matches!(root(given("../choir", false), &empty()), Err(AttachRefused::Path(_))));
+    let there = AttachLoaded { root_is_there: true, shares_root: Some(hostname("a.example")), ..empty() };
+    assert!(matches!(root(given("x", false), &there), Err(AttachRefused::RootIsThere(_))));
+    let decision = decided(&asked("gullrock.example", given("x", true), None), &there).unwrap();
+    assert!(decision.said[1].contains("that of a.example"), "{:?}", decision.said);
+}
+
+#[test]
+fn a_parked_domain_joins_a_site_and_waits_for_a_certificate_of_its_own() {
+    let mut site = decide("crumbandtide.example", &empty(), &settings()).unwrap().site;
+    site.https = HttpsPolicy::Forced;
+    let loaded = AttachLoaded { joined: Some((site.clone(), Some(b"old".to_vec()))), ..empty() };
+    let place = ServedFrom::SameAs(site.main().clone());
+    let decision = decided(&asked("gullrock.example", place.clone(), None), &loaded).unwrap();
+    assert_eq!((decision.site.hostnames.len(), decision.site.https), (4, HttpsPolicy::Offered));
+    let all = lines(&decision);
+    assert!(all.contains(&"change /harbor/servers/nginx/crumbandtide.example.conf (644)".to_string()), "{all:?}");
+    assert!(all.iter().any(|line| line == "inventory: add zone gullrock.example"), "{all:?}");
+    let alone = decided(&asked("gullrock.example", place, None), &empty());
+    assert!(matches!(alone, Err(AttachRefused::NotAttached(_))));
+}
+
+#[test]
+fn a_name_that_somebody_else_serves_gets_an_alias_that_does_not_lead_back() {
+    let mut loaded = empty();
+    zone_of(&mut loaded, &format!("{ZONE}b CNAME cdn\n"), "bakery");
+    let to = |target: &str| ServedFrom::Elsewhere(DnsName::absolute(target).unwrap());
+    let decision = decided(&asked("cdn.crumbandtide.example", to("edge.network.example"), None), &loaded).unwrap();
+    assert_eq!(lines(&decision), ["change /harbor/zones/crumbandtide.example.zone (644)"]);
+    let back = decided(&asked("cdn.crumbandtide.example", to("b.crumbandtide.example"), None), &loaded);
+    assert!(matches!(back, Err(AttachRefused::LeadsBack(..))));
+    let apex = decided(&asked("crumbandtide.example", to("edge.network.example"), None), &loaded);
+    assert!(matches!(apex, Err(AttachRefused::AliasAtApex(_))));
+    let nowhere = decided(&asked("cdn.gullrock.example", to("edge.network.example"), None), &empty());
+    assert!(matches!(nowhere, Err(AttachRefused::NoZone(_))));
 }

@@ -82,6 +82,31 @@ pub(super) fn with_member(
     Ok(Some(Change::WriteFile(write)))
 }
 
+/// The change of the catalog when a zone goes: none where it does not name it.
+pub(super) fn without_member(
+    member: &Hostname,
+    file: Option<&[u8]>,
+    today: Date,
+    settings: &Settings,
+    layout: &Layout,
+) -> Result<Option<Change>, EditError> {
+    let (Some(name), Some(bytes)) = (&settings.dns.catalog, file) else { return Ok(None) };
+    let record = member_record(&name.dns_name(), member);
+    if let Some((server, key_file)) = updated_at(settings) {
+        let update = Update { zone: name.dns_name(), requires: vec![], removed: vec![record], added: vec![] };
+        return Ok(Some(Change::UpdateZone(ZoneUpdate { zone: name.clone(), server, key_file, serial: 0, update })));
+    }
+    let catalog = Document::parse(bytes, &name.dns_name()).map_err(EditError::Unreadable)?;
+    let present: Vec<Record> = catalog.records().filter(|present| present.data == record.data).cloned().collect();
+    if present.is_empty() {
+        return Ok(None);
+    }
+    let edited = catalog.without_records(&present, today)?;
+    let purpose = Purpose::ZoneFile { zone: name.clone() };
+    let write = FileWrite::new(layout.zone_file(name), Some(bytes.to_vec()), edited.source(), 0o644, purpose);
+    Ok(Some(Change::WriteFile(write)))
+}
+
 /// Where the catalog is changed by UPDATE, and the file of the key for it.
 pub fn updated_at(settings: &Settings) -> Option<(SocketAddr, PathBuf)> {
     let takes_updates = matches!(settings.dns.server, DnsServer::Bind | DnsServer::Knot);

@@ -7,18 +7,22 @@ mod align;
 mod attach;
 mod catalog;
 mod change;
+mod detach;
 mod kept_zone;
 mod model;
 mod new_zone;
 mod path;
+mod served_elsewhere;
 
 pub use account::{Account, AccountName, AccountNameError, EmailError, check_email};
 pub use align::{AlignRefused, Aligned, align, delegated_to, made_by};
 pub use attach::{
-    AttachLoaded, AttachRefused, AttachRequest, Attachment, ExistingFile, ZoneChoice, ZoneLoaded, attach, wanted_names,
+    AttachLoaded, AttachRefused, AttachRequest, Attachment, ExistingFile, ServedFrom, ZoneChoice, ZoneLoaded, attach,
+    document_root, wanted_names,
 };
 pub use catalog::{catalog_difference, new_catalog, updated_at};
 pub use change::change_site;
+pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, remove_zone};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{
     Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site, SiteKind, SiteRules, TlsFloor,

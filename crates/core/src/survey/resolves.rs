@@ -15,6 +15,9 @@ pub(super) fn resolves(seen: &Seen<'_>, registered: &Link) -> Link {
     if answering == 0 {
         return link(LinkState::Unchecked, "no nameserver of the domain answers with authority".into());
     }
+    if let Some(because) = alias_that_resolvers_follow(seen) {
+        return link(LinkState::Holds, because);
+    }
     if let Err(because) = authoritative_leads_here(seen) {
         let delegated_elsewhere = seen.findings.iter().any(|f| f.code == "nameservers-not-as-expected");
         let broken = link(LinkState::Broken, because);
@@ -41,6 +44,16 @@ pub(super) fn resolves(seen: &Seen<'_>, registered: &Link) -> Link {
         count => format!("{count} resolvers agree"),
     };
     link(LinkState::Holds, format!("{here}; {caught_up}"))
+}
+
+/// A name that is not served here may be an alias of one in another zone: then resolvers know where it ends.
+fn alias_that_resolvers_follow(seen: &Seen<'_>) -> Option<String> {
+    let (addresses, answer) = seen.authoritative();
+    let alias = answer?.aliases.last().filter(|_| seen.harbored.is_none() && addresses.is_empty())?;
+    let mut found: Vec<Address> = seen.resolved.iter().flat_map(|resolved| resolved.addresses.clone()).collect();
+    found.sort();
+    found.dedup_by_key(|address| address.address);
+    (!found.is_empty()).then(|| format!("an alias of {}, which leads to {}", alias.bare(), listed(&found)))
 }
 
 /// Whether every authoritative address is one of ours; without a harbor, whether there is any.

@@ -45,7 +45,10 @@ pub(super) fn clear_up(harbor: &Harbor, entry: i64, inverses: &[Inverse], taken_
         let _ = fs::remove_dir_all(harbor.layout.kept().join(entry.to_string()));
     }
     for inverse in inverses {
-        let (Inverse::Remove { path, .. } | Inverse::Restore { path, .. }) = inverse else { continue };
+        let (Inverse::Remove { path, .. } | Inverse::Restore { path, .. } | Inverse::PutBack { path, .. }) = inverse
+        else {
+            continue;
+        };
         let beside = path.parent().and_then(|folder| fs::read_dir(folder).ok());
         for file in beside.into_iter().flatten().flatten() {
             if file.file_name().to_string_lossy().starts_with(UNFINISHED) {
@@ -71,6 +74,13 @@ fn undo_file(inverse: &Inverse) -> Result<(), String> {
         }
         Inverse::Restore { path, wrote_hash, kept, mode } => {
             if !is_as_written(path, wrote_hash)? {
+                return Ok(());
+            }
+            let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
+            write_atomically(path, &content, *mode).map_err(|error| error.to_string())
+        }
+        Inverse::PutBack { path, kept, mode } => {
+            if read_if_there(path).map_err(|error| error.to_string())?.is_some() {
                 return Ok(());
             }
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;

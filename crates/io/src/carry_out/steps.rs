@@ -3,13 +3,15 @@
 
 use std::path::Path;
 
-use brightharbor_core::change::{Change, ChangeSet, FileWrite, Needs, Purpose, ZoneUpdate, content_hash};
+use brightharbor_core::change::{Change, ChangeSet, FileRemoval, FileWrite, Needs, Purpose, ZoneUpdate, content_hash};
 use jiff::Timestamp;
 
 use super::recover::{clear_up, inverse_of, send, take_back, undo_files, undo_updates};
 use super::{CarryError, Cause, Event, Lock};
 use crate::harbor::Harbor;
-use crate::install::{check_certificate_files, make_folder, make_private_folder, read_if_there, write_atomically};
+use crate::install::{
+    check_certificate_files, make_folder, make_private_folder, read_if_there, remove_file, write_atomically,
+};
 use crate::server::{await_newer, await_serial, check_zone, load_zones, reload_web, test_web};
 use crate::store::{EntryOutcome, Inverse};
 
@@ -76,7 +78,19 @@ fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
             (Some(_), _) => return Err(CarryError::ChangedMeanwhile(write.path.clone())),
         }
     }
+    for removal in removals(set) {
+        if read_if_there(&removal.path)?.is_none_or(|content| content_hash(&content) != removal.before_hash) {
+            return Err(CarryError::ChangedMeanwhile(removal.path.clone()));
+        }
+    }
     Ok(())
+}
+
+fn removals(set: &ChangeSet) -> impl Iterator<Item = &FileRemoval> {
+    set.changes.iter().filter_map(|change| match change {
+        Change::RemoveFile(removal) => Some(removal),
+        _ => None,
+    })
 }
 
 /// Copies every file that will be replaced into `kept/ENTRY/`, and says how each change is taken back.
@@ -94,6 +108,12 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
                 inverses.push(Inverse::Restore { path, wrote_hash, kept, mode: write.mode });
             }
         }
+    }
+    for (number, removal) in removals(set).enumerate() {
+        make_private_folder(&folder)?;
+        let kept = folder.join(format!("removed-{number}"));
+        write_atomically(&kept, &read_if_there(&removal.path)?.unwrap_or_default(), 0o600)?;
+        inverses.push(Inverse::PutBack { path: removal.path.clone(), kept, mode: removal.mode });
     }
     inverses.extend(updates(set).map(|update| Inverse::Update(inverse_of(update))));
     Ok(inverses)
@@ -117,6 +137,9 @@ async fn apply(
             make_private_folder(write.path.parent().unwrap_or(&write.path))?;
         }
         write_atomically(&write.path, &write.content, write.mode)?;
+    }
+    for removal in removals(set) {
+        remove_file(&removal.path)?;
     }
     let settings = &harbor.settings;
     for zone in needs.all_zones() {

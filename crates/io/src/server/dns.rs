@@ -58,7 +58,8 @@ pub fn unload_zones(settings: &Settings, layout: &Layout, needs: &Needs) -> Resu
                 other => drop(other?),
             }
         }
-        let left = Needs { new_zones: vec![], ..needs.clone() };
+        // Those that it was told to forget are files again.
+        let left = Needs { new_zones: needs.gone_zones.clone(), gone_zones: vec![], ..needs.clone() };
         return load_zones(settings, layout, &left);
     }
     load_zones(settings, layout, needs)
@@ -82,6 +83,9 @@ fn orders(settings: &Settings, layout: &Layout, needs: &Needs) -> Vec<Vec<String
                 vec!["addzone".into(), zone.to_string(), options.trim().to_string()]
             });
             let mut orders: Vec<Vec<String>> = add.collect();
+            if settings.dns.new_zones == NewZones::Addzone {
+                orders.extend(needs.gone_zones.iter().map(|zone| one("delzone", zone)));
+            }
             orders.extend(match (needs.zone_list, &needs.zones[..]) {
                 (false, []) => None,
                 (false, [zone]) => Some(one("reload", zone)),
@@ -94,6 +98,9 @@ fn orders(settings: &Settings, layout: &Layout, needs: &Needs) -> Vec<Vec<String
         DnsServer::Knot if needs.zone_list => vec![words("reload")],
         DnsServer::Knot => {
             let zones = needs.all_zones().map(Hostname::to_string);
+            if needs.all_zones().next().is_none() {
+                return vec![];
+            }
             vec![std::iter::once("zone-reload".to_string()).chain(zones).collect()]
         }
         DnsServer::Nsd => {
@@ -171,7 +178,7 @@ mod tests {
 
     fn told(server: DnsServer, list: bool, zones: &[&str], new: &[&str]) -> Vec<String> {
         let names = |all: &[&str]| all.iter().map(|name| Hostname::parse(name).unwrap()).collect::<Vec<_>>();
-        let needs = Needs { web_reload: false, zone_list: list, zones: names(zones), new_zones: names(new) };
+        let needs = Needs { zone_list: list, zones: names(zones), new_zones: names(new), ..Needs::default() };
         let mut settings = Settings::default();
         settings.dns.server = server;
         settings.dns.new_zones = if list { NewZones::List } else { NewZones::Addzone };

@@ -46,6 +46,15 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
             )?;
             set_hostnames(transaction, after)?;
         }
+        InventoryChange::RemoveSite(site) => {
+            for table in ["hostname", "certificate", "waiting"] {
+                transaction.execute(&format!("DELETE FROM {table} WHERE site = $1"), [site.main().as_str()])?;
+            }
+            transaction.execute("DELETE FROM site WHERE main = $1", [site.main().as_str()])?;
+        }
+        InventoryChange::RemoveZone(zone) => {
+            transaction.execute("DELETE FROM zone WHERE name = $1", [zone.name.as_str()])?;
+        }
         InventoryChange::AddZone(zone) => {
             transaction.execute(
                 "INSERT INTO zone (name, account, home, primary_server, nameserver_set, pattern)

@@ -26,6 +26,12 @@ pub enum Inverse {
         kept: PathBuf,
         mode: u32,
     },
+    /// Only done while nothing else is there.
+    PutBack {
+        path: PathBuf,
+        kept: PathBuf,
+        mode: u32,
+    },
     /// Done by its own requirements: nothing if they do not hold.
     Update(ZoneUpdate),
 }

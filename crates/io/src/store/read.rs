@@ -1,6 +1,6 @@
 //! Reading the inventory.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Account, AccountName, Certificate, CertificateFiles, Site, Waiting, Zone};
@@ -47,6 +47,23 @@ impl Store {
             self.connection.prepare_cached(&format!("{SITE} WHERE $1 IS NULL OR account = $1 ORDER BY main"))?;
         let rows = query.query_map([of.map(AccountName::as_str)], site_row)?.collect::<Result<Vec<_>, _>>()?;
         rows.into_iter().map(|row| self.site(row)).collect()
+    }
+
+    /// A site whose document root is the given one, or lies above or below it. By the index, whatever the number.
+    pub fn site_sharing(&self, root: &Path) -> Result<Option<Hostname>, StoreError> {
+        let mut exactly = self.connection.prepare_cached("SELECT main FROM site WHERE document_root = $1")?;
+        for above in root.ancestors() {
+            let found = exactly.query_row([above.to_string_lossy()], |row| row.get::<_, String>(0)).optional()?;
+            if let Some(main) = found {
+                return Ok(Some(hostname(&main)?));
+            }
+        }
+        let mut below = self
+            .connection
+            .prepare_cached("SELECT main FROM site WHERE document_root > $1 AND document_root < $2 LIMIT 1")?;
+        let (from, to) = (format!("{}/", root.display()), format!("{}0", root.display()));
+        let found = below.query_row([from, to], |row| row.get::<_, String>(0)).optional()?;
+        found.map(|main| hostname(&main)).transpose()
     }
 
     /// All attached hostnames, by name.

@@ -13,6 +13,7 @@ CREATE TABLE site (
     kind TEXT NOT NULL, https TEXT NOT NULL, certificate_folder TEXT, rules TEXT NOT NULL DEFAULT '{}'
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX site_by_account ON site(account);
+CREATE INDEX site_by_root ON site(document_root);
 CREATE TABLE hostname (
     name TEXT PRIMARY KEY, site TEXT NOT NULL REFERENCES site(main), position INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
@@ -48,5 +49,5 @@ ALTER TABLE zone ADD COLUMN primary_server TEXT;
 ALTER TABLE zone ADD COLUMN nameserver_set TEXT;
 ALTER TABLE zone ADD COLUMN pattern TEXT REFERENCES pattern(key);
 ",
-    "ALTER TABLE site ADD COLUMN rules TEXT NOT NULL DEFAULT '{}';",
+    "ALTER TABLE site ADD COLUMN rules TEXT NOT NULL DEFAULT '{}'; CREATE INDEX site_by_root ON site(document_root);",
 ];

@@ -93,7 +93,18 @@ impl Resolver {
         let (until, found) = match cached {
             Some(cached) => cached,
             None => {
-                let found = self.look_up(name, question.qtype(), 0).await;
+                let mut found = self.look_up(name, question.qtype(), 0).await;
+                // An alias into another zone is followed there.
+                for _ in 0..4 {
+                    let Some(target) = found.as_ref().and_then(|found| open_alias(found, question.qtype())) else {
+                        break;
+                    };
+                    let Some(further) = self.look_up(target, question.qtype(), 0).await else { break };
+                    found = found.map(|before| Found {
+                        answer: before.answer.into_iter().chain(further.answer).collect(),
+                        ..further
+                    });
+                }
                 let found = found.unwrap_or(Found { rcode: Rcode::SERVFAIL, answer: vec![], authority: vec![] });
                 let seconds = lifetime(&found);
                 let until = Instant::now() + Duration::from_secs(seconds.into());
@@ -132,6 +143,17 @@ pub(crate) async fn serve(address: SocketAddr, resolver: Arc<Resolver>) -> std::
         }
     });
     Ok(())
+}
+
+/// The target of an answer that ends with an alias.
+fn open_alias(found: &Found, rtype: Rtype) -> Option<ZoneName> {
+    if rtype == Rtype::CNAME || found.answer.iter().any(|record| record.rtype() == rtype) {
+        return None;
+    }
+    found.answer.iter().rev().find_map(|record| match record.data() {
+        ZoneRecordData::Cname(alias) => Some(alias.cname().clone()),
+        _ => None,
+    })
 }
 
 /// How long an answer is kept: the least TTL; for "no such", the SOA's own figure (RFC 2308 section 5).

@@ -1,10 +1,14 @@
 //! `site`: what is served.
 
+pub mod change;
 pub mod list;
+pub mod show;
 
 use clap::Subcommand;
 
 #[derive(Debug, Subcommand)]
 pub enum Site {
+    Change(change::ChangeSite),
     List(list::List),
+    Show(show::Show),
 }

@@ -116,7 +116,7 @@ fn here(
     set: &mut ChangeSet,
 ) -> Result<String, Error> {
     let content = args.from.as_ref().map(|file| read_master_file(file, domain, harbor)).transpose()?;
-    let files = new_zone_files(harbor, domain, &design.template)?;
+    let files = new_zone_files(harbor, domain, &design.template, set)?;
     let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
     let wanted = NewZone { domain, account, design, content, today };
     let (changes, zone) = new_zone(&wanted, &files, &harbor.settings, &harbor.layout)?;

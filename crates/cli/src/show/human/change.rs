@@ -27,6 +27,8 @@ pub fn change_report(page: &mut Page, changed: &Changed) {
 }
 
 fn sentence(text: &str) -> String {
+    // A full name ends with a dot of its own.
+    let text = text.strip_suffix('.').unwrap_or(text);
     let mut characters = text.chars();
     let first: String = characters.next().into_iter().flat_map(char::to_uppercase).collect();
     // A hostname keeps its case.

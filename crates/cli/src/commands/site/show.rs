@@ -1,0 +1,113 @@
+//! `site show`: everything that is known about one site, on one page.
+
+use brightharbor_core::name::Hostname;
+use brightharbor_core::render::is_as_written;
+use brightharbor_core::site::{Certificate, HttpsPolicy, Site, TlsFloor, WwwPolicy};
+use brightharbor_core::zone::show_seconds;
+use brightharbor_io::install::read_if_there;
+use clap::Args;
+use serde_json::{Value, json};
+
+use crate::commands::{Report, hostname};
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::Page;
+
+/// Show one site.
+#[derive(Debug, Args)]
+pub struct Show {
+    /// One of its hostnames.
+    hostname: String,
+}
+
+pub fn run(args: &Show, context: &Context) -> Report {
+    let name = hostname(&args.hostname)?;
+    let harbor = context.open()?;
+    let site = find(&harbor, &name)?;
+    let file = harbor.layout.site_file(harbor.settings.web.server, site.main());
+    let content = read_if_there(&file)?;
+    Ok(Box::new(SitePage {
+        certificate: harbor.store.certificate_of(site.main())?,
+        by_hand: content.as_ref().is_some_and(|content| !is_as_written(content)),
+        file: content.map(|_| file.display().to_string()),
+        site,
+    }))
+}
+
+/// The site of a hostname.
+pub fn find(harbor: &brightharbor_io::harbor::Harbor, name: &Hostname) -> Result<Site, Error> {
+    harbor.store.site_of(name)?.ok_or_else(|| {
+        Error::refused("not-attached", format!("{name} is not attached"))
+            .advice(format!("attach it: brightharbor attach {name} --account ACCOUNT"))
+    })
+}
+
+struct SitePage {
+    site: Site,
+    certificate: Option<Certificate>,
+    /// The web server's file, if there is one, and whether somebody has changed it.
+    file: Option<String>,
+    by_hand: bool,
+}
+
+pub fn www_words(policy: WwwPolicy) -> &'static str {
+    match policy {
+        WwwPolicy::Also => "served alike",
+        WwwPolicy::ToBare => "www is sent to the bare name",
+        WwwPolicy::ToWww => "the bare name is sent to www",
+        WwwPolicy::None => "no twin",
+    }
+}
+
+fn https_words(site: &Site) -> &'static str {
+    match site.https {
+        HttpsPolicy::None => "none yet",
+        HttpsPolicy::Offered => "served beside http",
+        HttpsPolicy::Forced => "http is sent to https",
+    }
+}
+
+impl Shown for SitePage {
+    fn human(&self, page: &mut Page) {
+        let site = &self.site;
+        page.heading(&format!("{}: {} of {}", site.main(), site.kind.words(), site.account));
+        let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<14}"), text);
+        let names = site.hostnames.iter().map(Hostname::international).collect::<Vec<_>>().join(", ");
+        field("hostnames", &names);
+        field("document root", &site.document_root.display().to_string());
+        field("www", www_words(site.rules.www));
+        field("https", https_words(site));
+        field("TLS", if site.rules.tls == TlsFloor::Tls12 { "1.2 and 1.3" } else { "1.3 alone" });
+        let hsts = site.rules.hsts.map_or("off".into(), |seconds| format!("for {}", show_seconds(seconds.into())));
+        field("HSTS", &hsts);
+        let certificate = self.certificate.as_ref().map_or("none".into(), |certificate| {
+            format!("until {}, for {} names", certificate.not_after.strftime("%Y-%m-%d"), certificate.names.len())
+        });
+        field("certificate", &certificate);
+        field(
+            "redirects",
+            &match site.rules.redirects.len() {
+                0 => "none".to_string(),
+                count => format!("{count}: see `brightharbor redirect list --with {}`", site.main()),
+            },
+        );
+        if let Some(file) = &self.file {
+            field("file", &format!("{file}{}", if self.by_hand { ", changed by hand" } else { "" }));
+        }
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": "site show",
+            "site": self.site,
+            "certificate": self.certificate,
+            "file": self.file,
+            "changed_by_hand": self.by_hand,
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}

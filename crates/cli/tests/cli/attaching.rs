@@ -1,0 +1,80 @@
+//! Attaching in full: several names in one call, as people paste them, parked domains, given folders, aliases.
+
+use std::fs;
+
+use serde_json::json;
+
+use crate::coast::Coast;
+
+fn attach(coast: &Coast, arguments: &[&str]) -> crate::coast::Run {
+    coast.run(&[&["attach", "--account", "bakery"], arguments].concat())
+}
+
+#[test]
+fn several_names_in_one_call_as_they_were_pasted_with_one_reload() {
+    let coast = Coast::new();
+    coast.delegate_here("crumbandtide.example");
+    coast.delegate_here("gullrock.example");
+    let names = ["https://CrumbAndTide.example/bread?x", "shop.crumbandtide.example:443", "www.gullrock.example."];
+    let attached = attach(&coast, &names).expect(0);
+    assert!(attached.contains("`https://CrumbAndTide.example/bread?x` is taken as crumbandtide.example"), "{attached}");
+    let entry = coast.json(&["logbook"], 0);
+    let all = entry["entries"].as_array().unwrap();
+    assert_eq!(all.iter().filter(|entry| entry["what"].as_str().unwrap().starts_with("attach ")).count(), 1, "{entry}");
+    let zone = fs::read_to_string(coast.harbor().join("zones/crumbandtide.example.zone")).unwrap();
+    assert!(zone.contains("\nshop\t") && zone.contains("2026") || zone.contains("serial"), "{zone}");
+    let sites = coast.json(&["site", "list"], 0);
+    let https: Vec<_> = sites["sites"].as_array().unwrap().iter().map(|site| &site["https"]).collect();
+    assert_eq!(https, ["forced", "forced", "forced"], "{sites}");
+    let near = attach(&coast, &["gulrock.example", "--dry-run"]).expect(0);
+    assert!(near.contains("gulrock.example is close to gullrock.example"), "{near}");
+    assert!(attach(&coast, &["co.uk"]).expect(4).contains("below it, as in bakery.co.uk"));
+}
+
+#[test]
+fn a_parked_domain_shows_the_other_site_and_gets_into_its_certificate() {
+    let coast = Coast::new();
+    for domain in ["crumbandtide.example", "gullrock.example"] {
+        coast.delegate_here(domain);
+    }
+    attach(&coast, &["crumbandtide.example"]).expect(0);
+    assert!(attach(&coast, &["gullrock.example", "--same-as", "choir.example"]).expect(4).contains("is not attached"));
+    let parked = attach(&coast, &["gullrock.example", "--same-as", "www.crumbandtide.example"]).expect(0);
+    assert!(parked.contains("as parked domain with www.gullrock.example"), "{parked}");
+    let sites = coast.json(&["site", "list"], 0);
+    let site = &sites["sites"][0];
+    assert_eq!((site["hostnames"].as_array().unwrap().len(), &site["https"]), (4, &json!("forced")), "{sites}");
+    assert_eq!(site["certificate"]["names"].as_array().unwrap().len(), 4);
+    assert_eq!(coast.json(&["redirect", "try", "http://gullrock.example/"], 0)["agree"], true);
+}
+
+#[test]
+fn a_given_folder_and_a_www_policy() {
+    let coast = Coast::new();
+    coast.delegate_here("crumbandtide.example");
+    fs::create_dir_all(coast.path("homes/bakery/ready")).unwrap();
+    let given = ["crumbandtide.example", "--document-root", "ready", "--www", "to-bare"];
+    assert!(attach(&coast, &given).expect(4).contains("serve what is in it with --existing"));
+    assert!(attach(&coast, &["a.example", "--document-root", "/etc"]).expect(4).contains("outside the home"));
+    attach(&coast, &[&given[..], &["--existing"]].concat()).expect(0);
+    let tried = coast.json(&["redirect", "try", "http://www.crumbandtide.example/bread?x"], 0);
+    assert_eq!((&tried["agree"], tried["model"].as_array().unwrap().len()), (&json!(true), 2), "{tried}");
+    assert!(tried["live_end"].as_str().unwrap().starts_with("https://crumbandtide.example"), "{tried}");
+    let inside = ["shop.crumbandtide.example", "--document-root", "ready/shop"];
+    assert!(attach(&coast, &inside).expect(0).contains("that of crumbandtide.example lie in one another"));
+}
+
+#[test]
+fn a_name_that_a_content_network_serves_gets_an_alias_and_no_site() {
+    let coast = Coast::new();
+    coast.delegate_here("crumbandtide.example");
+    attach(&coast, &["crumbandtide.example"]).expect(0);
+    // What answers there is looked at over http and https; this one has no https.
+    let cdn = attach(&coast, &["cdn.crumbandtide.example", "--served-by", "lanternchoir.example"]).expect(1);
+    assert!(cdn.contains("new record cdn.crumbandtide.example. 3600 IN CNAME lanternchoir.example."), "{cdn}");
+    assert!(cdn.contains("an alias of lanternchoir.example, which leads to"), "{cdn}");
+    let back = ["cdn2.crumbandtide.example", "--served-by", "cdn2.crumbandtide.example."];
+    assert!(attach(&coast, &back).expect(4).contains("leads back"));
+    assert!(attach(&coast, &["gullrock.example", "--served-by", "a.example."]).expect(4).contains("zone"));
+    assert_eq!(coast.json(&["site", "list"], 0)["sites"].as_array().unwrap().len(), 1);
+}

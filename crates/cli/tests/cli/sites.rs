@@ -1,0 +1,73 @@
+//! Sites that are there: shown, changed, edited by hand, detached.
+
+use std::fs;
+
+use serde_json::json;
+
+use crate::coast::{Coast, snapshot};
+
+fn bakery() -> Coast {
+    let coast = Coast::new();
+    coast.delegate_here("crumbandtide.example");
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(0);
+    coast
+}
+
+#[test]
+fn a_site_is_shown_and_changed() {
+    let coast = bakery();
+    let change = |arguments: &[&str]| coast.run(&[&["site", "change", "www.crumbandtide.example"], arguments].concat());
+    let shown = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
+    assert!(shown.contains("https http is sent to https") && shown.contains("HSTS off"), "{shown}");
+    assert!(change(&["--hsts", "soon"]).expect(2).contains("no duration"));
+    change(&["--www", "to-www", "--hsts", "26w", "--tls", "1.3"]).expect(0);
+    let site = &coast.json(&["site", "show", "crumbandtide.example"], 0)["site"];
+    assert_eq!(site["rules"]["www"], "to-www", "{site}");
+    assert_eq!((&site["rules"]["hsts"], &site["rules"]["tls"]), (&json!(15_724_800), &json!("tls13")));
+    let tried = coast.json(&["redirect", "try", "https://crumbandtide.example/x"], 0);
+    assert_eq!((&tried["agree"], tried["model"].as_array().unwrap().len()), (&json!(true), 1), "{tried}");
+    change(&["--https", "offered", "--hsts", "off"]).expect(0);
+    assert_eq!(coast.json(&["redirect", "try", "http://www.crumbandtide.example/"], 0)["model"], json!([]));
+    assert!(change(&["--hsts", "1d"]).expect(4).contains("force https first"));
+    // Securing again does not force what was not wished.
+    coast.run(&["tend"]).expect(0);
+    assert_eq!(coast.json(&["site", "list"], 0)["sites"][0]["https"], "offered");
+    change(&["--document-root", "spring"]).expect(0);
+    assert!(coast.path("homes/bakery/spring/index.html").exists());
+    assert!(coast.path("homes/bakery/www/crumbandtide.example/index.html").exists(), "the old folder stays");
+    assert!(change(&["--document-root", "/etc"]).expect(4).contains("outside the home"));
+}
+
+#[test]
+fn a_whole_site_is_detached_and_nothing_in_the_home_is_deleted() {
+    let coast = bakery();
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    let homes = snapshot(&coast.path("homes"));
+    let dry = coast.run(&["detach", "crumbandtide.example", "--dry-run"]).expect(0);
+    assert!(dry.contains("Its pages stay in") && dry.contains("Its certificate stays in"), "{dry}");
+    assert_eq!(coast.json(&["site", "list"], 0)["sites"].as_array().unwrap().len(), 2);
+    let detached = coast.run(&["detach", "crumbandtide.example"]).expect(0);
+    assert!(detached.contains("without the 2 addresses that led here"), "{detached}");
+    let sites = coast.json(&["site", "list"], 0);
+    assert_eq!(sites["sites"][0]["hostnames"], json!(["shop.crumbandtide.example"]));
+    let zone = fs::read_to_string(coast.harbor().join("zones/crumbandtide.example.zone")).unwrap();
+    assert!(!zone.contains("\nwww\t") && zone.contains("\nshop\t"), "{zone}");
+    assert_eq!(snapshot(&coast.path("homes")), homes);
+    assert!(coast.run(&["detach", "crumbandtide.example"]).expect(4).contains("is not attached"));
+    // It can be attached again, and is served from the pages that stayed.
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(0);
+}
+
+#[test]
+fn a_parked_domain_goes_with_its_zone_and_the_site_stays() {
+    let coast = bakery();
+    coast.delegate_here("gullrock.example");
+    coast.run(&["attach", "gullrock.example", "--same-as", "crumbandtide.example", "--account", "bakery"]).expect(0);
+    let detached = coast.run(&["detach", "gullrock.example", "--zone", "remove"]).expect(0);
+    assert!(detached.contains("gullrock.example and www.gullrock.example are detached from the site"), "{detached}");
+    assert!(!coast.harbor().join("zones/gullrock.example.zone").exists());
+    let sites = coast.json(&["site", "list"], 0);
+    assert_eq!(sites["sites"][0]["hostnames"].as_array().unwrap().len(), 2);
+    assert_eq!(coast.json(&["zone", "list"], 0)["zones"].as_array().unwrap().len(), 1);
+    assert_eq!(coast.json(&["redirect", "try", "http://crumbandtide.example/"], 0)["agree"], true);
+}

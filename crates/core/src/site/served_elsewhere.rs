@@ -1,0 +1,67 @@
+//! A hostname that somebody else serves, such as a content network: an alias record in the zone that is kept here, and
+//! no site.
+
+use jiff::Timestamp;
+
+use super::attach::{AttachLoaded, AttachRefused, Attachment, ZoneLoaded};
+use super::{Account, HttpsPolicy, Site, SiteKind, SiteRules};
+use crate::change::ChangeSet;
+use crate::name::{DnsName, Hostname};
+use crate::zone::{Record, RecordData, default_ttl};
+
+/// Decides the alias record of a hostname.
+pub(super) fn attach(
+    hostname: &Hostname,
+    target: &DnsName,
+    account: &Account,
+    loaded: &AttachLoaded,
+    now: Timestamp,
+) -> Result<Attachment, AttachRefused> {
+    let owner = hostname.dns_name();
+    let Some(ZoneLoaded::Kept(kept)) = &loaded.zone else { return Err(AttachRefused::NoZone(hostname.clone())) };
+    if owner == *kept.document.origin() {
+        return Err(AttachRefused::AliasAtApex(hostname.clone()));
+    }
+    refuse_way_back(hostname, target, &kept.document)?;
+    let data = RecordData::Cname(target.clone());
+    let record = Record { owner, ttl: default_ttl(&kept.document), data };
+    let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let edited = kept
+        .document
+        .with_records(std::slice::from_ref(&record), today)
+        .map_err(|error| AttachRefused::ZoneRefuses { zone: kept.zone.name.clone(), error })?;
+    let mut change_set = ChangeSet::new(format!("attach {hostname} --served-by {}", target.bare()));
+    change_set.changes.push(kept.change(&edited, &[], std::slice::from_ref(&record)));
+    let said = vec![format!("{hostname} is served by {}: zone {}: new record {record}", target.bare(), kept.zone.name)];
+    // Looked at like a site, and kept in no inventory: the record says everything.
+    let site = Site {
+        account: account.name.clone(),
+        hostnames: vec![hostname.clone()],
+        document_root: account.home.clone(),
+        kind: SiteKind::Subdomain,
+        https: HttpsPolicy::None,
+        certificate: None,
+        rules: SiteRules::default(),
+    };
+    Ok(Attachment { site, change_set, said })
+}
+
+/// Follows the aliases of the zone from the target on: none may come back to the name.
+fn refuse_way_back(hostname: &Hostname, target: &DnsName, zone: &crate::zone::Document) -> Result<(), AttachRefused> {
+    let start = hostname.dns_name();
+    let mut at = target.clone();
+    for _ in 0..16 {
+        if at == start {
+            return Err(AttachRefused::LeadsBack(target.clone(), hostname.clone()));
+        }
+        let next = zone.records().find_map(|record| match &record.data {
+            RecordData::Cname(next) if record.owner == at => Some(next.clone()),
+            _ => None,
+        });
+        match next {
+            Some(next) => at = next,
+            None => return Ok(()),
+        }
+    }
+    Err(AttachRefused::LeadsBack(target.clone(), hostname.clone()))
+}
