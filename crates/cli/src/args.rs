@@ -29,6 +29,9 @@ pub enum Command {
     /// Customers and their homes.
     #[command(subcommand)]
     Account(commands::account::Account),
+    /// What accounts may have.
+    #[command(subcommand)]
+    Plan(commands::plan::PlanCommand),
     Attach(commands::attach::Attach),
     Detach(commands::detach::Detach),
     /// What is served.

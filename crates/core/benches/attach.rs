@@ -50,6 +50,7 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
             email: "baker@saltmarsh.example".into(),
             home: "/home/bakery".into(),
             system_user: None,
+            plan: None,
         }),
         related: vec![],
         zone: None,

@@ -9,6 +9,7 @@ pub mod detach;
 pub mod explain;
 pub mod init;
 pub mod logbook;
+pub mod plan;
 pub mod record;
 pub mod redirect;
 pub mod site;
@@ -32,6 +33,14 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Demo(demo) => demo::run(demo, context),
         Command::Account(account::Account::Add(add)) => account::add::run(add, context),
         Command::Account(account::Account::List(list)) => account::list::run(list, context),
+        Command::Account(account::Account::Change(change)) => account::change::run(change, context),
+        Command::Account(account::Account::Remove(remove)) => account::change::remove(remove, context),
+        Command::Account(account::Account::Show(show)) => account::show::run(show, context),
+        Command::Plan(plan::PlanCommand::Add(add)) => plan::set::add(add, context),
+        Command::Plan(plan::PlanCommand::Change(change)) => plan::set::change_limits(change, context),
+        Command::Plan(plan::PlanCommand::List(list)) => plan::list::run(list, context),
+        Command::Plan(plan::PlanCommand::Remove(remove)) => plan::remove::run(remove, context),
+        Command::Plan(plan::PlanCommand::Show(show)) => plan::list::show(show, context),
         Command::Attach(attach) => attach::run(attach, context),
         Command::Detach(detach) => detach::run(detach, context),
         Command::Site(site::Site::Change(change)) => site::change::run(change, context),

@@ -9,6 +9,7 @@ mod concurrency;
 mod contract;
 mod demo;
 mod floors;
+mod plans;
 mod real;
 mod records;
 mod redirects;

@@ -9,7 +9,7 @@ use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 
 use crate::name::Hostname;
-use crate::site::{Account, Certificate, Site, Waiting, Zone};
+use crate::site::{Account, Certificate, Plan, Site, Waiting, Zone};
 use crate::zone::{Pattern, Update};
 
 /// All changes of one command, in the order they are carried out.
@@ -107,6 +107,14 @@ pub struct FolderMake {
 #[serde(tag = "inventory", rename_all = "kebab-case")]
 pub enum InventoryChange {
     AddAccount(Account),
+    ReplaceAccount {
+        before: Account,
+        after: Account,
+    },
+    RemoveAccount(Account),
+    /// Makes a plan, or puts another in its place.
+    SetPlan(Plan),
+    RemovePlan(Plan),
     AddSite(Site),
     ReplaceSite {
         before: Site,
@@ -269,6 +277,10 @@ impl Change {
                 InventoryChange::AddAccount(account) => {
                     format!("inventory: add account {}", account.name)
                 }
+                InventoryChange::ReplaceAccount { after, .. } => format!("inventory: change account {}", after.name),
+                InventoryChange::RemoveAccount(account) => format!("inventory: remove account {}", account.name),
+                InventoryChange::SetPlan(plan) => format!("inventory: set plan {}", plan.name),
+                InventoryChange::RemovePlan(plan) => format!("inventory: remove plan {}", plan.name),
                 InventoryChange::AddSite(site) => {
                     format!("inventory: add {} {} of {}", site.kind.words(), site.main(), site.account)
                 }

@@ -15,6 +15,9 @@ pub struct Account {
     pub home: PathBuf,
     /// The system user that owns the document roots; the user who runs the program when not said.
     pub system_user: Option<String>,
+    /// What it may have; without a plan, anything.
+    #[serde(default)]
+    pub plan: Option<AccountName>,
 }
 
 /// A name of 1 to 31 characters: lower-case letters, digits and hyphens, a letter first.

@@ -16,6 +16,7 @@ fn account(name: &str) -> Account {
         email: format!("{name}@saltmarsh.example"),
         home: format!("/home/{name}").into(),
         system_user: None,
+        plan: None,
     }
 }
 

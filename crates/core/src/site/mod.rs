@@ -12,6 +12,7 @@ mod kept_zone;
 mod model;
 mod new_zone;
 mod path;
+mod plan;
 mod served_elsewhere;
 
 pub use account::{Account, AccountName, AccountNameError, EmailError, check_email};
@@ -30,3 +31,4 @@ pub use model::{
 };
 pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 pub use path::{PathError, check_path};
+pub use plan::{Counted, LimitReached, Limits, Plan, Usage, check_limit};

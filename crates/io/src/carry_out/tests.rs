@@ -69,6 +69,7 @@ impl World {
             email: "yard@gullrock.example".into(),
             home: self.path("home"),
             system_user: None,
+            plan: None,
         }));
         set
     }

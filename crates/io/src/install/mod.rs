@@ -1,11 +1,13 @@
 //! Putting things in place: files atomically, document roots without following a link, certificates only if whole.
 
 mod certificate_files;
+mod disk;
 mod files;
 mod folders;
 mod layout;
 
 pub use certificate_files::{CertificateFault, check_certificate_files};
+pub use disk::disk_used;
 pub use files::{FileError, make_private_folder, read_if_there, replace_if_unchanged, write_atomically};
 pub(crate) use files::{UNFINISHED, remove as remove_file};
 pub use folders::{FolderError, make_folder};

@@ -26,9 +26,34 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
     match change {
         InventoryChange::AddAccount(account) => {
             transaction.execute(
-                "INSERT INTO account (name, email, home, system_user) VALUES ($1, $2, $3, $4)",
-                params![account.name.as_str(), account.email, account.home.to_string_lossy(), account.system_user],
+                "INSERT INTO account (name, email, home, system_user, plan) VALUES ($1, $2, $3, $4, $5)",
+                params![
+                    account.name.as_str(),
+                    account.email,
+                    account.home.to_string_lossy(),
+                    account.system_user,
+                    account.plan.as_ref().map(|plan| plan.as_str()),
+                ],
             )?;
+        }
+        InventoryChange::ReplaceAccount { after, .. } => {
+            transaction.execute(
+                "UPDATE account SET email = $1, plan = $2 WHERE name = $3",
+                params![after.email, after.plan.as_ref().map(|plan| plan.as_str()), after.name.as_str()],
+            )?;
+        }
+        InventoryChange::RemoveAccount(account) => {
+            transaction.execute("DELETE FROM account WHERE name = $1", [account.name.as_str()])?;
+        }
+        InventoryChange::SetPlan(plan) => {
+            let limits = serde_json::to_string(&plan.limits).map_err(|error| StoreError::Value(error.to_string()))?;
+            transaction.execute(
+                "INSERT INTO plan (name, limits) VALUES ($1, $2) ON CONFLICT (name) DO UPDATE SET limits = $2",
+                params![plan.name.as_str(), limits],
+            )?;
+        }
+        InventoryChange::RemovePlan(plan) => {
+            transaction.execute("DELETE FROM plan WHERE name = $1", [plan.name.as_str()])?;
         }
         InventoryChange::AddSite(site) => add_site(transaction, site)?,
         InventoryChange::ReplaceSite { after, .. } => {

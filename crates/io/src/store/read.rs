@@ -2,8 +2,10 @@
 
 use std::path::{Path, PathBuf};
 
-use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Account, AccountName, Certificate, CertificateFiles, Site, Waiting, Zone};
+use brightharbor_core::name::{Hostname, is_registrable};
+use brightharbor_core::site::{
+    Account, AccountName, Certificate, CertificateFiles, Plan, Site, SiteKind, Usage, Waiting, Zone,
+};
 use brightharbor_core::zone::Pattern;
 use rusqlite::{OptionalExtension, Row};
 
@@ -13,17 +15,55 @@ const SITE: &str = "SELECT main, account, document_root, kind, https, certificat
 
 impl Store {
     pub fn account(&self, name: &AccountName) -> Result<Option<Account>, StoreError> {
-        let mut query =
-            self.connection.prepare_cached("SELECT name, email, home, system_user FROM account WHERE name = $1")?;
+        let mut query = self
+            .connection
+            .prepare_cached("SELECT name, email, home, system_user, plan FROM account WHERE name = $1")?;
         let row = query.query_row([name.as_str()], account_row).optional()?;
         row.map(account).transpose()
     }
 
     pub fn accounts(&self) -> Result<Vec<Account>, StoreError> {
         let mut query =
-            self.connection.prepare_cached("SELECT name, email, home, system_user FROM account ORDER BY name")?;
+            self.connection.prepare_cached("SELECT name, email, home, system_user, plan FROM account ORDER BY name")?;
         let rows = query.query_map([], account_row)?.collect::<Result<Vec<_>, _>>()?;
         rows.into_iter().map(account).collect()
+    }
+
+    pub fn plan(&self, name: &AccountName) -> Result<Option<Plan>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT limits FROM plan WHERE name = $1")?;
+        let limits = query.query_row([name.as_str()], |row| row.get::<_, String>(0)).optional()?;
+        limits.map(|limits| plan(name.clone(), &limits)).transpose()
+    }
+
+    pub fn plans(&self) -> Result<Vec<Plan>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT name, limits FROM plan ORDER BY name")?;
+        let rows = query.query_map([], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?;
+        rows.map(|row| row.map_err(StoreError::from).and_then(|(name, limits)| plan(from_word(&name)?, &limits)))
+            .collect()
+    }
+
+    /// What an account has of everything that plans count.
+    pub fn usage(&self, account: &AccountName) -> Result<Usage, StoreError> {
+        let mut usage = Usage::default();
+        let mut kinds =
+            self.connection.prepare_cached("SELECT kind, count(*) FROM site WHERE account = $1 GROUP BY kind")?;
+        for row in kinds.query_map([account.as_str()], |row| Ok((row.get::<_, String>(0)?, row.get::<_, u32>(1)?)))? {
+            let (kind, count) = row?;
+            match from_word::<SiteKind>(&kind)? {
+                SiteKind::AddonDomain => usage.addon_domains = count,
+                SiteKind::Subdomain => usage.subdomains = count,
+            }
+        }
+        let mut further = self.connection.prepare_cached(
+            "SELECT hostname.name FROM hostname JOIN site ON hostname.site = site.main
+             WHERE site.account = $1 AND hostname.position > 0",
+        )?;
+        for name in further.query_map([account.as_str()], |row| row.get::<_, String>(0))? {
+            usage.parked_domains += u32::from(is_registrable(&hostname(&name?)?));
+        }
+        let sites = self.sites_with_redirects(Some(account))?;
+        usage.redirects = sites.iter().map(|site| site.rules.redirects.len() as u32).sum();
+        Ok(usage)
     }
 
     /// How many sites an account has.
@@ -242,14 +282,15 @@ fn site_row(row: &Row<'_>) -> rusqlite::Result<SiteRow> {
     })
 }
 
-type AccountRow = (String, String, String, Option<String>);
+type AccountRow = (String, String, String, Option<String>, Option<String>);
 
 fn account_row(row: &Row<'_>) -> rusqlite::Result<AccountRow> {
-    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?))
+    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?))
 }
 
-fn account((name, email, home, system_user): AccountRow) -> Result<Account, StoreError> {
-    Ok(Account { name: from_word(&name)?, email, home: home.into(), system_user })
+fn account((name, email, home, system_user, plan): AccountRow) -> Result<Account, StoreError> {
+    let plan = plan.as_deref().map(from_word).transpose()?;
+    Ok(Account { name: from_word(&name)?, email, home: home.into(), system_user, plan })
 }
 
 fn hostname(text: &str) -> Result<Hostname, StoreError> {
@@ -258,4 +299,9 @@ fn hostname(text: &str) -> Result<Hostname, StoreError> {
 
 fn read_pattern(value: &str) -> Result<Pattern, StoreError> {
     serde_json::from_str(value).map_err(|error| StoreError::Value(format!("a pattern: {error}")))
+}
+
+fn plan(name: AccountName, limits: &str) -> Result<Plan, StoreError> {
+    let limits = serde_json::from_str(limits).map_err(|error| StoreError::Value(format!("a plan: {error}")))?;
+    Ok(Plan { name, limits })
 }

@@ -2,11 +2,15 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 3;
+pub(super) const VERSION: i64 = 4;
 
 pub(super) const TABLES: &str = "
+CREATE TABLE plan (
+    name TEXT PRIMARY KEY, limits TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
 CREATE TABLE account (
-    name TEXT PRIMARY KEY, email TEXT NOT NULL, home TEXT NOT NULL, system_user TEXT
+    name TEXT PRIMARY KEY, email TEXT NOT NULL, home TEXT NOT NULL, system_user TEXT,
+    plan TEXT REFERENCES plan(name)
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE site (
     main TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), document_root TEXT NOT NULL,
@@ -50,4 +54,10 @@ ALTER TABLE zone ADD COLUMN nameserver_set TEXT;
 ALTER TABLE zone ADD COLUMN pattern TEXT REFERENCES pattern(key);
 ",
     "ALTER TABLE site ADD COLUMN rules TEXT NOT NULL DEFAULT '{}'; CREATE INDEX site_by_root ON site(document_root);",
+    "
+CREATE TABLE plan (
+    name TEXT PRIMARY KEY, limits TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+ALTER TABLE account ADD COLUMN plan TEXT REFERENCES plan(name);
+",
 ];

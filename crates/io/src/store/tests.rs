@@ -20,6 +20,7 @@ fn account() -> Account {
         email: "choir@saltmarsh.example".into(),
         home: "/home/choir".into(),
         system_user: Some("choir".into()),
+        plan: None,
     }
 }
 

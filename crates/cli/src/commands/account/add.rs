@@ -7,7 +7,7 @@ use brightharbor_core::site::{Account, AccountName, check_email, check_path};
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::Report;
+use crate::commands::{Report, plan};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
@@ -29,6 +29,9 @@ pub struct Add {
     /// The system user that owns its document roots; by default the user who runs this.
     #[arg(long, value_name = "USER")]
     system_user: Option<String>,
+    /// What it may have; without a plan, anything.
+    #[arg(long, value_name = "PLAN")]
+    plan: Option<String>,
     #[command(flatten)]
     options: ChangeOptions,
 }
@@ -47,14 +50,15 @@ pub fn run(args: &Add, context: &Context) -> Report {
             None => PathBuf::from(harbor.settings.sites.home.replace("{account}", name.as_str())),
         };
         check_path(&home).map_err(|error| Error::refused("home", error).advice("give another one with --home"))?;
-        Ok(decide(name.clone(), args, home, &title))
+        let plan = args.plan.as_deref().map(|typed| plan::find(harbor, typed)).transpose()?;
+        Ok(decide(name.clone(), args, home, plan.map(|plan| plan.name), &title))
     }))??;
     Ok(Box::new(Added { changed }))
 }
 
-fn decide(name: AccountName, args: &Add, home: PathBuf, title: &str) -> Decision {
+fn decide(name: AccountName, args: &Add, home: PathBuf, plan: Option<AccountName>, title: &str) -> Decision {
     let account =
-        Account { name, email: args.email.clone(), home: home.clone(), system_user: args.system_user.clone() };
+        Account { name, email: args.email.clone(), home: home.clone(), system_user: args.system_user.clone(), plan };
     let said = vec![format!("the account {} has its home at {}", account.name, home.display())];
     let mut set = ChangeSet::new(title);
     set.changes.push(Change::MakeFolder(FolderMake {

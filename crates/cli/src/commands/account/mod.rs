@@ -1,12 +1,17 @@
 //! `account`: customers and their homes.
 
 pub mod add;
+pub mod change;
 pub mod list;
+pub mod show;
 
 use clap::Subcommand;
 
 #[derive(Debug, Subcommand)]
 pub enum Account {
     Add(add::Add),
+    Change(change::ChangeAccount),
     List(list::List),
+    Remove(change::RemoveAccount),
+    Show(show::Show),
 }

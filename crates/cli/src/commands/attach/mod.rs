@@ -3,11 +3,14 @@
 
 mod load;
 
+use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use brightharbor_core::change::ChangeSet;
-use brightharbor_core::name::{DnsName, Pasted, parse_pasted};
-use brightharbor_core::site::{AccountName, AttachRequest, ServedFrom, Site, WwwPolicy, ZoneChoice, attach};
+use brightharbor_core::name::{DnsName, Pasted, is_registrable, parse_pasted};
+use brightharbor_core::site::{
+    AccountName, AttachRequest, Counted, ServedFrom, Site, WwwPolicy, ZoneChoice, attach, wanted_names,
+};
 use brightharbor_core::survey::Survey;
 use brightharbor_io::server::await_fingerprint;
 use clap::{Args, ValueEnum};
@@ -15,6 +18,7 @@ use serde_json::{Value, json};
 
 pub use self::load::new_zone_files;
 use self::load::{load, near_miss};
+use crate::commands::plan::refuse_beyond;
 use crate::commands::{Report, hostname};
 use crate::design::DesignOptions;
 use crate::error::{Error, Exit};
@@ -142,6 +146,9 @@ async fn carry(args: &Attach, requests: Vec<AttachRequest>, mut said: Vec<String
     let mut attached: Vec<Site> = Vec::new();
     let changed = change(context, &title, &args.options, async |harbor, now| {
         let mut set = ChangeSet::new(&title);
+        for (counted, more) in wanted_counts(&requests) {
+            refuse_beyond(harbor, &requests[0].account, counted, more)?;
+        }
         for request in &requests {
             if let Some(near) = near_miss(harbor, &request.hostname)? {
                 said.push(format!("{} is close to {near}, which is here already: one letter apart", request.hostname));
@@ -169,6 +176,22 @@ async fn carry(args: &Attach, requests: Vec<AttachRequest>, mut said: Vec<String
         report.trouble = Some(format!("there are {count} sites; `brightharbor tend` goes on with each"));
     }
     Ok(Box::new(report))
+}
+
+/// How many more of what plans count.
+fn wanted_counts(requests: &[AttachRequest]) -> BTreeMap<Counted, u32> {
+    let mut counts = BTreeMap::new();
+    for request in requests {
+        let main = &wanted_names(&request.hostname, request.www)[0];
+        let counted = match (&request.place, is_registrable(main)) {
+            (ServedFrom::Elsewhere(_), _) => continue,
+            (ServedFrom::SameAs(_), _) => Counted::ParkedDomains,
+            (_, true) => Counted::AddonDomains,
+            (_, false) => Counted::Subdomains,
+        };
+        *counts.entry(counted).or_insert(0) += 1;
+    }
+    counts
 }
 
 /// After the change: a certificate if the links allow it, then the links as they are.

@@ -2,7 +2,7 @@
 
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::redirect::{AddRefused, Redirect, RedirectError, Sides, Source, Target, add, check_status};
-use brightharbor_core::site::{AccountName, Site};
+use brightharbor_core::site::{AccountName, Counted, Site};
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 use jiff::Timestamp;
@@ -10,6 +10,7 @@ use serde_json::{Value, json};
 
 use super::{ports, site_of_source};
 use crate::commands::Report;
+use crate::commands::plan::refuse_beyond;
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
@@ -90,6 +91,9 @@ pub fn run(args: &Add, context: &Context) -> Report {
         };
         let mut set = ChangeSet::new(&title);
         let mut said = Vec::new();
+        if let Some((site, _)) = sites.first() {
+            refuse_beyond(harbor, &site.account, Counted::Redirects, sites.len() as u32)?;
+        }
         for (site, source) in sites {
             let redirect = redirect(source);
             let (after, risks) =

@@ -1,0 +1,95 @@
+//! `account show`: what an account has, what is left of its plan, and the disk that its document roots take.
+
+use std::path::Path;
+
+use brightharbor_core::site::{Account, AccountName, Counted, Plan, Usage};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::disk_used;
+use clap::Args;
+use serde_json::{Value, json};
+
+use crate::commands::Report;
+use crate::commands::plan::limit_words;
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::Page;
+
+/// Show one account.
+#[derive(Debug, Args)]
+pub struct Show {
+    name: String,
+}
+
+/// The account by its name as typed.
+pub fn find(harbor: &Harbor, typed: &str) -> Result<Account, Error> {
+    let name = AccountName::parse(typed).map_err(Error::wrong_use)?;
+    harbor.store.account(&name)?.ok_or_else(|| {
+        Error::refused("unknown-account", format!("there is no account `{name}`"))
+            .advice("see `brightharbor account list`")
+    })
+}
+
+pub fn run(args: &Show, context: &Context) -> Report {
+    let harbor = context.open()?;
+    let account = find(&harbor, &args.name)?;
+    let plan = account.plan.as_ref().map(|name| harbor.store.plan(name)).transpose()?.flatten();
+    let sites = harbor.store.sites(Some(&account.name))?;
+    let mut roots: Vec<&Path> = sites.iter().map(|site| site.document_root.as_path()).collect();
+    // A root inside another one is counted with it.
+    roots.sort();
+    roots.dedup_by(|below, above| below.starts_with(*above));
+    context.progress.doing("adding up the document roots");
+    let disk: u64 = roots.iter().map(|root| disk_used(root)).sum();
+    let (usage, zones) = (harbor.store.usage(&account.name)?, harbor.store.zones()?);
+    let zones = zones.into_iter().filter(|zone| zone.account == account.name).count();
+    Ok(Box::new(AccountPage { account, plan, usage, zones, disk }))
+}
+
+struct AccountPage {
+    account: Account,
+    plan: Option<Plan>,
+    usage: Usage,
+    zones: usize,
+    /// In bytes.
+    disk: u64,
+}
+
+impl Shown for AccountPage {
+    fn human(&self, page: &mut Page) {
+        let account = &self.account;
+        page.heading(&format!("{}: {}", account.name, account.email));
+        let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<15}"), text);
+        field("home", &account.home.display().to_string());
+        field("system user", account.system_user.as_deref().unwrap_or("whoever runs the program"));
+        field("plan", account.plan.as_ref().map_or("none: any number of everything", AccountName::as_str));
+        for counted in Counted::ALL {
+            let used = self.usage.of(counted);
+            let of = self.plan.as_ref().and_then(|plan| plan.limits.of(counted));
+            let left = of.map(|limit| format!(", {} left of {}", limit.saturating_sub(used), limit_words(Some(limit))));
+            field(counted.words(), &format!("{used}{}", left.unwrap_or_default()));
+        }
+        field("zones", &self.zones.to_string());
+        let mib = self.disk.div_ceil(1 << 20);
+        let of = self.plan.as_ref().and_then(|plan| plan.limits.disk).map(|limit| {
+            let over = if mib > u64::from(limit) { ": more than the plan says" } else { "" };
+            format!(" of {limit} MiB{over}")
+        });
+        field("disk", &format!("{mib} MiB{}", of.unwrap_or_default()));
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": "account show",
+            "account": self.account,
+            "limits": self.plan.as_ref().map(|plan| plan.limits),
+            "usage": self.usage,
+            "zones": self.zones,
+            "disk_bytes": self.disk,
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}

@@ -1,0 +1,61 @@
+//! `plan list` and `plan show`.
+
+use brightharbor_core::site::{Counted, Plan};
+use clap::Args;
+use serde_json::{Value, json};
+
+use super::{find, limit_words};
+use crate::commands::Report;
+use crate::error::Exit;
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::{Page, table};
+
+/// List the plans.
+#[derive(Debug, Args)]
+pub struct List {}
+
+/// Show one plan.
+#[derive(Debug, Args)]
+pub struct Show {
+    name: String,
+}
+
+pub fn run(_: &List, context: &Context) -> Report {
+    Ok(Box::new(Plans { command: "plan list", plans: context.open()?.store.plans()? }))
+}
+
+pub fn show(args: &Show, context: &Context) -> Report {
+    Ok(Box::new(Plans { command: "plan show", plans: vec![find(&context.open()?, &args.name)?] }))
+}
+
+struct Plans {
+    command: &'static str,
+    plans: Vec<Plan>,
+}
+
+impl Shown for Plans {
+    fn human(&self, page: &mut Page) {
+        if self.plans.is_empty() {
+            return page.line("No plans: accounts may have any number of everything.");
+        }
+        let row = |plan: &Plan| {
+            let mut row = vec![plan.name.to_string()];
+            row.extend(Counted::ALL.map(|counted| limit_words(plan.limits.of(counted))));
+            row.push(plan.limits.disk.map_or_else(|| "any".into(), |mib| format!("{mib} MiB")));
+            row
+        };
+        let mut headings = vec!["plan"];
+        headings.extend(Counted::ALL.map(Counted::words));
+        headings.push("disk");
+        table(page, &headings, self.plans.iter().map(row).collect());
+    }
+
+    fn json(&self) -> Value {
+        json!({ "command": self.command, "plans": self.plans })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}

@@ -1,0 +1,56 @@
+//! Plans and accounts: limits that refuse, what is left, and removing without losing anything.
+
+use serde_json::json;
+
+use crate::coast::Coast;
+
+#[test]
+fn a_plan_limits_what_an_account_may_have() {
+    let coast = Coast::new();
+    let plan = |arguments: &[&str]| coast.run(&[&["plan"], arguments].concat());
+    plan(&["add", "small", "--addon-domains", "1", "--subdomains", "1", "--parked-domains", "0", "--disk", "100"])
+        .expect(0);
+    plan(&["add", "middle", "--like", "small", "--addon-domains", "5", "--redirects", "any"]).expect(0);
+    assert!(plan(&["add", "small"]).expect(4).contains("there is a plan `small` already"));
+    assert!(plan(&["add", "Big one"]).expect(2).contains("no name of a plan"));
+    assert!(plan(&["change", "small", "--redirects", "many"]).expect(2).contains("give a number, or `any`"));
+    coast.run(&["account", "change", "bakery", "--plan", "small"]).expect(0);
+    coast.delegate_here("crumbandtide.example");
+
+    // Two addon domains in one call are one too many: nothing of it happens.
+    let both = coast.run(&["attach", "crumbandtide.example", "gullrock.example", "--account", "bakery"]).expect(4);
+    assert!(both.contains("has 0 addon domains, and its plan `small` allows 1"), "{both}");
+    assert!(both.contains("brightharbor plan change small --addon-domains 2"), "{both}");
+    coast.run(&["attach", "crumbandtide.example", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    let parked = ["attach", "gullrock.example", "--same-as", "crumbandtide.example", "--account", "bakery"];
+    assert!(coast.run(&parked).expect(4).contains("parked domains"));
+    plan(&["change", "small", "--parked-domains", "1"]).expect(0);
+    coast.run(&parked).expect(3);
+    let shown = coast.run(&["account", "show", "bakery"]).expect(0);
+    assert!(shown.contains("addon domains 1, 0 left of 1") && shown.contains("of 100 MiB"), "{shown}");
+    let document = coast.json(&["account", "show", "bakery"], 0);
+    let usage = json!({ "addon-domains": 1, "subdomains": 1, "parked-domains": 1, "redirects": 0 });
+    assert_eq!(document["usage"], usage);
+
+    plan(&["change", "small", "--redirects", "0"]).expect(0);
+    let redirect = ["redirect", "add", "crumbandtide.example/a", "/b"];
+    assert!(coast.run(&redirect).expect(4).contains("has 0 redirects, and its plan `small` allows 0"));
+    assert!(plan(&["remove", "small"]).expect(4).contains("is that of bakery"));
+    plan(&["remove", "middle"]).expect(0);
+    assert_eq!(coast.json(&["plan", "list"], 0)["plans"].as_array().unwrap().len(), 1);
+}
+
+#[test]
+fn an_account_goes_only_when_it_has_nothing_left_and_its_home_stays() {
+    let coast = Coast::new();
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
+    let refused = coast.run(&["account", "remove", "bakery"]).expect(4);
+    assert!(refused.contains("1 sites and 1 zones"), "{refused}");
+    assert!(refused.contains("brightharbor detach crumbandtide.example --zone remove"), "{refused}");
+    coast.run(&["detach", "crumbandtide.example", "--zone", "remove"]).expect(0);
+    coast.run(&["account", "change", "bakery", "--email", "new@saltmarsh.example"]).expect(0);
+    assert!(coast.run(&["account", "change", "bakery", "--email", "none"]).expect(2).contains("not an e-mail address"));
+    assert!(coast.run(&["account", "remove", "bakery"]).expect(0).contains("stays as it is"));
+    assert!(coast.path("homes/bakery/www/crumbandtide.example/index.html").exists());
+    assert!(coast.run(&["account", "show", "bakery"]).expect(4).contains("there is no account `bakery`"));
+}
