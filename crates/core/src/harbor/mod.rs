@@ -102,11 +102,14 @@ pub struct Sites {
     /// The home of a new account unless one is given; `{account}` is filled in.
     #[serde(default = "default_home")]
     pub home: String,
+    /// Domains of the provider that any account may have names below.
+    #[serde(default)]
+    pub provider_domains: Vec<Hostname>,
 }
 
 impl Default for Sites {
     fn default() -> Self {
-        Self { document_root: default_document_root(), home: default_home() }
+        Self { document_root: default_document_root(), home: default_home(), provider_domains: vec![] }
     }
 }
 

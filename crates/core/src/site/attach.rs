@@ -170,7 +170,7 @@ pub fn attach(
         registrable_domain(&request.hostname).ok_or_else(|| AttachRefused::PublicSuffix(request.hostname.clone()))?;
     let hostnames = wanted_names(&request.hostname, request.www);
     let main = hostnames[0].clone();
-    refuse_taken(&hostnames, account, loaded)?;
+    refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
     if let ServedFrom::Elsewhere(target) = &request.place {
         return super::served_elsewhere::attach(&request.hostname, target, account, loaded, now);
     }
@@ -269,7 +269,12 @@ fn parked(
     Ok(Attachment { site, change_set, said })
 }
 
-fn refuse_taken(hostnames: &[Hostname], account: &Account, loaded: &AttachLoaded) -> Result<(), AttachRefused> {
+fn refuse_taken(
+    hostnames: &[Hostname],
+    account: &Account,
+    loaded: &AttachLoaded,
+    provider_domains: &[Hostname],
+) -> Result<(), AttachRefused> {
     for hostname in hostnames {
         if let Some(site) = loaded.related.iter().find(|site| site.hostnames.contains(hostname)) {
             return Err(AttachRefused::AlreadyAttached {
@@ -285,11 +290,16 @@ fn refuse_taken(hostnames: &[Hostname], account: &Account, loaded: &AttachLoaded
         domain: domain.clone(),
         owner: owner.clone(),
     };
-    if let Some(site) = loaded.related.iter().find(|site| site.account != account.name) {
+    // Below a domain of the provider anybody may have a name; what lies below that name is its owner's again.
+    let provided = |name: &Hostname| provider_domains.contains(name) && hostnames[0] != *name;
+    let foreign = |site: &&Site| site.account != account.name && !site.hostnames.iter().any(provided);
+    if let Some(site) = loaded.related.iter().find(foreign) {
         return Err(somebody_elses(site.main(), &site.account));
     }
     match loaded.zone.as_ref().map(ZoneLoaded::zone) {
-        Some(zone) if zone.account != account.name => Err(somebody_elses(&zone.name, &zone.account)),
+        Some(zone) if zone.account != account.name && !provided(&zone.name) => {
+            Err(somebody_elses(&zone.name, &zone.account))
+        }
         _ => Ok(()),
     }
 }

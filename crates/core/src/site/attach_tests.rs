@@ -323,3 +323,15 @@ fn a_name_that_somebody_else_serves_gets_an_alias_that_does_not_lead_back() {
     let nowhere = decided(&asked("cdn.gullrock.example", to("edge.network.example"), None), &empty());
     assert!(matches!(nowhere, Err(AttachRefused::NoZone(_))));
 }
+
+#[test]
+fn below_a_domain_of_the_provider_every_account_may_have_a_name() {
+    let mut loaded = empty();
+    zone_of(&mut loaded, ZONE, "choir");
+    let mut provided = settings();
+    provided.sites.provider_domains = vec![hostname("crumbandtide.example")];
+    let decided = decide("hall.crumbandtide.example", &loaded, &provided).unwrap();
+    assert!(lines(&decided).contains(&"change /harbor/zones/crumbandtide.example.zone (644)".to_string()));
+    assert!(matches!(decide("crumbandtide.example", &loaded, &provided), Err(AttachRefused::SomebodyElses { .. })));
+    assert!(decide("hall.crumbandtide.example", &loaded, &settings()).is_err());
+}

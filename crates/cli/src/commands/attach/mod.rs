@@ -140,8 +140,8 @@ pub fn run(args: &Attach, context: &Context) -> Report {
 
 async fn carry(args: &Attach, requests: Vec<AttachRequest>, mut said: Vec<String>, context: &Context) -> Report {
     let title = match &requests[..] {
-        [one] => format!("attach {}", one.hostname),
-        many => format!("attach {} and {} more", many[0].hostname, many.len() - 1),
+        [one] => format!("attach {} --account {}", one.hostname, one.account),
+        many => format!("attach {} and {} more --account {}", many[0].hostname, many.len() - 1, many[0].account),
     };
     let mut attached: Vec<Site> = Vec::new();
     let changed = change(context, &title, &args.options, async |harbor, now| {
