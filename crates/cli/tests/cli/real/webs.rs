@@ -211,3 +211,74 @@ fn three_servers_and_the_model_answer_alike() {
     assert!(differences.is_empty(), "{} differ:\n{}", differences.len(), differences.join("\n"));
     assert!(asked >= 600, "{asked}");
 }
+
+/// Whatever is accepted as source, target, folder and policy: the files of hundreds of such sites pass the servers'
+/// own config tests.
+#[test]
+fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
+    use proptest::prelude::*;
+    use proptest::strategy::ValueTree;
+    use proptest::test_runner::TestRunner;
+
+    let folder = open_folder();
+    let harbor = folder.path().join("harbor");
+    for part in ["servers/nginx", "servers/apache", "proofs"] {
+        fs::create_dir_all(harbor.join(part)).unwrap();
+    }
+    let world = World::start_around(folder.path()).unwrap();
+    let layout = Layout::new(&harbor);
+    let mut settings = Settings::default();
+    settings.internet.http_port = Some(world.cast.http_port);
+    settings.internet.https_port = Some(world.cast.https_port);
+    // Much of what is typed here is hostile: quotes, braces, variables, newlines, escapes.
+    let piece = || proptest::string::string_regex("[a-z0-9 ./%$;{}\"'\\\\\\n\\r\\t#?&=+*()|^~@:!,_-]{0,24}").unwrap();
+    let mild = || proptest::string::string_regex("[a-zé0-9 ._+*:~@!&=,'-]{1,12}(/[a-z0-9._+-]{1,5})?").unwrap();
+    let path = prop_oneof![mild(), piece()];
+    let redirect = (path, piece(), any::<bool>(), any::<bool>(), 0..4_usize, 0..3_usize);
+    let strategy = (prop::collection::vec(redirect, 0..6), piece(), 0..4_usize, any::<bool>(), any::<Option<u32>>());
+    let mut runner = TestRunner::deterministic();
+    let (mut accepted, mut refused) = (0, 0);
+    for number in 0..300 {
+        let (typed, root, www, tls13, hsts) = strategy.new_tree(&mut runner).unwrap().current();
+        let domain = format!("berth{number}.example");
+        let mut redirects: Vec<Redirect> = Vec::new();
+        for (path, target, prefix, keep_path, status, sides) in typed {
+            let target = if sides == 0 { format!("/{target}") } else { format!("https://quay.example/{target}") };
+            let source = Source::parse(&format!("{domain}/{path}"), prefix);
+            let (Ok(source), Ok(target)) = (source, Target::parse(&target, keep_path)) else {
+                refused += 1;
+                continue;
+            };
+            if redirects.iter().any(|other| other.source.path == source.path) {
+                continue;
+            }
+            accepted += 1;
+            let sides = [Sides::Both, Sides::WithWww, Sides::WithoutWww][sides];
+            let status = [301, 302, 307, 308][status];
+            redirects.push(Redirect { source, target, status, keep_path, sides, until: None });
+        }
+        let document_root = std::path::PathBuf::from(format!("/home/berth/{root}"));
+        let document_root = match brightharbor_core::site::check_path(&document_root) {
+            Ok(()) => document_root,
+            Err(_) => "/home/berth/plain".into(),
+        };
+        let policies = [WwwPolicy::Also, WwwPolicy::ToBare, WwwPolicy::ToWww, WwwPolicy::None];
+        let rules = SiteRules { www: policies[www], hsts, redirects, ..SiteRules::default() };
+        let https = if tls13 { HttpsPolicy::Forced } else { HttpsPolicy::Offered };
+        let mut site = site(folder.path(), &domain, if number < 20 { https } else { HttpsPolicy::None }, rules);
+        site.document_root = document_root;
+        for server in [WebServer::Nginx, WebServer::Apache] {
+            settings.web.server = server;
+            settings.web.listen = vec![world.cast.web()];
+            let text = site_file(&site, &settings, &layout).unwrap();
+            fs::write(layout.site_file(server, site.main()), text).unwrap();
+        }
+    }
+    assert!(accepted > 100 && refused > 100, "{accepted} accepted, {refused} refused");
+    let nginx = Web::nginx(folder.path(), &harbor.join("servers/nginx"));
+    let apache = Web::apache(&world.cast, folder.path(), &harbor.join("servers/apache"));
+    for web in [nginx, apache] {
+        let output = std::process::Command::new(&web.test[0]).args(&web.test[1..]).output().unwrap();
+        assert!(output.status.success(), "{}: {}", web.name, String::from_utf8_lossy(&output.stderr));
+    }
+}
