@@ -35,6 +35,13 @@ enum MailArgument {
     Elsewhere,
 }
 
+impl Default for DesignOptions {
+    fn default() -> Self {
+        let mail = MailArgument::Unsaid;
+        Self { mail, mail_servers: vec![], template: TemplateName::default(), nameserver_set: None }
+    }
+}
+
 impl DesignOptions {
     pub fn design(&self) -> Result<ZoneDesign, Error> {
         let mail = match (self.mail, self.mail_servers.is_empty()) {

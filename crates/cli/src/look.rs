@@ -24,13 +24,18 @@ pub struct Looked {
 
 /// Looks at hostnames of the site.
 pub async fn look_at_site(harbor: &Harbor, site: &Site) -> Result<Looked, Error> {
-    look(harbor, site.main(), &site.hostnames).await
+    look(harbor, site.main(), &site.hostnames, None).await
 }
 
 /// Looks at hostnames of one domain, attached or not.
-pub async fn look(harbor: &Harbor, name: &Hostname, hostnames: &[Hostname]) -> Result<Looked, Error> {
+pub async fn look(
+    harbor: &Harbor,
+    name: &Hostname,
+    hostnames: &[Hostname],
+    at: Option<IpAddr>,
+) -> Result<Looked, Error> {
     let domain = registrable_domain(name).unwrap_or_else(|| name.clone());
-    let gathered = gather(&harbor.settings, &domain, hostnames).await?;
+    let gathered = gather(&harbor.settings, &domain, hostnames, at).await?;
     Ok(verdict(harbor, &gathered)?)
 }
 

@@ -42,12 +42,19 @@ pub fn resolvers(settings: &Settings) -> Vec<SocketAddr> {
 }
 
 /// Looks at hostnames of one domain.
-pub async fn gather(settings: &Settings, domain: &Hostname, hostnames: &[Hostname]) -> Result<Gathered, TrustError> {
+///
+/// With `at`, web servers are looked for at that address alone, wherever the names lead.
+pub async fn gather(
+    settings: &Settings,
+    domain: &Hostname,
+    hostnames: &[Hostname],
+    at: Option<IpAddr>,
+) -> Result<Gathered, TrustError> {
     let roots = trust::roots(&settings.internet.trust_roots)?;
     let picture = walk(&brief(settings, domain, hostnames)).await;
     let mut hosts = Vec::with_capacity(hostnames.len());
     for hostname in hostnames {
-        hosts.push(gather_host(settings, hostname, &picture, &roots).await);
+        hosts.push(gather_host(settings, hostname, &picture, &roots, at).await);
     }
     Ok(Gathered { domain: domain.clone(), now: clock::now(), picture, hosts })
 }
@@ -57,9 +64,13 @@ async fn gather_host(
     hostname: &Hostname,
     picture: &Picture,
     roots: &Arc<RootCertStore>,
+    at: Option<IpAddr>,
 ) -> HostGathered {
     let resolved = resolve_all(&resolvers(settings), &hostname.dns_name()).await;
-    let addresses = addresses_to_look_at(picture, hostname, &resolved);
+    let addresses = match at {
+        Some(address) => vec![address],
+        None => addresses_to_look_at(picture, hostname, &resolved),
+    };
     let (http_port, https_port) = (settings.internet.http_port(), settings.internet.https_port());
     let (mut http, mut tls) = (Vec::new(), Vec::new());
     for address in &addresses {

@@ -1,5 +1,7 @@
 //! `survey`: the six links of hostnames, as a visitor meets them. Changes nothing.
 
+use std::net::IpAddr;
+
 use brightharbor_core::name::Hostname;
 use brightharbor_core::survey::Survey as Links;
 use clap::Args;
@@ -19,6 +21,9 @@ pub struct Survey {
     /// Hostnames, attached here or not.
     #[arg(required = true)]
     hostnames: Vec<String>,
+    /// Look for the web server at this address, before the names lead there.
+    #[arg(long, value_name = "ADDRESS")]
+    at: Option<IpAddr>,
 }
 
 pub fn run(args: &Survey, context: &Context) -> Report {
@@ -28,7 +33,7 @@ pub fn run(args: &Survey, context: &Context) -> Report {
         let mut surveys = Vec::new();
         for name in &names {
             context.progress.doing(&format!("walking the links of {name}"));
-            surveys.extend(look(&harbor, name, std::slice::from_ref(name)).await?.surveys);
+            surveys.extend(look(&harbor, name, std::slice::from_ref(name), args.at).await?.surveys);
         }
         Ok::<_, Error>(surveys)
     })??;

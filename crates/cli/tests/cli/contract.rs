@@ -53,7 +53,17 @@ fn documents_have_their_settled_members() {
     let sites = coast.json(&["site", "list", "--account", "bakery"], 0);
     assert_eq!(
         members(&sites["sites"][0]),
-        BTreeSet::from(["hostnames", "kind", "account", "document_root", "https", "certificate", "waiting"])
+        BTreeSet::from([
+            "hostnames",
+            "kind",
+            "account",
+            "document_root",
+            "https",
+            "certificate",
+            "redirects",
+            "stops_at",
+            "waiting"
+        ])
     );
     let records = coast.json(&["record", "list", "www.crumbandtide.example"], 0);
     assert_eq!(records["zone"], "crumbandtide.example");

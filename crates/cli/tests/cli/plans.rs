@@ -54,3 +54,22 @@ fn an_account_goes_only_when_it_has_nothing_left_and_its_home_stays() {
     assert!(coast.path("homes/bakery/www/crumbandtide.example/index.html").exists());
     assert!(coast.run(&["account", "show", "bakery"]).expect(4).contains("there is no account `bakery`"));
 }
+
+#[test]
+fn an_account_and_its_first_domain_in_one_call() {
+    let coast = Coast::new();
+    coast.delegate_here("lanternchoir.example");
+    let add = ["account", "add", "--domain", "www.lanternchoir.example", "--email", "leader@lanternchoir.example"];
+    let added = coast.run(&add).expect(0);
+    assert!(added.contains("The account lanternchoir has its home"), "{added}");
+    assert!(added.contains("lanternchoir.example: all six links hold") || added.contains("holds"), "{added}");
+    let listed = coast.json(&["site", "list", "--links", "--kind", "addon-domain", "--sort", "expiry"], 0);
+    assert_eq!(
+        (&listed["sites"][0]["account"], &listed["sites"][0]["stops_at"]),
+        (&json!("lanternchoir"), &json!("all hold"))
+    );
+    let own =
+        ["account", "add", "yard", "--domain", "gullrock.example", "--email", "yard@gullrock.example", "--dry-run"];
+    assert!(coast.run(&own).expect(0).contains("lies on the account's own domain"));
+    assert!(coast.run(&["account", "add", "--email", "a@saltmarsh.example"]).expect(2).contains("required"));
+}

@@ -71,3 +71,23 @@ fn a_parked_domain_goes_with_its_zone_and_the_site_stays() {
     assert_eq!(coast.json(&["zone", "list"], 0)["zones"].as_array().unwrap().len(), 1);
     assert_eq!(coast.json(&["redirect", "try", "http://crumbandtide.example/"], 0)["agree"], true);
 }
+
+#[test]
+fn a_survey_tells_the_starter_page_from_content_and_looks_before_the_name_leads_there() {
+    let coast = bakery();
+    let lands = |arguments: &[&str]| {
+        let surveyed = coast.run(&[&["survey"], arguments].concat());
+        surveyed.stdout.split_whitespace().collect::<Vec<_>>().join(" ")
+    };
+    assert!(lands(&["crumbandtide.example"]).contains("which shows the starter page"));
+    let root = coast.path("homes/bakery/www/crumbandtide.example");
+    fs::write(root.join("index.html"), "<h1>Rye and spelt</h1>").unwrap();
+    assert!(!lands(&["crumbandtide.example"]).contains("which shows"));
+    fs::remove_file(root.join("index.html")).unwrap();
+    assert!(lands(&["crumbandtide.example"]).contains("no page: is the folder empty?"));
+    // Not delegated here yet: at our own address it answers already.
+    coast.run(&["attach", "gullrock.example", "--account", "bakery"]).expect(3);
+    let address = coast.world.cast.web().to_string();
+    let at = lands(&["gullrock.example", "--at", &address]);
+    assert!(at.contains("answers holds this site's configuration answers") && at.contains("delegated broken"), "{at}");
+}

@@ -7,6 +7,8 @@ use std::collections::HashMap;
 use serde::Serialize;
 use url::Url;
 
+use crate::render::STARTER_MARK;
+
 /// What came for one URL.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum PageSeen {
@@ -24,6 +26,44 @@ pub enum FollowStep {
 pub struct Landing {
     pub hops: Vec<Hop>,
     pub end: LandingEnd,
+    /// What the page is that they end at, where that was looked at.
+    pub shows: Option<Shows>,
+}
+
+/// What a page is, as far as a program can tell.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Shows {
+    /// The page that a new document root starts with.
+    StarterPage,
+    /// A server's own list of files.
+    Listing,
+    /// Nothing: no page where one is looked for.
+    EmptyFolder,
+    Content,
+}
+
+impl Shows {
+    /// Judged by status and body. Servers name their lists `Index of`.
+    pub fn of(status: u16, body: &[u8]) -> Option<Self> {
+        let text = String::from_utf8_lossy(&body[..body.len().min(4096)]);
+        match status {
+            403 | 404 => Some(Shows::EmptyFolder),
+            200 if text.contains(STARTER_MARK) => Some(Shows::StarterPage),
+            200 if text.contains("<title>Index of ") => Some(Shows::Listing),
+            200 => Some(Shows::Content),
+            _ => None,
+        }
+    }
+
+    pub fn words(self) -> &'static str {
+        match self {
+            Shows::StarterPage => "the starter page",
+            Shows::Listing => "a list of files",
+            Shows::EmptyFolder => "no page: is the folder empty?",
+            Shows::Content => "content",
+        }
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -51,7 +91,7 @@ pub fn follow(start: &Url, seen: &HashMap<Url, PageSeen>) -> FollowStep {
     let mut at = start.clone();
     loop {
         let text = at.to_string();
-        let end = |hops: Vec<Hop>, end: LandingEnd| FollowStep::Ended(Landing { hops, end });
+        let end = |hops: Vec<Hop>, end: LandingEnd| FollowStep::Ended(Landing { hops, end, shows: None });
         if hops.iter().any(|hop| hop.url == text) {
             return end(hops, LandingEnd::Loop { url: text });
         }
@@ -110,6 +150,15 @@ mod tests {
         ]);
         assert_eq!(landed.end, LandingEnd::Page { url: "https://gullrock.example/boats?new".into(), status: 200 });
         assert_eq!(landed.hops.len(), 2);
+    }
+
+    #[test]
+    fn what_a_page_is() {
+        let starter = crate::render::starter_page(&crate::name::Hostname::parse("gullrock.example").unwrap());
+        assert_eq!(Shows::of(200, starter.as_bytes()), Some(Shows::StarterPage));
+        assert_eq!(Shows::of(200, b"<html><head><title>Index of /boats/</title>"), Some(Shows::Listing));
+        assert_eq!(Shows::of(200, b"boats"), Some(Shows::Content));
+        assert_eq!((Shows::of(404, b""), Shows::of(503, b"")), (Some(Shows::EmptyFolder), None));
     }
 
     #[test]

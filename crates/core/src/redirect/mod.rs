@@ -8,5 +8,5 @@ mod rule;
 
 pub use add::{AddRefused, add};
 pub use answer::{Answer, Ports, Step, Way, WayEnd, Why, answer, way};
-pub use follow::{FollowStep, Hop, Landing, LandingEnd, PageSeen, follow};
+pub use follow::{FollowStep, Hop, Landing, LandingEnd, PageSeen, Shows, follow};
 pub use rule::{Redirect, RedirectError, Sides, Source, Target, check_status};

@@ -21,7 +21,7 @@ use crate::redirect::Redirect;
 use crate::site::{HttpsPolicy, Site, SiteRules};
 
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
-pub use starter::starter_page;
+pub use starter::{STARTER_MARK, starter_page};
 pub use zone_list::{
     CatalogStanza, Publication, PublishedTo, is_published, republished, with_zone, without_zone, zone_index,
     zone_list_head, zone_stanza,

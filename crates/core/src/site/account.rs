@@ -5,6 +5,8 @@ use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
+use crate::name::Hostname;
+
 /// A customer.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Account {
@@ -39,6 +41,14 @@ impl AccountName {
             && characters.all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-')
             && text.len() <= 31;
         if fits { Ok(Self(text.to_string())) } else { Err(AccountNameError(text.to_string())) }
+    }
+
+    /// A name made from a domain: its first label, as far as it fits.
+    pub fn from_domain(domain: &Hostname) -> Option<Self> {
+        let bare = domain.without_www().unwrap_or_else(|| domain.clone());
+        let label = bare.as_str().split('.').next().unwrap_or_default();
+        let kept: String = label.chars().skip_while(|c| !c.is_ascii_lowercase()).take(31).collect();
+        Self::parse(&kept).ok()
     }
 
     pub fn as_str(&self) -> &str {
@@ -114,5 +124,14 @@ mod tests {
         for wrong in ["baker", "@x.example", "a@b", "a@b@c.example", "a b@c.example", "a\n@c.example"] {
             assert!(check_email(wrong).is_err(), "{wrong:?}");
         }
+    }
+
+    #[test]
+    fn a_name_is_made_from_a_domain() {
+        let made = |domain: &str| AccountName::from_domain(&Hostname::parse(domain).unwrap()).map(String::from);
+        assert_eq!(made("www.crumbandtide.example").as_deref(), Some("crumbandtide"));
+        assert_eq!(made("4thebakery.example").as_deref(), Some("thebakery"));
+        assert_eq!(made("a-very-long-name-of-a-bakery-at-the-tide.example").unwrap().len(), 31);
+        assert_eq!(made("123.example"), None);
     }
 }

@@ -1,7 +1,7 @@
 //! The sixth link: where a visitor who types the name ends up.
 
 use super::{Link, LinkName, LinkState, Seen, Turn};
-use crate::redirect::{Landing, LandingEnd};
+use crate::redirect::{Landing, LandingEnd, Shows};
 
 pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
     let turn = match (seen.harbored, answers.turn) {
@@ -15,7 +15,11 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
     let Some(landing) = seen.landing else {
         return link(LinkState::Unchecked, "nothing answers for the name yet".into());
     };
-    let way = way(landing);
+    let mut way = way(landing);
+    let own_page = seen.harbored.is_some() && answers.state == LinkState::Holds;
+    if let Some(shows) = landing.shows.filter(|shows| own_page && *shows != Shows::Content) {
+        way.push_str(&format!(", which shows {}", shows.words()));
+    }
     match &landing.end {
         LandingEnd::Page { url, status } if (200..300).contains(status) => {
             let ours = seen.harbored.is_some();

@@ -91,7 +91,7 @@ fn good() -> Look {
             outcome: HttpOutcome::Answer { status: 403, body: FINGERPRINT.into() },
         }],
         tls: vec![TlsSeen { address: "192.0.2.10:443".parse().unwrap(), outcome: shown(Ok(())) }],
-        landing: Some(Landing { hops: vec![hop], end }),
+        landing: Some(Landing { hops: vec![hop], end, shows: None }),
     };
     let certificate = Certificate {
         site: hostname.clone(),
@@ -331,7 +331,8 @@ fn a_certificate_that_does_not_verify_or_soon_ends_is_told() {
 #[test]
 fn where_a_visitor_lands() {
     let ending = |end: LandingEnd| {
-        Look::spoilt(|look| look.host().landing = Some(Landing { hops: vec![], end })).link(LinkName::Lands)
+        Look::spoilt(|look| look.host().landing = Some(Landing { hops: vec![], end, shows: None }))
+            .link(LinkName::Lands)
     };
     let page = |url: &str, status| LandingEnd::Page { url: url.into(), status };
     assert_eq!(ending(page("https://gullrock.example/", 200)).state, LinkState::Holds);

@@ -6,7 +6,7 @@ use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::redirect::{FollowStep, Landing, PageSeen, follow};
+use brightharbor_core::redirect::{FollowStep, Landing, PageSeen, Shows, follow};
 use brightharbor_core::render::FINGERPRINT_PATH;
 use brightharbor_core::survey::{HttpOutcome, HttpSeen};
 use rustls::ClientConfig;
@@ -48,9 +48,10 @@ pub async fn land(
     tls: &Arc<ClientConfig>,
 ) -> Landing {
     let mut seen: HashMap<Url, PageSeen> = HashMap::new();
+    let mut last = None;
     loop {
         let url = match follow(start, &seen) {
-            FollowStep::Ended(landing) => return landing,
+            FollowStep::Ended(landing) => return Landing { shows: last, ..landing },
             FollowStep::Fetch(url) => url,
         };
         let host = url.host_str().unwrap_or_default().to_string();
@@ -58,7 +59,8 @@ pub async fn land(
             let addresses = look_up(unknown.key(), resolvers).await;
             unknown.insert(addresses);
         }
-        let page = fetch_page(&url, &known, default_ports, tls).await;
+        let (page, shows) = fetch_page(&url, &known, default_ports, tls).await;
+        last = shows;
         seen.insert(url, page);
     }
 }
@@ -74,8 +76,8 @@ async fn fetch_page(
     addresses: &HashMap<String, Vec<IpAddr>>,
     (http_port, https_port): (u16, u16),
     tls: &Arc<ClientConfig>,
-) -> PageSeen {
-    let failed = |reason: String| PageSeen::Failed { reason };
+) -> (PageSeen, Option<Shows>) {
+    let failed = |reason: String| (PageSeen::Failed { reason }, None);
     let Some(host) = url.host_str() else { return failed("has no host".into()) };
     let secure = url.scheme() == "https";
     let port = url.port().unwrap_or(if secure { https_port } else { http_port });
@@ -93,7 +95,8 @@ async fn fetch_page(
         let named = authority(host, port, if secure { 443 } else { 80 });
         match get(SocketAddr::new(address, port), host, &named, &path, config).await {
             Ok(answer) => {
-                return PageSeen::Answer { status: answer.status, location: answer.header("location") };
+                let shows = Shows::of(answer.status, &answer.body);
+                return (PageSeen::Answer { status: answer.status, location: answer.header("location") }, shows);
             }
             Err(HttpError::NoRoute) => {}
             Err(error) => last = error,

@@ -7,7 +7,8 @@ use brightharbor_core::site::{Account, AccountName, check_email, check_path};
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::{Report, plan};
+use crate::commands::attach::{self, Attach};
+use crate::commands::{Report, hostname, plan};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
@@ -17,8 +18,12 @@ use crate::show::{Shown, json};
 /// Add an account.
 #[derive(Debug, Args)]
 pub struct Add {
-    /// Its name: lower-case letters, digits and hyphens.
-    name: String,
+    /// Its name: lower-case letters, digits and hyphens. With --domain made from it, if not given.
+    #[arg(required_unless_present = "domain")]
+    name: Option<String>,
+    /// Attach this domain as its first one, in the same call.
+    #[arg(long, value_name = "DOMAIN")]
+    domain: Option<String>,
     /// Where to reach the customer.
     #[arg(long, value_name = "ADDRESS")]
     email: String,
@@ -37,7 +42,13 @@ pub struct Add {
 }
 
 pub fn run(args: &Add, context: &Context) -> Report {
-    let name = AccountName::parse(&args.name).map_err(Error::wrong_use)?;
+    let domain = args.domain.as_deref().map(hostname).transpose()?;
+    let name = match (&args.name, &domain) {
+        (Some(name), _) => AccountName::parse(name).map_err(Error::wrong_use)?,
+        (None, domain) => domain.as_ref().and_then(AccountName::from_domain).ok_or_else(|| {
+            Error::wrong_use("no name can be made from the domain").advice("give the account a name of its own")
+        })?,
+    };
     check_email(&args.email).map_err(Error::wrong_use)?;
     let title = format!("account add {name}");
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
@@ -53,7 +64,15 @@ pub fn run(args: &Add, context: &Context) -> Report {
         let plan = args.plan.as_deref().map(|typed| plan::find(harbor, typed)).transpose()?;
         Ok(decide(name.clone(), args, home, plan.map(|plan| plan.name), &title))
     }))??;
-    Ok(Box::new(Added { changed }))
+    let attached = match &args.domain {
+        // The account is there by now, so that a domain that cannot be attached takes nothing back.
+        Some(domain) if changed.entry.is_some() => {
+            Some(attach::run(&Attach::first(domain, &name, &args.options), context)?)
+        }
+        _ => None,
+    };
+    let own_mail = domain.is_some_and(|domain| args.email.to_ascii_lowercase().ends_with(&format!("@{domain}")));
+    Ok(Box::new(Added { changed, attached, own_mail }))
 }
 
 fn decide(name: AccountName, args: &Add, home: PathBuf, plan: Option<AccountName>, title: &str) -> Decision {
@@ -74,18 +93,33 @@ fn decide(name: AccountName, args: &Add, home: PathBuf, plan: Option<AccountName
 
 struct Added {
     changed: Changed,
+    attached: Option<Box<dyn Shown>>,
+    /// Whether the only address lies in the only domain.
+    own_mail: bool,
 }
 
 impl Shown for Added {
     fn human(&self, page: &mut Page) {
         human::change_report(page, &self.changed);
+        if self.own_mail {
+            let text = "the e-mail address lies on the account's own domain: when that fails, nobody can be told";
+            page.hanging("note: ", text);
+        }
+        if let Some(attached) = &self.attached {
+            page.blank();
+            attached.human(page);
+        }
     }
 
     fn json(&self) -> Value {
-        json!({ "command": "account add", "change": json::ChangeDocument::from(&self.changed) })
+        json!({
+            "command": "account add",
+            "change": json::ChangeDocument::from(&self.changed),
+            "attached": self.attached.as_ref().map(|attached| attached.json()),
+        })
     }
 
     fn exit(&self) -> Exit {
-        Exit::Done
+        self.attached.as_ref().map_or(Exit::Done, |attached| attached.exit())
     }
 }

@@ -100,6 +100,25 @@ impl From<WwwArgument> for WwwPolicy {
     }
 }
 
+impl Attach {
+    /// The first domain of a new account, with everything as usual.
+    pub fn first(domain: &str, account: &AccountName, options: &ChangeOptions) -> Self {
+        Self {
+            hostnames: vec![domain.to_string()],
+            account: account.to_string(),
+            document_root: None,
+            existing: false,
+            same_as: None,
+            served_by: None,
+            www: None,
+            zone: ZoneArgument::Here,
+            primary: None,
+            design: DesignOptions::default(),
+            options: options.clone(),
+        }
+    }
+}
+
 /// More sites than this are left to `tend` and `survey`: walking the links of each would take long.
 const MOST_FOLLOWED: usize = 20;
 

@@ -1,12 +1,15 @@
 //! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
 
-use brightharbor_core::site::{AccountName, Certificate, CertificateState, HttpsPolicy, Site, Waiting};
+use brightharbor_core::site::{AccountName, Certificate, CertificateState, HttpsPolicy, Site, SiteKind, Waiting};
+use brightharbor_core::survey::LinkState;
 use brightharbor_io::clock;
-use clap::Args;
+use brightharbor_io::harbor::Harbor;
+use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
 use crate::commands::Report;
 use crate::error::{Error, Exit};
+use crate::look::look;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
@@ -17,6 +20,28 @@ pub struct List {
     /// Only the sites of this account.
     #[arg(long, value_name = "ACCOUNT")]
     account: Option<String>,
+    /// Only the sites of this kind.
+    #[arg(long, value_enum)]
+    kind: Option<KindArgument>,
+    #[arg(long, value_enum, default_value = "name")]
+    sort: Sort,
+    /// Walk the links of each main name, and tell the first that does not hold.
+    #[arg(long)]
+    links: bool,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum KindArgument {
+    AddonDomain,
+    Subdomain,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum Sort {
+    Name,
+    Account,
+    /// The certificate that runs out first comes first; those without one at the end.
+    Expiry,
 }
 
 pub fn run(args: &List, context: &Context) -> Report {
@@ -32,19 +57,52 @@ pub fn run(args: &List, context: &Context) -> Report {
     let rows = sites.map(|site| {
         let certificate = harbor.store.certificate_of(site.main())?;
         let waiting = harbor.store.waiting_of(site.main())?;
-        Ok(Row { site, certificate, waiting })
+        Ok(Row { site, certificate, waiting, stops_at: None })
     });
-    Ok(Box::new(Sites { rows: rows.collect::<Result<_, Error>>()? }))
+    let mut rows: Vec<Row> = rows.collect::<Result<_, Error>>()?;
+    match args.kind {
+        Some(KindArgument::AddonDomain) => rows.retain(|row| row.site.kind == SiteKind::AddonDomain),
+        Some(KindArgument::Subdomain) => rows.retain(|row| row.site.kind == SiteKind::Subdomain),
+        None => {}
+    }
+    match args.sort {
+        Sort::Name => {}
+        Sort::Account => rows.sort_by(|a, b| a.site.account.cmp(&b.site.account)),
+        Sort::Expiry => rows.sort_by_key(|row| {
+            let end = row.certificate.as_ref().map(|certificate| certificate.not_after);
+            (end.is_none(), end)
+        }),
+    }
+    if args.links {
+        context.block_on(walk_links(context, &harbor, &mut rows))??;
+    }
+    Ok(Box::new(Sites { rows, links: args.links }))
+}
+
+/// One after the other: a site's links are many questions already.
+async fn walk_links(context: &Context, harbor: &Harbor, rows: &mut [Row]) -> Result<(), Error> {
+    for row in rows {
+        let main = row.site.main();
+        context.progress.doing(&format!("walking the links of {main}"));
+        let looked = look(harbor, main, std::slice::from_ref(main), None).await?;
+        let survey = looked.surveys.first();
+        let stop = survey.and_then(|survey| survey.links.iter().find(|link| link.state != LinkState::Holds));
+        row.stops_at = Some(stop.map_or("all hold", |link| link.name.word()));
+    }
+    Ok(())
 }
 
 struct Row {
     site: Site,
     certificate: Option<Certificate>,
     waiting: Option<Waiting>,
+    /// The first link that does not hold, where they were walked.
+    stops_at: Option<&'static str>,
 }
 
 struct Sites {
     rows: Vec<Row>,
+    links: bool,
 }
 
 impl Row {
@@ -91,15 +149,29 @@ impl Shown for Sites {
             return page.line("No sites yet. Attach one: brightharbor attach HOSTNAME --account ACCOUNT");
         }
         let row = |row: &Row| {
-            vec![
+            let mut cells = vec![
                 row.names(),
                 row.site.kind.words().to_string(),
                 row.site.account.to_string(),
                 row.https().to_string(),
                 row.certificate_words(),
-            ]
+                match row.site.rules.redirects.len() {
+                    0 => String::new(),
+                    count => count.to_string(),
+                },
+            ];
+            cells.extend(row.stops_at.map(String::from));
+            cells
         };
-        table(page, &["site", "kind", "account", "https", "certificate"], self.rows.iter().map(row).collect());
+        let mut headings = vec!["site", "kind", "account", "https", "certificate", "redirects"];
+        if self.links {
+            headings.push("stops at");
+        }
+        table(
+            page,
+            &["site", "kind", "account", "https", "certificate", "redirects"],
+            self.rows.iter().map(row).collect(),
+        );
     }
 
     fn json(&self) -> Value {
@@ -115,6 +187,8 @@ impl Shown for Sites {
                     "names": certificate.names,
                     "not_after": certificate.not_after.to_string(),
                 })),
+                "redirects": row.site.rules.redirects.len(),
+                "stops_at": row.stops_at,
                 "waiting": row.waiting.as_ref().map(|waiting| waiting.reason.clone()),
             })
         };
