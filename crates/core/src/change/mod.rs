@@ -101,6 +101,10 @@ pub struct FolderMake {
     pub mode: u32,
     /// The page to put into a folder that is new or empty.
     pub starter_page: Option<String>,
+    /// Folders of starter files: the first that is there is copied into a folder that is new or empty, in place of the
+    /// page.
+    #[serde(default)]
+    pub starter_files: Vec<PathBuf>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

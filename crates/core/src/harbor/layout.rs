@@ -6,6 +6,7 @@ use aws_lc_rs::digest;
 
 use super::{DnsServer, WebServer};
 use crate::name::Hostname;
+use crate::site::AccountName;
 use crate::zone::TemplateName;
 
 /// Where things lie inside a harbor.
@@ -90,6 +91,12 @@ impl Layout {
     /// Where proofs of control for the CA are answered from (RFC 8555 section 8.3); outside every document root.
     pub fn proofs(&self) -> PathBuf {
         self.root.join("proofs")
+    }
+
+    /// Where starter files for new document roots may lie: of the account, then of all.
+    pub fn starter_files(&self, account: &AccountName) -> Vec<PathBuf> {
+        let all = self.root.join("starter");
+        vec![all.join("accounts").join(account.as_str()), all.join("everybody")]
     }
 
     /// The folder of the harbor's own templates of zones.

@@ -179,7 +179,7 @@ pub fn attach(
     }
     let mut decision = match &request.place {
         ServedFrom::SameAs(other) => parked(other, hostnames, loaded, settings, layout)?,
-        _ => with_own_root(request, account, hostnames, domain == main, loaded, settings)?,
+        _ => with_own_root(request, account, hostnames, domain == main, loaded, settings, layout)?,
     };
     decide_zone(request, &domain, loaded, settings, layout, now, &mut decision)?;
     if !matches!(request.place, ServedFrom::SameAs(_)) {
@@ -209,6 +209,7 @@ fn with_own_root(
     is_domain: bool,
     loaded: &AttachLoaded,
     settings: &Settings,
+    layout: &Layout,
 ) -> Result<Attachment, AttachRefused> {
     let main = hostnames[0].clone();
     let (given, existing) = match &request.place {
@@ -242,6 +243,7 @@ fn with_own_root(
         system_user: account.system_user.clone(),
         mode: 0o755,
         starter_page: Some(render::starter_page(&main)),
+        starter_files: layout.starter_files(&account.name),
     }));
     Ok(Attachment { change_set, said, site })
 }

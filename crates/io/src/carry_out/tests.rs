@@ -63,6 +63,7 @@ impl World {
             system_user: None,
             mode: 0o755,
             starter_page: None,
+            starter_files: vec![],
         }));
         set.inventory(InventoryChange::AddAccount(Account {
             name: AccountName::parse("boatyard").unwrap(),

@@ -14,6 +14,8 @@ use rustix::fs::{
 };
 use rustix::io::Errno;
 
+use super::starter::copy_starter_files;
+
 #[derive(Debug, thiserror::Error)]
 pub enum FolderError {
     #[error("{0} is a symbolic link, and links are not followed inside homes")]
@@ -30,7 +32,7 @@ pub enum FolderError {
     Failed { path: PathBuf, reason: String },
 }
 
-struct Owner {
+pub(super) struct Owner {
     uid: u32,
     gid: u32,
     /// Whether new folders have to be given to the owner.
@@ -55,7 +57,12 @@ pub fn make_folder(make: &FolderMake) -> Result<(), FolderError> {
         at = enter(&at, name, &path, make.mode, &owner)?;
     }
     match &make.starter_page {
-        Some(page) if !make.below.as_os_str().is_empty() => put_starter_page(&at, &path, page, &owner),
+        Some(page) if !make.below.as_os_str().is_empty() && is_empty(&at, &path)? => {
+            match make.starter_files.iter().find(|folder| folder.is_dir()) {
+                Some(folder) => copy_starter_files(&at, &path, folder, &owner),
+                None => put_file(&at, OsStr::new("index.html"), &path, page.as_bytes(), &owner),
+            }
+        }
         _ => Ok(()),
     }
 }
@@ -82,7 +89,13 @@ fn open_home(make: &FolderMake, owner: &Owner) -> Result<OwnedFd, FolderError> {
 }
 
 /// Opens the folder `name` in `parent`, making it if it is missing.
-fn enter(parent: &OwnedFd, name: &OsStr, path: &Path, mode: u32, owner: &Owner) -> Result<OwnedFd, FolderError> {
+pub(super) fn enter(
+    parent: &OwnedFd,
+    name: &OsStr,
+    path: &Path,
+    mode: u32,
+    owner: &Owner,
+) -> Result<OwnedFd, FolderError> {
     let failed = |errno: Errno| match errno {
         Errno::LOOP | Errno::XDEV => FolderError::Link(path.to_path_buf()),
         Errno::NOTDIR => match statat(parent, name, AtFlags::SYMLINK_NOFOLLOW) {
@@ -119,22 +132,30 @@ fn enter(parent: &OwnedFd, name: &OsStr, path: &Path, mode: u32, owner: &Owner) 
     Ok(folder)
 }
 
-fn put_starter_page(folder: &OwnedFd, path: &Path, page: &str, owner: &Owner) -> Result<(), FolderError> {
-    let failed = |errno: Errno| FolderError::Failed { path: path.join("index.html"), reason: errno.to_string() };
+fn is_empty(folder: &OwnedFd, path: &Path) -> Result<bool, FolderError> {
+    let failed = |errno: Errno| FolderError::Failed { path: path.to_path_buf(), reason: errno.to_string() };
     let mut entries = rustix::fs::Dir::read_from(folder).map_err(failed)?;
-    let has_content =
-        entries.any(|entry| entry.is_ok_and(|entry| ![&b"."[..], b".."].contains(&entry.file_name().to_bytes())));
-    if has_content {
-        return Ok(());
-    }
+    let is_content = |entry: &rustix::fs::DirEntry| ![&b"."[..], b".."].contains(&entry.file_name().to_bytes());
+    Ok(!entries.any(|entry| entry.is_ok_and(|entry| is_content(&entry))))
+}
+
+/// Puts a new file into an opened folder, and gives it to the owner through its descriptor.
+pub(super) fn put_file(
+    folder: &OwnedFd,
+    name: &OsStr,
+    path: &Path,
+    content: &[u8],
+    owner: &Owner,
+) -> Result<(), FolderError> {
+    let failed = |errno: Errno| FolderError::Failed { path: path.join(name), reason: errno.to_string() };
     let flags = OFlags::CREATE | OFlags::EXCL | OFlags::WRONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-    let file = match rustix::fs::openat(folder, "index.html", flags, Mode::from_raw_mode(0o600)) {
+    let file = match rustix::fs::openat(folder, name, flags, Mode::from_raw_mode(0o600)) {
         Ok(file) => file,
         // The customer was faster: theirs stays.
         Err(Errno::EXIST) => return Ok(()),
         Err(errno) => return Err(failed(errno)),
     };
-    let mut rest = page.as_bytes();
+    let mut rest = content;
     while !rest.is_empty() {
         let written = rustix::io::write(&file, rest).map_err(failed)?;
         rest = &rest[written..];
@@ -159,6 +180,7 @@ mod tests {
             system_user: None,
             mode: 0o755,
             starter_page: Some("page".into()),
+            starter_files: vec![],
         }
     }
 
@@ -226,5 +248,28 @@ mod tests {
         assert!(matches!(make_folder(&nobody), Err(FolderError::NoUser(_))));
         let upwards = make(&folder.path().join("choir"), "../x");
         assert!(matches!(make_folder(&upwards), Err(FolderError::Failed { .. })));
+    }
+
+    #[test]
+    fn starter_files_are_copied_into_an_empty_folder_alone_and_links_among_them_are_left_out() {
+        let folder = tempfile::tempdir().unwrap();
+        let starter = folder.path().join("starter");
+        fs::create_dir_all(starter.join("images")).unwrap();
+        fs::write(starter.join("index.html"), "welcome").unwrap();
+        fs::write(starter.join("images/logo.svg"), "<svg/>").unwrap();
+        symlink("/etc/passwd", starter.join("secrets")).unwrap();
+        let home = folder.path().join("home");
+        let with = |below: &str| FolderMake {
+            starter_files: vec![folder.path().join("none"), starter.clone()],
+            ..make(&home, below)
+        };
+        make_folder(&with("www")).unwrap();
+        assert_eq!(fs::read_to_string(home.join("www/index.html")).unwrap(), "welcome");
+        assert_eq!(fs::read_to_string(home.join("www/images/logo.svg")).unwrap(), "<svg/>");
+        assert!(!home.join("www/secrets").exists());
+        fs::create_dir(home.join("full")).unwrap();
+        fs::write(home.join("full/mine"), "mine").unwrap();
+        make_folder(&with("full")).unwrap();
+        assert_eq!(fs::read_dir(home.join("full")).unwrap().count(), 1);
     }
 }

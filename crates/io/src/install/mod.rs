@@ -5,6 +5,7 @@ mod disk;
 mod files;
 mod folders;
 mod layout;
+mod starter;
 
 pub use certificate_files::{CertificateFault, check_certificate_files};
 pub use disk::disk_used;

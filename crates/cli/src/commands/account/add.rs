@@ -86,6 +86,7 @@ fn decide(name: AccountName, args: &Add, home: PathBuf, plan: Option<AccountName
         system_user: args.system_user.clone(),
         mode: 0o711,
         starter_page: None,
+        starter_files: vec![],
     }));
     set.inventory(InventoryChange::AddAccount(account));
     Decision { set, said }

@@ -120,6 +120,7 @@ fn decide(
             system_user: account.system_user.clone(),
             mode: 0o755,
             starter_page: Some(starter_page(before.main())),
+            starter_files: harbor.layout.starter_files(&account.name),
         }));
         said.push(format!(
             "it is served from {}; what is in {} stays there",
