@@ -153,6 +153,9 @@ impl From<AttachRefused> for Error {
                 "alias-at-apex",
                 format!("attach www.{name} with --served-by, and send {name} there: brightharbor redirect add"),
             ),
+            AttachRefused::NothingToServe(name) => {
+                ("nothing-to-serve", format!("add its records instead: brightharbor record add {name} TYPE DATA"))
+            }
             AttachRefused::NoZone(_) => {
                 ("no-zone", "the record belongs where the zone is kept; or attach its domain here first".into())
             }

@@ -78,3 +78,16 @@ fn a_name_that_a_content_network_serves_gets_an_alias_and_no_site() {
     assert!(attach(&coast, &["gullrock.example", "--served-by", "a.example."]).expect(4).contains("zone"));
     assert_eq!(coast.json(&["site", "list"], 0)["sites"].as_array().unwrap().len(), 1);
 }
+
+#[test]
+fn a_domain_that_is_only_kept_here_has_a_zone_and_no_site() {
+    let coast = Coast::new();
+    let kept = attach(&coast, &["gullrock.example", "--no-site"]);
+    assert!([1, 3].contains(&kept.exit) && kept.stdout.contains("is kept here and served elsewhere"), "{kept:?}");
+    assert_eq!(coast.json(&["site", "list"], 0)["sites"], json!([]));
+    assert_eq!(coast.json(&["zone", "list"], 0)["zones"][0]["records"], 3);
+    assert!(attach(&coast, &["a.gullrock.example", "--no-site"]).expect(4).contains("record add"));
+    // Attached later, it gets its addresses.
+    let later = attach(&coast, &["gullrock.example"]);
+    assert!(later.stdout.contains("new record gullrock.example."), "{later:?}");
+}

@@ -44,6 +44,8 @@ pub enum ServedFrom {
     SameAs(Hostname),
     /// A server of somebody else, by an alias record.
     Elsewhere(DnsName),
+    /// Nowhere here: only the zone is kept, without addresses.
+    Nowhere,
 }
 
 impl ServedFrom {
@@ -140,6 +142,8 @@ pub enum AttachRefused {
     AliasAtApex(Hostname),
     #[error("no zone of this harbor holds {0}")]
     NoZone(Hostname),
+    #[error("there is nothing to attach for {0} without a site: it is no domain, or its zone is there already")]
+    NothingToServe(Hostname),
     #[error("the zone {zone} cannot take the records: {error}")]
     ZoneRefuses { zone: Hostname, error: EditError },
 }
@@ -174,6 +178,9 @@ pub fn attach(
     if let ServedFrom::Elsewhere(target) = &request.place {
         return super::served_elsewhere::attach(&request.hostname, target, account, loaded, now);
     }
+    if request.place == ServedFrom::Nowhere {
+        return only_the_zone(request, &domain, account, loaded, settings, layout, now);
+    }
     if settings.host.addresses.is_empty() {
         return Err(AttachRefused::NoAddresses);
     }
@@ -198,6 +205,37 @@ pub fn attach(
         let waiting = Waiting { site, since: now, not_before: None, reason: String::new() };
         decision.change_set.inventory(InventoryChange::Await(waiting));
     }
+    Ok(decision)
+}
+
+/// A domain whose names others serve: its zone, without addresses.
+fn only_the_zone(
+    request: &AttachRequest,
+    domain: &Hostname,
+    account: &Account,
+    loaded: &AttachLoaded,
+    settings: &Settings,
+    layout: &Layout,
+    now: Timestamp,
+) -> Result<Attachment, AttachRefused> {
+    if loaded.zone.is_some() || request.hostname != *domain {
+        return Err(AttachRefused::NothingToServe(request.hostname.clone()));
+    }
+    let site = Site {
+        account: account.name.clone(),
+        hostnames: vec![domain.clone()],
+        document_root: account.home.clone(),
+        kind: SiteKind::AddonDomain,
+        https: HttpsPolicy::None,
+        certificate: None,
+        rules: SiteRules::default(),
+    };
+    let title = format!("attach {domain} --no-site");
+    let said = vec![format!("{domain} is kept here and served elsewhere: add its records, or attach it later")];
+    let mut decision = Attachment { change_set: ChangeSet::new(title), said, site };
+    let mut without = settings.clone();
+    without.host.addresses.clear();
+    decide_zone(request, domain, loaded, &without, layout, now, &mut decision)?;
     Ok(decision)
 }
 

@@ -335,3 +335,15 @@ fn below_a_domain_of_the_provider_every_account_may_have_a_name() {
     assert!(matches!(decide("crumbandtide.example", &loaded, &provided), Err(AttachRefused::SomebodyElses { .. })));
     assert!(decide("hall.crumbandtide.example", &loaded, &settings()).is_err());
 }
+
+#[test]
+fn a_domain_without_a_site_is_a_zone_without_addresses() {
+    let decision = decided(&asked("gullrock.example", ServedFrom::Nowhere, None), &empty()).unwrap();
+    let all = lines(&decision);
+    assert!(all.contains(&"inventory: add zone gullrock.example".to_string()), "{all:?}");
+    assert!(!all.iter().any(|line| line.contains("site") || line.contains("make ")), "{all:?}");
+    let Change::WriteFile(write) = &decision.change_set.changes[0] else { panic!("{all:?}") };
+    assert!(!String::from_utf8_lossy(&write.content).contains("192.0.2.10"));
+    let below = decided(&asked("a.gullrock.example", ServedFrom::Nowhere, None), &empty());
+    assert!(matches!(below, Err(AttachRefused::NothingToServe(_))));
+}

@@ -52,6 +52,9 @@ pub struct Attach {
     /// Somebody else serves it, such as a content network: an alias record to this name, and no site.
     #[arg(long, value_name = "NAME")]
     served_by: Option<DnsName>,
+    /// Keep the zone of a domain whose names are served elsewhere: no site, and no addresses.
+    #[arg(long, conflicts_with_all = ["document_root", "same_as", "served_by"])]
+    no_site: bool,
     /// Its www twin: served alike, or one sent to the other. By default a domain has one, served alike.
     #[arg(long, value_enum)]
     www: Option<WwwArgument>,
@@ -110,6 +113,7 @@ impl Attach {
             existing: false,
             same_as: None,
             served_by: None,
+            no_site: false,
             www: None,
             zone: ZoneArgument::Here,
             primary: None,
@@ -132,6 +136,7 @@ pub fn run(args: &Attach, context: &Context) -> Report {
     let place = match (&args.same_as, &args.served_by) {
         (Some(other), _) => ServedFrom::SameAs(hostname(other)?),
         (None, Some(target)) => ServedFrom::Elsewhere(target.clone()),
+        (None, None) if args.no_site => ServedFrom::Nowhere,
         (None, None) => ServedFrom::OwnRoot { given: args.document_root.clone(), existing: args.existing },
     };
     if args.document_root.is_some() && args.hostnames.len() > 1 {
@@ -203,7 +208,7 @@ fn wanted_counts(requests: &[AttachRequest]) -> BTreeMap<Counted, u32> {
     for request in requests {
         let main = &wanted_names(&request.hostname, request.www)[0];
         let counted = match (&request.place, is_registrable(main)) {
-            (ServedFrom::Elsewhere(_), _) => continue,
+            (ServedFrom::Elsewhere(_) | ServedFrom::Nowhere, _) => continue,
             (ServedFrom::SameAs(_), _) => Counted::ParkedDomains,
             (_, true) => Counted::AddonDomains,
             (_, false) => Counted::Subdomains,
