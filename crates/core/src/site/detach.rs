@@ -87,11 +87,11 @@ pub fn detach(
         }
         let edited = kept.document.without_records(&records, today)?;
         set.extend(vec![kept.change(&edited, &records, &[])]);
-        said.push(format!(
-            "the zone {} is kept, without the {} addresses that led here",
-            kept.zone.name,
-            records.len()
-        ));
+        let addresses = match records.len() {
+            1 => "the address".to_string(),
+            count => format!("the {count} addresses"),
+        };
+        said.push(format!("the zone {} is kept, without {addresses} that led here", kept.zone.name));
     }
     Ok(said)
 }

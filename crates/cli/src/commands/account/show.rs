@@ -9,7 +9,6 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
-use crate::commands::plan::limit_words;
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
@@ -66,7 +65,10 @@ impl Shown for AccountPage {
         for counted in Counted::ALL {
             let used = self.usage.of(counted);
             let of = self.plan.as_ref().and_then(|plan| plan.limits.of(counted));
-            let left = of.map(|limit| format!(", {} left of {}", limit.saturating_sub(used), limit_words(Some(limit))));
+            let left = of.map(|limit| match limit {
+                0 => ", none allowed".to_string(),
+                limit => format!(", {} left of {limit}", limit.saturating_sub(used)),
+            });
             field(counted.words(), &format!("{used}{}", left.unwrap_or_default()));
         }
         field("zones", &self.zones.to_string());
