@@ -106,6 +106,17 @@ impl Store {
         found.map(|main| hostname(&main)).transpose()
     }
 
+    /// The first of many names that is attached, or is that of a zone. One statement, whatever their number.
+    pub fn first_known(&self, names: impl Iterator<Item = Hostname>) -> Result<Option<Hostname>, StoreError> {
+        let names = serde_json::Value::from_iter(names.map(|name| name.to_string())).to_string();
+        let mut query = self.connection.prepare_cached(
+            "SELECT value FROM json_each($1) WHERE value IN (SELECT name FROM hostname WHERE name = value)
+             OR value IN (SELECT name FROM zone WHERE name = value) LIMIT 1",
+        )?;
+        let found = query.query_row([names], |row| row.get::<_, String>(0)).optional()?;
+        found.map(|name| hostname(&name)).transpose()
+    }
+
     /// All attached hostnames, by name.
     pub fn hostnames(&self) -> Result<Vec<Hostname>, StoreError> {
         let mut query = self.connection.prepare_cached("SELECT name FROM hostname ORDER BY name")?;

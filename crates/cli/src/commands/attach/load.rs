@@ -141,10 +141,5 @@ pub fn near_miss(harbor: &Harbor, hostname: &Hostname) -> Result<Option<Hostname
     if !is_registrable(hostname) || harbor.store.zone(hostname)?.is_some() {
         return Ok(None);
     }
-    for near in near_misses(hostname) {
-        if harbor.store.site_of(&near)?.is_some() || harbor.store.zone(&near)?.is_some() {
-            return Ok(Some(near));
-        }
-    }
-    Ok(None)
+    Ok(harbor.store.first_known(near_misses(hostname).into_iter())?)
 }
