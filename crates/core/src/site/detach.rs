@@ -124,3 +124,113 @@ pub fn remove_zone(
     set.changes.push(Change::RemoveFile(FileRemoval::new(path, before, 0o644, purpose)));
     Ok(vec![format!("the zone {} is removed", zone.name)])
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::harbor::{DnsServer, WebServer};
+    use crate::redirect::{Redirect, Sides, Source, Target};
+    use crate::site::{AccountName, SiteKind, SiteRules, Zone, ZoneHome, ZonePlace, new_catalog};
+    use crate::zone::Document;
+
+    const TODAY: Date = Date::constant(2026, 11, 23);
+    const ZONE: &str = "$TTL 900\n@ SOA ns1.saltmarsh.example. host 7 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\n\
+                        @ A 192.0.2.10\nwww A 192.0.2.10\nmail A 192.0.2.99\n";
+
+    fn name(text: &str) -> Hostname {
+        Hostname::parse(text).unwrap()
+    }
+
+    fn settings() -> Settings {
+        let mut settings = Settings::default();
+        settings.host.addresses = vec!["192.0.2.10".parse().unwrap()];
+        settings.web.server = WebServer::Nginx;
+        settings.dns.server = DnsServer::Bind;
+        settings
+    }
+
+    fn kept(domain: &str) -> KeptZone {
+        let zone = Zone::new(name(domain), AccountName::parse("boatyard").unwrap(), ZoneHome::Here);
+        let document = Document::parse(ZONE, &zone.name.dns_name()).unwrap();
+        let path = Layout::new("/harbor").zone_file(&zone.name);
+        KeptZone { zone, document, place: ZonePlace::File { path } }
+    }
+
+    fn loaded(zones: Vec<KeptZone>) -> DetachLoaded {
+        let names = ["gullrock.example", "www.gullrock.example", "quay.example", "www.quay.example"];
+        let redirect = |host: &str| Redirect {
+            source: Source::parse(&format!("{host}/old"), false).unwrap(),
+            target: Target::parse("/new", false).unwrap(),
+            status: 302,
+            keep_path: false,
+            sides: Sides::Both,
+            until: None,
+        };
+        let redirects = vec![redirect("gullrock.example"), redirect("quay.example")];
+        let site = Site {
+            account: AccountName::parse("boatyard").unwrap(),
+            hostnames: names.map(name).to_vec(),
+            document_root: "/home/boatyard/www".into(),
+            kind: SiteKind::AddonDomain,
+            https: HttpsPolicy::None,
+            certificate: None,
+            rules: SiteRules { redirects, ..SiteRules::default() },
+        };
+        DetachLoaded { site, site_file: Some(b"served".to_vec()), zones }
+    }
+
+    fn decided(names: &[&str], loaded: &DetachLoaded) -> (ChangeSet, Vec<String>) {
+        let mut set = ChangeSet::new("detach");
+        let names: Vec<Hostname> = names.iter().map(|text| name(text)).collect();
+        let said = detach(&names, loaded, &settings(), &Layout::new("/harbor"), TODAY, &mut set).unwrap();
+        (set, said)
+    }
+
+    #[test]
+    fn a_parked_domain_takes_its_twin_its_redirects_and_its_addresses_along() {
+        let (set, said) = decided(&["quay.example"], &loaded(vec![kept("quay.example")]));
+        assert_eq!(said[0], "quay.example and www.quay.example are detached from the site gullrock.example");
+        let after = set.inventory_changes().find_map(|change| match change {
+            InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),
+            _ => None,
+        });
+        let after = after.unwrap();
+        assert_eq!((after.hostnames.len(), after.rules.redirects.len()), (2, 1));
+        let zone = set.pending(std::path::Path::new("/harbor/zones/quay.example.zone")).unwrap();
+        let text = String::from_utf8_lossy(zone).into_owned();
+        assert!(!text.contains("192.0.2.10\n") && text.contains("mail A 192.0.2.99\n"), "{text}");
+        assert!(set.needs().web_reload);
+    }
+
+    #[test]
+    fn the_main_name_takes_the_whole_site_and_says_what_stays() {
+        let (set, said) = decided(&["gullrock.example"], &loaded(vec![]));
+        let lines: Vec<String> = set.changes.iter().map(Change::line).collect();
+        let expected =
+            ["remove /harbor/servers/nginx/gullrock.example.conf", "inventory: remove site gullrock.example"];
+        assert_eq!(lines, expected);
+        assert!(said[1].contains("its pages stay in /home/boatyard/www") && set.needs().web_reload);
+    }
+
+    #[test]
+    fn a_zone_that_is_removed_leaves_the_list_and_the_catalog() {
+        let (layout, mut settings) = (Layout::new("/harbor"), settings());
+        settings.dns.catalog = Some(name("zones.saltmarsh.example"));
+        let zone = kept("quay.example");
+        let path = layout.zone_file(&zone.zone.name);
+        let other = "zone \"gullrock.example\" { type primary; file \"/x\"; };\n";
+        let list = other.to_string() + &render::zone_stanza(DnsServer::Bind, &zone.zone.name, &path, true);
+        let members = [name("gullrock.example"), name("quay.example")];
+        let catalog = new_catalog(&name("zones.saltmarsh.example"), members.iter(), 7).unwrap();
+        let files = ZoneRemovalFiles { zone_list: Some(list.into_bytes()), catalog: Some(catalog.source().to_vec()) };
+        let mut set = ChangeSet::new("detach");
+        remove_zone(&zone, &files, &settings, &layout, TODAY, &mut set).unwrap();
+        let part = set.pending(&layout.zone_list_of(DnsServer::Bind, &zone.zone.name)).unwrap();
+        assert_eq!(part, other.as_bytes());
+        let file = layout.zone_file(&name("zones.saltmarsh.example"));
+        let text = String::from_utf8_lossy(set.pending(&file).unwrap()).into_owned();
+        assert!(text.contains("gullrock.example.") && !text.contains("quay.example."), "{text}");
+        let needs = set.needs();
+        assert!(needs.zone_list && needs.gone_zones == [name("quay.example")] && needs.dns());
+    }
+}

@@ -150,3 +150,31 @@ fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     assert!(!half.exists(), "halves of files are cleared away");
     assert_eq!(world.recover(&lock), []);
 }
+
+#[test]
+fn a_removed_file_is_put_back_when_a_later_step_fails_and_by_the_next_command() {
+    use brightharbor_core::change::{Change, FileRemoval};
+    let mut world = world("exit 1");
+    let site = world.harbor.layout.site_files(WebServer::Nginx).join("gullrock.example.conf");
+    fs::write(&site, "served").unwrap();
+    let removal = FileRemoval::new(site.clone(), b"served".to_vec(), 0o644, Purpose::SiteFile);
+    let mut set = ChangeSet::new("detach gullrock.example");
+    set.changes.push(Change::RemoveFile(removal));
+    assert!(matches!(world.carry(&set), Err(CarryError::RolledBack { .. })));
+    assert_eq!(world.site_text(), "served");
+    // Removed by a command that was killed before it ended.
+    let kept = world.path("before");
+    fs::write(&kept, "served").unwrap();
+    fs::remove_file(&site).unwrap();
+    let inverse = crate::store::Inverse::PutBack { path: site.clone(), kept, mode: 0o644 };
+    world.harbor.settings.web.test = vec!["true".into()];
+    world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &[inverse]).unwrap();
+    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).unwrap();
+    assert_eq!(world.recover(&lock).len(), 1);
+    assert_eq!((world.site_text().as_str(), world.reloads()), ("served", 1));
+    drop(lock);
+    // One that was edited meanwhile is not removed.
+    fs::write(&site, "edited by hand").unwrap();
+    assert!(matches!(world.carry(&set), Err(CarryError::ChangedMeanwhile(_))));
+    assert_eq!(world.site_text(), "edited by hand");
+}

@@ -3,8 +3,8 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
-    Account, AccountName, Certificate, CertificateFiles, CertificateState, HttpsPolicy, Site, SiteKind, SiteRules,
-    Waiting, Zone, ZoneHome,
+    Account, AccountName, Certificate, CertificateFiles, CertificateState, HttpsPolicy, Limits, Plan, Site, SiteKind,
+    SiteRules, Waiting, Zone, ZoneHome,
 };
 use jiff::Timestamp;
 
@@ -117,4 +117,88 @@ fn a_harbor_that_is_not_there_or_newer_is_told() {
     let path = folder.path().join("inventory.sqlite");
     assert!(matches!(Store::open(&path), Err(StoreError::Newer(_, 99))));
     assert!(matches!(Store::open(&folder.path().join("none/inventory.sqlite")), Err(StoreError::NoHarbor(_))));
+}
+
+/// The tables of the first version, as far as later ones change them.
+const VERSION_1: &str = "
+CREATE TABLE account (
+    name TEXT PRIMARY KEY, email TEXT NOT NULL, home TEXT NOT NULL, system_user TEXT
+) STRICT, WITHOUT ROWID;
+CREATE TABLE site (
+    main TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), document_root TEXT NOT NULL,
+    kind TEXT NOT NULL, https TEXT NOT NULL, certificate_folder TEXT
+) STRICT, WITHOUT ROWID;
+CREATE TABLE hostname (
+    name TEXT PRIMARY KEY, site TEXT NOT NULL REFERENCES site(main), position INTEGER NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE TABLE zone (
+    name TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), home TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+INSERT INTO account VALUES ('choir', 'choir@saltmarsh.example', '/home/choir', NULL);
+INSERT INTO site VALUES ('lanternchoir.example', 'choir', '/home/choir/www', 'addon-domain', 'none', NULL);
+INSERT INTO hostname VALUES ('lanternchoir.example', 'lanternchoir.example', 0);
+INSERT INTO zone VALUES ('lanternchoir.example', 'choir', 'here');
+PRAGMA user_version = 1;
+";
+
+#[test]
+fn an_inventory_of_the_first_version_is_brought_up_to_date_and_loses_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("inventory.sqlite");
+    rusqlite::Connection::open(&path).unwrap().execute_batch(VERSION_1).unwrap();
+    for _ in 0..2 {
+        let store = Store::open(&path).unwrap();
+        let site = store.site_of(&name("lanternchoir.example")).unwrap().unwrap();
+        assert_eq!((site.rules, site.hostnames.len()), (SiteRules::default(), 1));
+        let zone = store.zone(&name("lanternchoir.example")).unwrap().unwrap();
+        assert_eq!((zone.home, zone.pattern, zone.primary), (ZoneHome::Here, None, None));
+        assert_eq!(store.accounts().unwrap()[0].plan, None);
+        assert!(store.plans().unwrap().is_empty() && store.patterns().unwrap().is_empty());
+    }
+}
+
+#[test]
+fn plans_are_counted_against_what_an_account_has() {
+    let (_folder, mut store) = fresh();
+    let plan = Plan {
+        name: AccountName::parse("small").unwrap(),
+        limits: Limits { addon_domains: Some(1), disk: Some(100), ..Limits::default() },
+    };
+    let mut parked = site();
+    parked.hostnames.extend([name("gullrock.example"), name("www.gullrock.example")]);
+    let below = Site { hostnames: vec![name("hall.lanternchoir.example")], kind: SiteKind::Subdomain, ..site() };
+    let below = Site { document_root: "/home/choir/www/hall".into(), ..below };
+    commit(
+        &mut store,
+        vec![
+            InventoryChange::SetPlan(plan.clone()),
+            InventoryChange::AddAccount(Account { plan: Some(plan.name.clone()), ..account() }),
+            InventoryChange::AddSite(parked.clone()),
+            InventoryChange::AddSite(below),
+        ],
+    )
+    .unwrap();
+    assert_eq!(store.plan(&plan.name).unwrap(), Some(plan.clone()));
+    assert_eq!(store.account(&account().name).unwrap().unwrap().plan, Some(plan.name.clone()));
+    let usage = store.usage(&account().name).unwrap();
+    assert_eq!((usage.addon_domains, usage.subdomains, usage.parked_domains, usage.redirects), (1, 1, 1, 0));
+    // A plan that an account has cannot go, and neither can an account that has sites.
+    assert!(commit(&mut store, vec![InventoryChange::RemovePlan(plan)]).is_err());
+    assert!(commit(&mut store, vec![InventoryChange::RemoveAccount(account())]).is_err());
+    commit(&mut store, vec![InventoryChange::RemoveSite(parked)]).unwrap();
+    assert_eq!(store.site_of(&name("gullrock.example")).unwrap(), None);
+    assert_eq!(store.usage(&account().name).unwrap().parked_domains, 0);
+}
+
+#[test]
+fn document_roots_that_lie_in_one_another_are_found_by_key() {
+    let (_folder, mut store) = fresh();
+    commit(&mut store, vec![InventoryChange::AddAccount(account()), InventoryChange::AddSite(site())]).unwrap();
+    let shares = |path: &str| store.site_sharing(std::path::Path::new(path)).unwrap().is_some();
+    let root = "/home/choir/www/lanternchoir.example";
+    assert!(shares(root) && shares(&format!("{root}/hall")) && shares("/home/choir/www"));
+    assert!(!shares("/home/choir/www/lanternchoir.example2") && !shares("/home/choir/ww") && !shares("/srv"));
+    let found = |names: &[&str]| store.first_known(names.iter().map(|text| name(text))).unwrap();
+    assert_eq!(found(&["a.example", "www.lanternchoir.example"]), Some(name("www.lanternchoir.example")));
+    assert_eq!(found(&["a.example", "b.example"]), None);
 }
