@@ -2,6 +2,8 @@
 //!
 //! `decide` functions (such as `site::attach`) make them; carrying out, with its rollback, is in `brightharbor-io`.
 
+mod needs;
+
 use std::net::SocketAddr;
 use std::path::PathBuf;
 
@@ -11,6 +13,7 @@ use serde::{Deserialize, Serialize};
 use crate::name::Hostname;
 use crate::site::{Account, Certificate, Plan, Site, Waiting, Zone};
 use crate::zone::{Pattern, Update};
+pub use needs::Needs;
 
 /// All changes of one command, in the order they are carried out.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -141,20 +144,6 @@ pub enum InventoryChange {
     },
 }
 
-/// Which servers have to be told, once, after all changes.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Needs {
-    pub web_reload: bool,
-    /// The zone list has changed: the DNS server must read its configuration again.
-    pub zone_list: bool,
-    /// Zones whose file has changed.
-    pub zones: Vec<Hostname>,
-    /// Zones whose file is new: the server may have to be told of them one by one.
-    pub new_zones: Vec<Hostname>,
-    /// Zones whose file goes away.
-    pub gone_zones: Vec<Hostname>,
-}
-
 impl FileWrite {
     pub fn new(
         path: PathBuf,
@@ -165,18 +154,6 @@ impl FileWrite {
     ) -> Self {
         let before_hash = before.as_deref().map(content_hash);
         Self { path, before, before_hash, content: content.into(), mode, purpose }
-    }
-}
-
-impl Needs {
-    /// Whether the DNS server has to hear of anything.
-    pub fn dns(&self) -> bool {
-        self.zone_list || !self.gone_zones.is_empty() || self.all_zones().next().is_some()
-    }
-
-    /// All zones whose file was written.
-    pub fn all_zones(&self) -> impl Iterator<Item = &Hostname> {
-        self.zones.iter().chain(&self.new_zones)
     }
 }
 
@@ -229,34 +206,6 @@ impl ChangeSet {
             Change::Inventory { to } => Some(to),
             _ => None,
         })
-    }
-
-    /// What the servers must be told. A change says by itself whether it needs a reload.
-    pub fn needs(&self) -> Needs {
-        let mut needs = Needs::default();
-        for change in &self.changes {
-            let write = match change {
-                Change::WriteFile(write) => write,
-                Change::RemoveFile(FileRemoval { purpose: Purpose::SiteFile, .. }) => {
-                    needs.web_reload = true;
-                    continue;
-                }
-                Change::RemoveFile(FileRemoval { purpose: Purpose::ZoneFile { zone }, .. }) => {
-                    needs.gone_zones.push(zone.clone());
-                    continue;
-                }
-                _ => continue,
-            };
-            match &write.purpose {
-                Purpose::SiteFile => needs.web_reload = true,
-                Purpose::ZoneList => needs.zone_list = true,
-                Purpose::ZoneFile { zone } if write.before_hash.is_none() => needs.new_zones.push(zone.clone()),
-                Purpose::ZoneFile { zone } => needs.zones.push(zone.clone()),
-                // The site file that names them brings the reload.
-                Purpose::Chain | Purpose::Key | Purpose::Loose => {}
-            }
-        }
-        needs
     }
 }
 

@@ -1,9 +1,12 @@
 //! Attaching, decided on small harbors: what comes out for each kind, and every refusal.
 
+use std::path::Path;
+
 use super::*;
+use crate::change::Change;
 use crate::harbor::{DnsServer, WebServer};
 use crate::name::DnsName;
-use crate::site::ZonePlace;
+use crate::site::{HttpsPolicy, SiteKind, ZonePlace};
 use crate::zone::{Document, Mail, PatternError, TemplateError, TemplateName};
 
 fn hostname(text: &str) -> Hostname {

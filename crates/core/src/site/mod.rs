@@ -5,6 +5,7 @@
 mod account;
 mod align;
 mod attach;
+mod attach_places;
 mod catalog;
 mod change;
 mod detach;
@@ -19,8 +20,9 @@ pub use account::{Account, AccountName, AccountNameError, EmailError, check_emai
 pub use align::{AlignRefused, Aligned, align, delegated_to, made_by};
 pub use attach::{
     AttachLoaded, AttachRefused, AttachRequest, Attachment, ExistingFile, ServedFrom, ZoneChoice, ZoneLoaded, attach,
-    document_root, wanted_names,
+    wanted_names,
 };
+pub use attach_places::document_root;
 pub use catalog::{catalog_difference, new_catalog, updated_at};
 pub use change::change_site;
 pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, remove_zone};

@@ -6,6 +6,8 @@
 mod apply;
 mod logbook;
 mod read;
+mod read_plans;
+mod read_zones;
 mod schema;
 
 use std::path::{Path, PathBuf};

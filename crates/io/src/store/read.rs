@@ -2,11 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use brightharbor_core::name::{Hostname, is_registrable};
-use brightharbor_core::site::{
-    Account, AccountName, Certificate, CertificateFiles, Plan, Site, SiteKind, Usage, Waiting, Zone,
-};
-use brightharbor_core::zone::Pattern;
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{Account, AccountName, Certificate, CertificateFiles, Site, Waiting};
 use rusqlite::{OptionalExtension, Row};
 
 use super::{Store, StoreError, from_word};
@@ -27,43 +24,6 @@ impl Store {
             self.connection.prepare_cached("SELECT name, email, home, system_user, plan FROM account ORDER BY name")?;
         let rows = query.query_map([], account_row)?.collect::<Result<Vec<_>, _>>()?;
         rows.into_iter().map(account).collect()
-    }
-
-    pub fn plan(&self, name: &AccountName) -> Result<Option<Plan>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT limits FROM plan WHERE name = $1")?;
-        let limits = query.query_row([name.as_str()], |row| row.get::<_, String>(0)).optional()?;
-        limits.map(|limits| plan(name.clone(), &limits)).transpose()
-    }
-
-    pub fn plans(&self) -> Result<Vec<Plan>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT name, limits FROM plan ORDER BY name")?;
-        let rows = query.query_map([], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?;
-        rows.map(|row| row.map_err(StoreError::from).and_then(|(name, limits)| plan(from_word(&name)?, &limits)))
-            .collect()
-    }
-
-    /// What an account has of everything that plans count.
-    pub fn usage(&self, account: &AccountName) -> Result<Usage, StoreError> {
-        let mut usage = Usage::default();
-        let mut kinds =
-            self.connection.prepare_cached("SELECT kind, count(*) FROM site WHERE account = $1 GROUP BY kind")?;
-        for row in kinds.query_map([account.as_str()], |row| Ok((row.get::<_, String>(0)?, row.get::<_, u32>(1)?)))? {
-            let (kind, count) = row?;
-            match from_word::<SiteKind>(&kind)? {
-                SiteKind::AddonDomain => usage.addon_domains = count,
-                SiteKind::Subdomain => usage.subdomains = count,
-            }
-        }
-        let mut further = self.connection.prepare_cached(
-            "SELECT hostname.name FROM hostname JOIN site ON hostname.site = site.main
-             WHERE site.account = $1 AND hostname.position > 0",
-        )?;
-        for name in further.query_map([account.as_str()], |row| row.get::<_, String>(0))? {
-            usage.parked_domains += u32::from(is_registrable(&hostname(&name?)?));
-        }
-        let sites = self.sites_with_redirects(Some(account))?;
-        usage.redirects = sites.iter().map(|site| site.rules.redirects.len() as u32).sum();
-        Ok(usage)
     }
 
     /// How many sites an account has.
@@ -150,58 +110,6 @@ impl Store {
             certificate: row.certificate_folder.map(|folder| CertificateFiles { folder: folder.into() }),
             rules: serde_json::from_str(&row.rules).map_err(|error| StoreError::Value(format!("rules: {error}")))?,
         })
-    }
-
-    pub fn zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
-        Ok(self.zones_where("WHERE name = $1", &[&name.as_str()])?.pop())
-    }
-
-    /// All zones, by name.
-    pub fn zones(&self) -> Result<Vec<Zone>, StoreError> {
-        self.zones_where("ORDER BY name", &[])
-    }
-
-    fn zones_where(&self, clause: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Zone>, StoreError> {
-        let mut query = self.connection.prepare_cached(&format!(
-            "SELECT name, account, home, primary_server, nameserver_set, pattern FROM zone {clause}"
-        ))?;
-        let rows = query
-            .query_map(values, |row| {
-                let words: [String; 3] = [row.get(0)?, row.get(1)?, row.get(2)?];
-                let more: [Option<String>; 3] = [row.get(3)?, row.get(4)?, row.get(5)?];
-                Ok((words, more))
-            })?
-            .collect::<Result<Vec<_>, _>>()?;
-        rows.into_iter()
-            .map(|([name, account, home], [primary, nameserver_set, pattern])| {
-                let (name, account, home) = (hostname(&name)?, from_word(&account)?, from_word(&home)?);
-                Ok(Zone { name, account, home, primary, nameserver_set, pattern })
-            })
-            .collect()
-    }
-
-    /// The pattern with that key.
-    pub fn pattern(&self, key: &str) -> Result<Option<Pattern>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT value FROM pattern WHERE key = $1")?;
-        let value = query.query_row([key], |row| row.get::<_, String>(0)).optional()?;
-        value.map(|value| read_pattern(&value)).transpose()
-    }
-
-    /// All patterns that zones were ever made by.
-    pub fn patterns(&self) -> Result<Vec<Pattern>, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT value FROM pattern ORDER BY key")?;
-        let values = query.query_map([], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
-        values.iter().map(|value| read_pattern(value)).collect()
-    }
-
-    /// The nearest zone that holds the hostname: its own or that of an ancestor.
-    pub fn enclosing_zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
-        for candidate in std::iter::once(name.clone()).chain(name.ancestors()) {
-            if let Some(zone) = self.zone(&candidate)? {
-                return Ok(Some(zone));
-            }
-        }
-        Ok(None)
     }
 
     pub fn certificate_of(&self, site: &Hostname) -> Result<Option<Certificate>, StoreError> {
@@ -304,15 +212,6 @@ fn account((name, email, home, system_user, plan): AccountRow) -> Result<Account
     Ok(Account { name: from_word(&name)?, email, home: home.into(), system_user, plan })
 }
 
-fn hostname(text: &str) -> Result<Hostname, StoreError> {
+pub(super) fn hostname(text: &str) -> Result<Hostname, StoreError> {
     Hostname::parse(text).map_err(|error| StoreError::Value(error.to_string()))
-}
-
-fn read_pattern(value: &str) -> Result<Pattern, StoreError> {
-    serde_json::from_str(value).map_err(|error| StoreError::Value(format!("a pattern: {error}")))
-}
-
-fn plan(name: AccountName, limits: &str) -> Result<Plan, StoreError> {
-    let limits = serde_json::from_str(limits).map_err(|error| StoreError::Value(format!("a plan: {error}")))?;
-    Ok(Plan { name, limits })
 }

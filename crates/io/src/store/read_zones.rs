@@ -1,0 +1,67 @@
+//! Reading zones, and the patterns that they were made by.
+
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::Zone;
+use brightharbor_core::zone::Pattern;
+use rusqlite::OptionalExtension;
+
+use super::read::hostname;
+use super::{Store, StoreError, from_word};
+
+impl Store {
+    pub fn zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
+        Ok(self.zones_where("WHERE name = $1", &[&name.as_str()])?.pop())
+    }
+
+    /// All zones, by name.
+    pub fn zones(&self) -> Result<Vec<Zone>, StoreError> {
+        self.zones_where("ORDER BY name", &[])
+    }
+
+    fn zones_where(&self, clause: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Zone>, StoreError> {
+        let mut query = self.connection.prepare_cached(&format!(
+            "SELECT name, account, home, primary_server, nameserver_set, pattern FROM zone {clause}"
+        ))?;
+        let rows = query
+            .query_map(values, |row| {
+                let words: [String; 3] = [row.get(0)?, row.get(1)?, row.get(2)?];
+                let more: [Option<String>; 3] = [row.get(3)?, row.get(4)?, row.get(5)?];
+                Ok((words, more))
+            })?
+            .collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter()
+            .map(|([name, account, home], [primary, nameserver_set, pattern])| {
+                let (name, account, home) = (hostname(&name)?, from_word(&account)?, from_word(&home)?);
+                Ok(Zone { name, account, home, primary, nameserver_set, pattern })
+            })
+            .collect()
+    }
+
+    /// The pattern with that key.
+    pub fn pattern(&self, key: &str) -> Result<Option<Pattern>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT value FROM pattern WHERE key = $1")?;
+        let value = query.query_row([key], |row| row.get::<_, String>(0)).optional()?;
+        value.map(|value| read_pattern(&value)).transpose()
+    }
+
+    /// All patterns that zones were ever made by.
+    pub fn patterns(&self) -> Result<Vec<Pattern>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT value FROM pattern ORDER BY key")?;
+        let values = query.query_map([], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
+        values.iter().map(|value| read_pattern(value)).collect()
+    }
+
+    /// The nearest zone that holds the hostname: its own or that of an ancestor.
+    pub fn enclosing_zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
+        for candidate in std::iter::once(name.clone()).chain(name.ancestors()) {
+            if let Some(zone) = self.zone(&candidate)? {
+                return Ok(Some(zone));
+            }
+        }
+        Ok(None)
+    }
+}
+
+fn read_pattern(value: &str) -> Result<Pattern, StoreError> {
+    serde_json::from_str(value).map_err(|error| StoreError::Value(format!("a pattern: {error}")))
+}
