@@ -14,7 +14,6 @@ use brightharbor_core::site::{Certificate, CertificateState, Site, Waiting};
 use brightharbor_core::survey::{LinkName, LinkState, Survey, TlsOutcome};
 use brightharbor_io::acme::{Issued, OrderError, OrderPlan, forget_order, order};
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::install::read_if_there;
 use brightharbor_io::probe::shake_hands;
 use brightharbor_io::server::await_fingerprint;
 use brightharbor_io::{clock, trust};
@@ -24,6 +23,7 @@ use crate::error::Error;
 use crate::look::look_at_site;
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
+use crate::site_change::own_file;
 
 /// What came of trying to secure a site.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -57,6 +57,8 @@ const GO_ON: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
 pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
     let harbor = context.open()?;
     context.progress.doing("looking where the names lead");
+    // Before the CA is asked: a certificate that cannot be installed would be wasted.
+    own_file(&harbor, site, false)?;
     let looked = look_at_site(&harbor, site).await?;
     let present = harbor.store.certificate_of(site.main())?;
     let done = |outcome, left_out| Ok(Secured { site: site.main().clone(), outcome, left_out });
@@ -137,7 +139,7 @@ async fn install_it(
             not_after: chain[0].not_after,
             now,
         };
-        let file = read_if_there(&harbor.layout.site_file(harbor.settings.web.server, main))?;
+        let file = own_file(harbor, &site, false)?;
         let (set, _) = install(&site, &wanted, file, &harbor.settings, &harbor.layout);
         Ok(Decision { set, said: vec![] })
     })
@@ -194,7 +196,7 @@ async fn settle(context: &Context, certificate: Certificate, complete: bool) -> 
     change(context, &title, &GO_ON, async |harbor, _| {
         let site = site_again(harbor, &main)?;
         let waiting = harbor.store.waiting_of(&main)?;
-        let file = read_if_there(&harbor.layout.site_file(harbor.settings.web.server, &main))?;
+        let file = own_file(harbor, &site, false)?;
         let (mut set, after) = force_https(&site, &certificate, file, &harbor.settings, &harbor.layout);
         if complete && waiting.is_some() {
             set.inventory(InventoryChange::EndWait { site: main.clone() });

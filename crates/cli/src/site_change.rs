@@ -2,7 +2,7 @@
 //! first.
 
 use brightharbor_core::change::ChangeSet;
-use brightharbor_core::render::is_as_written;
+use brightharbor_core::render::{is_as_written, site_file};
 use brightharbor_core::site::{Site, change_site};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
@@ -19,19 +19,23 @@ pub fn site_change(
     options: &ChangeOptions,
     set: &mut ChangeSet,
 ) -> Result<(), Error> {
-    let path = harbor.layout.site_file(harbor.settings.web.server, before.main());
-    let file = read_if_there(&path)?;
-    if let Some(content) = file.as_ref().filter(|content| !is_as_written(content) && !options.yes && !options.dry_run) {
-        let written = brightharbor_core::render::site_file(before, &harbor.settings, &harbor.layout);
-        let (old, new) = (written.unwrap_or_default(), String::from_utf8_lossy(content).into_owned());
-        let shown = path.display().to_string();
-        let diff =
-            TextDiff::from_lines(&old, &new).unified_diff().context_radius(1).header("as written", &shown).to_string();
-        let message = format!("{shown} was changed by hand:\n{diff}");
-        return Err(Error::refused("changed-by-hand", message).advice(
-            "give the command again with --yes to replace the file; keep what you need of it elsewhere first",
-        ));
-    }
+    let file = own_file(harbor, before, options.yes || options.dry_run)?;
     change_site(set, before, after, file, &harbor.settings, &harbor.layout);
     Ok(())
+}
+
+/// The web server's file of a site, which must be as it was written unless `anyway`.
+pub fn own_file(harbor: &Harbor, site: &Site, anyway: bool) -> Result<Option<Vec<u8>>, Error> {
+    let path = harbor.layout.site_file(harbor.settings.web.server, site.main());
+    let file = read_if_there(&path)?;
+    let Some(content) = file.as_ref().filter(|content| !is_as_written(content) && !anyway) else { return Ok(file) };
+    let written = site_file(site, &harbor.settings, &harbor.layout).unwrap_or_default();
+    let (found, shown) = (String::from_utf8_lossy(content).into_owned(), path.display().to_string());
+    let diff = TextDiff::from_lines(&written, &found);
+    let diff = diff.unified_diff().context_radius(1).header("as written", &shown).to_string();
+    let advice = format!(
+        "keep what you need of it elsewhere, then have the file written again: brightharbor site change {} --yes",
+        site.main()
+    );
+    Err(Error::refused("changed-by-hand", format!("{shown} was changed by hand:\n{diff}")).advice(advice))
 }

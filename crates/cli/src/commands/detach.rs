@@ -20,6 +20,7 @@ use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
+use crate::site_change::own_file;
 
 /// Detach hostnames. With the main name of a site, the whole site; files in homes are never deleted.
 #[derive(Debug, Args)]
@@ -64,7 +65,7 @@ pub fn run(args: &Detach, context: &Context) -> Report {
                 ZoneFate::Removed => zones.extract_if(.., |kept| of_names.contains(&kept.zone.name)).collect(),
                 ZoneFate::Kept => vec![],
             };
-            let site_file = read_if_there(&harbor.layout.site_file(harbor.settings.web.server, site.main()))?;
+            let site_file = own_file(harbor, &site, args.options.yes || args.options.dry_run)?;
             let loaded = DetachLoaded { site, site_file, zones };
             let made = detach(&gone, &loaded, &harbor.settings, &harbor.layout, today, &mut set).map_err(refused)?;
             said.extend(made);

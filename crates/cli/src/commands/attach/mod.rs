@@ -28,6 +28,7 @@ use crate::run::{Changed, Context, Decision, change};
 use crate::secure::{SecureOutcome, Secured, secure};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
+use crate::site_change::own_file;
 
 /// Attach hostnames to an account.
 ///
@@ -178,6 +179,9 @@ async fn carry(args: &Attach, requests: Vec<AttachRequest>, mut said: Vec<String
                 said.push(format!("{} is close to {near}, which is here already: one letter apart", request.hostname));
             }
             let loaded = load(harbor, request, &set).await?;
+            if let Some((joined, _)) = &loaded.joined {
+                own_file(harbor, joined, args.options.yes || args.options.dry_run)?;
+            }
             let decided = attach(request, &loaded, &harbor.settings, &harbor.layout, now)?;
             set.extend(decided.change_set.changes);
             said.extend(decided.said);

@@ -19,7 +19,7 @@ use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
-use crate::site_change::site_change;
+use crate::site_change::{own_file, site_change};
 
 /// Change how a site is served.
 #[derive(Debug, Args)]
@@ -70,8 +70,12 @@ pub fn run(args: &ChangeSite, context: &Context) -> Report {
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
         let before = find(harbor, &name)?;
         let mut set = ChangeSet::new(&title);
-        let (after, said) = decide(args, hsts, harbor, &before, &mut set)?;
-        if after != before {
+        let (after, mut said) = decide(args, hsts, harbor, &before, &mut set)?;
+        let written_again = args.options.yes && own_file(harbor, &before, false).is_err();
+        if written_again {
+            said.push("its file, which was changed by hand, is written again".into());
+        }
+        if after != before || written_again {
             site_change(harbor, &before, &after, &args.options, &mut set)?;
             changed_site = Some(after);
         }

@@ -98,6 +98,10 @@ fn a_site_file_that_was_edited_by_hand_is_shown_and_replaced_only_on_purpose() {
     assert_eq!(fs::read_to_string(&file).unwrap(), edited);
     yard.run(&[&change[..], &["--yes"]].concat()).expect(0);
     assert!(!fs::read_to_string(&file).unwrap().contains("harbour.html"));
+    fs::write(&file, &edited).unwrap();
+    assert!(yard.run(&["detach", "gullrock.example"]).expect(4).contains("site change gullrock.example --yes"));
+    let again = yard.run(&["site", "change", "gullrock.example", "--yes"]).expect(0);
+    assert!(again.contains("is written again"), "{again}");
     yard.run(&["detach", "gullrock.example"]).expect(0);
     assert!(!file.exists() && other.exists(), "a file of somebody else is never touched");
     assert_eq!(yard.marks().len() % 2, 0, "each test is followed by its reload");
