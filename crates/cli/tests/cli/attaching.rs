@@ -91,3 +91,25 @@ fn a_domain_that_is_only_kept_here_has_a_zone_and_no_site() {
     let later = attach(&coast, &["gullrock.example"]);
     assert!(later.stdout.contains("new record gullrock.example."), "{later:?}");
 }
+
+#[test]
+fn a_preview_shows_the_site_before_its_delegation_moves() {
+    let coast = Coast::new();
+    let preview = ["crumbandtide.example", "--preview"];
+    assert!(attach(&coast, &preview).expect(4).contains("provider-domains"));
+    let file = coast.harbor().join("harbor.toml");
+    let text = fs::read_to_string(&file).unwrap();
+    fs::write(&file, text.replace("[sites]\n", "[sites]\nprovider-domains = [\"gullrock.example\"]\n")).unwrap();
+    coast.run(&["account", "add", "provider", "--email", "hostmaster@saltmarsh.example"]).expect(0);
+    coast.run(&["zone", "create", "gullrock.example", "--account", "provider"]).expect(0);
+    coast.delegate_here("gullrock.example");
+    let attached = attach(&coast, &preview);
+    assert_eq!(attached.exit, 3, "{attached:?}");
+    let sites = coast.json(&["site", "list"], 0);
+    let names = ["crumbandtide.example", "www.crumbandtide.example", "crumbandtide-example.gullrock.example"];
+    assert_eq!(sites["sites"][0]["hostnames"], json!(names));
+    let survey = coast.json(&["survey", "crumbandtide-example.gullrock.example"], 3);
+    let links = survey["surveys"][0]["links"].as_array().unwrap();
+    let holds = |name: &str| links.iter().any(|link| link["link"] == name && link["state"] == "holds");
+    assert!(holds("delegated") && holds("resolves") && holds("answers"), "{survey}");
+}

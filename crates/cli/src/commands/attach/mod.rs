@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use brightharbor_core::change::ChangeSet;
-use brightharbor_core::name::{DnsName, Pasted, is_registrable, parse_pasted};
+use brightharbor_core::name::{DnsName, Hostname, Pasted, is_registrable, parse_pasted};
 use brightharbor_core::site::{
     AccountName, AttachRequest, Counted, ServedFrom, Site, WwwPolicy, ZoneChoice, attach, wanted_names,
 };
@@ -56,6 +56,9 @@ pub struct Attach {
     /// Keep the zone of a domain whose names are served elsewhere: no site, and no addresses.
     #[arg(long, conflicts_with_all = ["document_root", "same_as", "served_by"])]
     no_site: bool,
+    /// Give each site a name below the provider's domain as well, to look at it before its delegation moves.
+    #[arg(long, conflicts_with_all = ["same_as", "served_by", "no_site"])]
+    preview: bool,
     /// Its www twin: served alike, or one sent to the other. By default a domain has one, served alike.
     #[arg(long, value_enum)]
     www: Option<WwwArgument>,
@@ -115,6 +118,7 @@ impl Attach {
             same_as: None,
             served_by: None,
             no_site: false,
+            preview: false,
             www: None,
             zone: ZoneArgument::Here,
             primary: None,
@@ -160,7 +164,27 @@ pub fn run(args: &Attach, context: &Context) -> Report {
             place: place.clone(),
         });
     }
+    if args.preview {
+        let provided = context.open()?.settings.sites.provider_domains.into_iter().next().ok_or_else(|| {
+            Error::refused("no-provider-domain", "harbor.toml names no provider-domains for previews")
+                .advice("set `provider-domains` under [sites] to a domain whose zone is in this harbor")
+        })?;
+        let previews = requests.iter().map(|request| preview(request, &provided)).collect::<Result<Vec<_>, _>>()?;
+        requests.extend(previews);
+    }
     context.block_on(carry(args, requests, said, context))?
+}
+
+/// The same site under a name of the provider: `crumbandtide-example` below its domain.
+fn preview(request: &AttachRequest, provided: &Hostname) -> Result<AttachRequest, Error> {
+    let main = wanted_names(&request.hostname, request.www)[0].clone();
+    let label: String = main.as_str().replace('.', "-").chars().take(63).collect();
+    Ok(AttachRequest {
+        hostname: hostname(&format!("{}.{provided}", label.trim_end_matches('-')))?,
+        www: Some(WwwPolicy::None),
+        place: ServedFrom::SameAs(main),
+        ..request.clone()
+    })
 }
 
 async fn carry(args: &Attach, requests: Vec<AttachRequest>, mut said: Vec<String>, context: &Context) -> Report {
@@ -212,6 +236,8 @@ fn wanted_counts(requests: &[AttachRequest]) -> BTreeMap<Counted, u32> {
     for request in requests {
         let main = &wanted_names(&request.hostname, request.www)[0];
         let counted = match (&request.place, is_registrable(main)) {
+            // A preview is no parked domain: it lies below the provider's.
+            (ServedFrom::SameAs(_), false) => continue,
             (ServedFrom::Elsewhere(_) | ServedFrom::Nowhere, _) => continue,
             (ServedFrom::SameAs(_), _) => Counted::ParkedDomains,
             (_, true) => Counted::AddonDomains,
