@@ -1,15 +1,17 @@
 //! A change of a site through the one door: its file is written anew, and one that somebody has edited by hand is shown
 //! first.
 
-use brightharbor_core::change::ChangeSet;
+use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::render::{is_as_written, site_file};
 use brightharbor_core::site::{Site, change_site};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
+use brightharbor_io::server::await_fingerprint;
 use similar::TextDiff;
 
 use crate::error::Error;
 use crate::options::ChangeOptions;
+use crate::run::{Changed, Context};
 
 /// Adds to the set what makes the site serve as `after`. A hand-made edit of its file is replaced only with `--yes`.
 pub fn site_change(
@@ -38,4 +40,18 @@ pub fn own_file(harbor: &Harbor, site: &Site, anyway: bool) -> Result<Option<Vec
         site.main()
     );
     Err(Error::refused("changed-by-hand", format!("{shown} was changed by hand:\n{diff}")).advice(advice))
+}
+
+/// A reload takes its time: asks, for a few seconds at most, until a site of the set is served as it is now. One reload
+/// serves all sites, so that one of them is enough.
+pub fn await_served(context: &Context, changed: &Changed) -> Result<(), Error> {
+    let after = changed.set.inventory_changes().find_map(|change| match change {
+        InventoryChange::ReplaceSite { after, .. } => Some(after),
+        _ => None,
+    });
+    if let (Some(site), Some(_)) = (after, changed.entry) {
+        let settings = context.open()?.settings;
+        context.block_on(await_fingerprint(&settings, site))?;
+    }
+    Ok(())
 }

@@ -16,7 +16,7 @@ use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
-use crate::site_change::site_change;
+use crate::site_change::{await_served, site_change};
 
 /// Send visitors of a name or path somewhere else.
 #[derive(Debug, Args)]
@@ -104,6 +104,7 @@ pub fn run(args: &Add, context: &Context) -> Report {
         }
         Ok(Decision { set, said })
     }))??;
+    await_served(context, &changed)?;
     Ok(Box::new(Added { changed }))
 }
 

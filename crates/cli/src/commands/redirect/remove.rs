@@ -12,7 +12,7 @@ use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
-use crate::site_change::site_change;
+use crate::site_change::{await_served, site_change};
 
 /// Remove a redirect.
 #[derive(Debug, Args)]
@@ -44,6 +44,7 @@ pub fn run(args: &Remove, context: &Context) -> Report {
         }
         Ok(Decision { set, said })
     }))??;
+    await_served(context, &changed)?;
     Ok(Box::new(Removed { changed }))
 }
 

@@ -7,7 +7,6 @@ use brightharbor_core::render::starter_page;
 use brightharbor_core::site::{AttachRefused, HttpsPolicy, HttpsWish, Site, TlsFloor, document_root};
 use brightharbor_core::zone::parse_ttl;
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::server::await_fingerprint;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
@@ -19,7 +18,7 @@ use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
-use crate::site_change::{own_file, site_change};
+use crate::site_change::{await_served, own_file, site_change};
 
 /// Change how a site is served.
 #[derive(Debug, Args)]
@@ -66,7 +65,6 @@ pub fn run(args: &ChangeSite, context: &Context) -> Report {
     let name = hostname(&args.hostname)?;
     let hsts = args.hsts.as_deref().map(read_hsts).transpose()?;
     let title = format!("site change {name}");
-    let mut changed_site = None;
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
         let before = find(harbor, &name)?;
         let mut set = ChangeSet::new(&title);
@@ -77,15 +75,11 @@ pub fn run(args: &ChangeSite, context: &Context) -> Report {
         }
         if after != before || written_again {
             site_change(harbor, &before, &after, &args.options, &mut set)?;
-            changed_site = Some(after);
         }
         let said = if said.is_empty() { vec!["nothing is to be changed".to_string()] } else { said };
         Ok(Decision { set, said })
     }))??;
-    if let (Some(site), Some(_)) = (&changed_site, changed.entry) {
-        let settings = context.open()?.settings;
-        context.block_on(await_fingerprint(&settings, site))?;
-    }
+    await_served(context, &changed)?;
     Ok(Box::new(SiteChanged { changed }))
 }
 
