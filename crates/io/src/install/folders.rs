@@ -272,4 +272,38 @@ mod tests {
         make_folder(&with("full")).unwrap();
         assert_eq!(fs::read_dir(home.join("full")).unwrap().count(), 1);
     }
+
+    #[test]
+    fn a_link_that_is_swapped_in_while_folders_are_made_leads_nowhere() {
+        use std::sync::Arc;
+        use std::sync::atomic::{AtomicBool, Ordering};
+
+        let folder = tempfile::tempdir().unwrap();
+        let (home, outside) = (folder.path().join("home"), folder.path().join("outside"));
+        fs::create_dir_all(&home).unwrap();
+        fs::create_dir(&outside).unwrap();
+        let stop = Arc::new(AtomicBool::new(false));
+        let customer = {
+            let (home, outside, stop) = (home.clone(), outside.clone(), Arc::clone(&stop));
+            std::thread::spawn(move || {
+                let (link, www) = (home.join("link"), home.join("www"));
+                symlink(&outside, &link).unwrap();
+                while !stop.load(Ordering::Relaxed) {
+                    // A folder, a link in its place, and again.
+                    let _ = fs::rename(&www, home.join("aside"));
+                    let _ = symlink(&outside, &www);
+                    let _ = fs::remove_file(&www);
+                    let _ = fs::remove_dir_all(home.join("aside"));
+                }
+            })
+        };
+        let mut made = 0;
+        for number in 0..2000 {
+            made += usize::from(make_folder(&make(&home, &format!("www/site{}/pages", number % 7))).is_ok());
+        }
+        stop.store(true, Ordering::Relaxed);
+        customer.join().unwrap();
+        assert_eq!(fs::read_dir(&outside).unwrap().count(), 0, "{made} were made, none of them outside");
+        assert!(made > 0);
+    }
 }
