@@ -59,6 +59,7 @@ pub fn discover(choice: &ServerChoice) -> Result<(Settings, Vec<String>), Error>
     for dns in &found.dns {
         said.push(format!("found {} at {}", dns.server.words(), dns.program.display()));
     }
+    let several = (found.web.len() > 1 && choice.web.is_none(), found.dns.len() > 1 && choice.dns.is_none());
     let wanted = match choice.dns {
         Some(DnsArgument::Bind) => Some(DnsServer::Bind),
         Some(DnsArgument::Knot) => Some(DnsServer::Knot),
@@ -72,6 +73,12 @@ pub fn discover(choice: &ServerChoice) -> Result<(Settings, Vec<String>), Error>
             settings.dns = dns.map(dns_settings).ok_or_else(|| not_found(server.words(), "--dns"))?;
         }
         None => said.push("no DNS server is driven".into()),
+    }
+    if several.0 {
+        said.push(format!("{} is driven; choose another one with --web", name_of_web(settings.web.server)));
+    }
+    if several.1 {
+        said.push(format!("{} is driven; choose another one with --dns", settings.dns.server.words()));
     }
     Ok((settings, said))
 }
