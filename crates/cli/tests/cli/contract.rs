@@ -116,3 +116,73 @@ fn help_and_version_need_no_harbor() {
     }
     assert!(help.contains("4 refused, nothing changed"), "{help}");
 }
+
+#[test]
+fn documents_about_zones_sites_and_plans_have_their_settled_members() {
+    let coast = Coast::new();
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
+    coast.run(&["redirect", "add", "crumbandtide.example/a", "/b"]).expect(0);
+    coast.run(&["plan", "add", "small", "--redirects", "1"]).expect(0);
+    let zones = coast.json(&["zone", "list"], 0);
+    let zone = BTreeSet::from(["zone", "account", "home", "serial", "records", "problem", "servers"]);
+    assert_eq!(members(&zones["zones"][0]), zone);
+    let server = BTreeSet::from(["name", "address", "serial", "in_step", "problem"]);
+    assert_eq!(members(&zones["zones"][0]["servers"][0]), server);
+    let shown = coast.json(&["zone", "show", "crumbandtide.example"], 0);
+    let expected = [
+        "format",
+        "exit",
+        "command",
+        "zone",
+        "account",
+        "home",
+        "place",
+        "serial",
+        "records",
+        "template",
+        "mail",
+        "nameservers",
+        "servers",
+        "findings",
+    ];
+    assert_eq!(members(&shown), BTreeSet::from(expected));
+    let realigned = coast.json(&["zone", "realign"], 0);
+    let expected = ["format", "exit", "command", "carried_out", "change", "looked_at", "from_no_template", "zones"];
+    assert_eq!(members(&realigned), BTreeSet::from(expected));
+    let redirects = coast.json(&["redirect", "list"], 0);
+    let expected = ["account", "host", "path", "prefix", "www", "target", "status", "keep_path", "until"];
+    assert_eq!(members(&redirects["redirects"][0]), BTreeSet::from(expected));
+    let tried = coast.json(&["redirect", "try", "crumbandtide.example/a"], 0);
+    let expected = ["format", "exit", "command", "agree", "model", "model_end", "live", "live_end"];
+    assert_eq!(members(&tried), BTreeSet::from(expected));
+    let site = coast.json(&["site", "show", "crumbandtide.example"], 0);
+    assert_eq!(
+        members(&site),
+        BTreeSet::from(["format", "exit", "command", "site", "certificate", "file", "changed_by_hand"])
+    );
+    let expected = [
+        "hostnames",
+        "kind",
+        "account",
+        "document_root",
+        "www",
+        "https",
+        "https_wish",
+        "tls_from",
+        "hsts_seconds",
+        "redirects",
+    ];
+    assert_eq!(members(&site["site"]), BTreeSet::from(expected));
+    let plans = coast.json(&["plan", "list"], 0);
+    assert_eq!(
+        members(&plans["plans"][0]["limits"]),
+        BTreeSet::from(["addon_domains", "subdomains", "parked_domains", "redirects", "disk_mib"])
+    );
+    let account = coast.json(&["account", "show", "bakery"], 0);
+    assert_eq!(
+        members(&account),
+        BTreeSet::from(["format", "exit", "command", "account", "limits", "usage", "zones", "disk_bytes"])
+    );
+    let detached = coast.json(&["detach", "crumbandtide.example"], 0);
+    assert_eq!(members(&detached), BTreeSet::from(["format", "exit", "command", "change"]));
+}

@@ -29,7 +29,7 @@ fn a_plan_limits_what_an_account_may_have() {
     let shown = coast.run(&["account", "show", "bakery"]).expect(0);
     assert!(shown.contains("addon domains 1, 0 left of 1") && shown.contains("of 100 MiB"), "{shown}");
     let document = coast.json(&["account", "show", "bakery"], 0);
-    let usage = json!({ "addon-domains": 1, "subdomains": 1, "parked-domains": 1, "redirects": 0 });
+    let usage = json!({ "addon_domains": 1, "subdomains": 1, "parked_domains": 1, "redirects": 0 });
     assert_eq!(document["usage"], usage);
 
     plan(&["change", "small", "--redirects", "0"]).expect(0);

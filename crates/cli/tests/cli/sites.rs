@@ -22,8 +22,8 @@ fn a_site_is_shown_and_changed() {
     assert!(change(&["--hsts", "soon"]).expect(2).contains("no duration"));
     change(&["--www", "to-www", "--hsts", "26w", "--tls", "1.3"]).expect(0);
     let site = &coast.json(&["site", "show", "crumbandtide.example"], 0)["site"];
-    assert_eq!(site["rules"]["www"], "to-www", "{site}");
-    assert_eq!((&site["rules"]["hsts"], &site["rules"]["tls"]), (&json!(15_724_800), &json!("tls13")));
+    assert_eq!(site["www"], "to-www", "{site}");
+    assert_eq!((&site["hsts_seconds"], &site["tls_from"]), (&json!(15_724_800), &json!("1.3")));
     let tried = coast.json(&["redirect", "try", "https://crumbandtide.example/x"], 0);
     assert_eq!((&tried["agree"], tried["model"].as_array().unwrap().len()), (&json!(true), 1), "{tried}");
     change(&["--https", "offered", "--hsts", "off"]).expect(0);

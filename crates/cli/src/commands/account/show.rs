@@ -9,6 +9,7 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
+use crate::commands::plan::limits_document;
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
@@ -81,11 +82,23 @@ impl Shown for AccountPage {
     }
 
     fn json(&self) -> Value {
+        let (account, usage) = (&self.account, &self.usage);
         json!({
             "command": "account show",
-            "account": self.account,
-            "limits": self.plan.as_ref().map(|plan| plan.limits),
-            "usage": self.usage,
+            "account": {
+                "name": account.name,
+                "email": account.email,
+                "home": account.home.display().to_string(),
+                "system_user": account.system_user,
+                "plan": account.plan,
+            },
+            "limits": self.plan.as_ref().map(|plan| limits_document(&plan.limits)),
+            "usage": {
+                "addon_domains": usage.addon_domains,
+                "subdomains": usage.subdomains,
+                "parked_domains": usage.parked_domains,
+                "redirects": usage.redirects,
+            },
             "zones": self.zones,
             "disk_bytes": self.disk,
         })

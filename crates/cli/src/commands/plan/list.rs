@@ -4,7 +4,7 @@ use brightharbor_core::site::{Counted, Plan};
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::{find, limit_words};
+use super::{find, limit_words, limits_document};
 use crate::commands::Report;
 use crate::error::Exit;
 use crate::run::Context;
@@ -52,7 +52,8 @@ impl Shown for Plans {
     }
 
     fn json(&self) -> Value {
-        json!({ "command": self.command, "plans": self.plans })
+        let plan = |plan: &Plan| json!({ "name": plan.name, "limits": limits_document(&plan.limits) });
+        json!({ "command": self.command, "plans": self.plans.iter().map(plan).collect::<Vec<_>>() })
     }
 
     fn exit(&self) -> Exit {

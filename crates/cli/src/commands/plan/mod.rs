@@ -7,6 +7,7 @@ pub mod set;
 use brightharbor_core::site::{AccountName, Counted, Limits, Plan, check_limit};
 use brightharbor_io::harbor::Harbor;
 use clap::Subcommand;
+use serde_json::{Value, json};
 
 use crate::error::Error;
 
@@ -58,4 +59,15 @@ pub fn limit_words(limit: Option<u32>) -> String {
 /// All limits of a plan by name.
 pub fn limits(limits: &Limits) -> impl Iterator<Item = (&'static str, Option<u32>)> {
     Counted::ALL.map(|counted| (counted.words(), limits.of(counted))).into_iter()
+}
+
+/// The limits for programs; `null`: no limit.
+pub fn limits_document(limits: &Limits) -> Value {
+    json!({
+        "addon_domains": limits.addon_domains,
+        "subdomains": limits.subdomains,
+        "parked_domains": limits.parked_domains,
+        "redirects": limits.redirects,
+        "disk_mib": limits.disk,
+    })
 }

@@ -98,10 +98,26 @@ impl Shown for SitePage {
     }
 
     fn json(&self) -> Value {
+        let site = &self.site;
         json!({
             "command": "site show",
-            "site": self.site,
-            "certificate": self.certificate,
+            "site": {
+                "hostnames": site.hostnames,
+                "kind": site.kind.words(),
+                "account": site.account,
+                "document_root": site.document_root.display().to_string(),
+                "www": site.rules.www,
+                "https": site.https,
+                "https_wish": site.rules.https_wish,
+                "tls_from": if site.rules.tls == TlsFloor::Tls12 { "1.2" } else { "1.3" },
+                "hsts_seconds": site.rules.hsts,
+                "redirects": site.rules.redirects.len(),
+            },
+            "certificate": self.certificate.as_ref().map(|certificate| json!({
+                "names": certificate.names,
+                "not_after": certificate.not_after.to_string(),
+                "folder": certificate.files.folder().display().to_string(),
+            })),
             "file": self.file,
             "changed_by_hand": self.by_hand,
         })
