@@ -2,7 +2,7 @@
 //!
 //! Every edit returns a new document, parsed again from its bytes, so that what is written is also what is read.
 
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::hash::BuildHasher;
 use std::ops::Range;
 
 use jiff::civil::Date;
@@ -226,13 +226,8 @@ impl Document {
 /// All records but the SOA, whose serial changes, in a form that compares quickly whatever their order.
 fn digests<'a>(records: impl Iterator<Item = &'a Record>) -> Vec<u64> {
     let others = records.filter(|record| record.record_type() != RecordType::SOA);
-    let mut digests: Vec<u64> = others
-        .map(|record| {
-            let mut hasher = DefaultHasher::new();
-            record.hash(&mut hasher);
-            hasher.finish()
-        })
-        .collect();
+    let hasher = foldhash::quality::FixedState::default();
+    let mut digests: Vec<u64> = others.map(|record| hasher.hash_one(record)).collect();
     digests.sort_unstable();
     digests
 }

@@ -4,6 +4,7 @@ use brightharbor_core::change::{Change, ChangeSet, Purpose, ZoneUpdate};
 use similar::TextDiff;
 
 use super::Page;
+use super::sparse_diff::sparse_diff;
 use crate::run::Changed;
 
 /// What was made of the request; for a dry run, what would be done.
@@ -36,6 +37,9 @@ fn sentence(text: &str) -> String {
     if word.contains('.') { format!("{text}.") } else { format!("{first}{}.", characters.as_str()) }
 }
 
+/// From this size on, in bytes, files are taken to differ in a few places.
+const LARGE: usize = 1 << 18;
+
 /// The files as a unified diff. Keys are never shown.
 pub fn diff(set: &ChangeSet) -> String {
     let mut text = String::new();
@@ -55,6 +59,12 @@ pub fn diff(set: &ChangeSet) -> String {
         let after = String::from_utf8_lossy(&write.content).into_owned();
         let path = write.path.display().to_string();
         let old = if write.before.is_some() { path.as_str() } else { "/dev/null" };
+        if before.len() > LARGE
+            && let Some(hunks) = sparse_diff(&before, &after)
+        {
+            text.push_str(&format!("--- {old}\n+++ {path}\n{hunks}"));
+            continue;
+        }
         let diff = TextDiff::from_lines(&before, &after);
         text.push_str(&diff.unified_diff().context_radius(2).header(old, &path).to_string());
     }

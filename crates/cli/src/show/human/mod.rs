@@ -6,6 +6,7 @@ mod findings;
 mod lists;
 mod page;
 mod secured;
+mod sparse_diff;
 mod survey;
 
 pub use change::{change_report, diff};
