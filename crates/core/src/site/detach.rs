@@ -3,7 +3,7 @@
 use jiff::civil::Date;
 
 use super::catalog::without_member;
-use super::{HttpsPolicy, KeptZone, Site, change_site};
+use super::{KeptZone, Site, change_site};
 use crate::change::{Change, ChangeSet, FileRemoval, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, NewZones, Settings};
 use crate::name::Hostname;
@@ -66,8 +66,6 @@ pub fn detach(
         let mut after = site.clone();
         after.hostnames.retain(|hostname| !gone.contains(hostname));
         after.rules.redirects.retain(|redirect| after.hostnames.iter().any(|hostname| redirect.is_for(hostname)));
-        // Fewer names than the certificate covers: https may stay as it is.
-        debug_assert!(after.https != HttpsPolicy::None || site.https == HttpsPolicy::None);
         change_site(set, site, &after, loaded.site_file.clone(), settings, layout);
         let names = gone.iter().map(Hostname::as_str).collect::<Vec<_>>().join(" and ");
         said.push(format!(
@@ -130,7 +128,7 @@ mod tests {
     use super::*;
     use crate::harbor::{DnsServer, WebServer};
     use crate::redirect::{Redirect, Sides, Source, Target};
-    use crate::site::{AccountName, SiteKind, SiteRules, Zone, ZoneHome, ZonePlace, new_catalog};
+    use crate::site::{AccountName, HttpsPolicy, SiteKind, SiteRules, Zone, ZoneHome, ZonePlace, new_catalog};
     use crate::zone::Document;
 
     const TODAY: Date = Date::constant(2026, 11, 23);
