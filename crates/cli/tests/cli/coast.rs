@@ -50,6 +50,14 @@ pub fn run(command: &mut Command) -> Run {
 }
 
 impl Coast {
+    /// [`Coast::new`] with the bakery's site, delegated here and secured.
+    pub fn with_bakery() -> Self {
+        let coast = Self::new();
+        coast.delegate_here("crumbandtide.example");
+        coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(0);
+        coast
+    }
+
     /// A world with a harbor in it and the account `bakery`.
     pub fn new() -> Self {
         let coast = Self::empty();

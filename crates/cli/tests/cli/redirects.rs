@@ -4,17 +4,9 @@ use serde_json::json;
 
 use crate::coast::Coast;
 
-/// A harbor with the bakery's site, delegated here and secured.
-fn bakery() -> Coast {
-    let coast = Coast::new();
-    coast.delegate_here("crumbandtide.example");
-    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(0);
-    coast
-}
-
 #[test]
 fn a_redirect_is_added_tried_shown_and_removed() {
-    let coast = bakery();
+    let coast = Coast::with_bakery();
     let add = ["redirect", "add", "crumbandtide.example/old", "https://quay.example/bread", "--prefix", "--keep-path"];
     let dry = coast.run(&[&add[..], &["--dry-run"]].concat()).expect(0);
     assert!(dry.contains("Nothing was done") && dry.contains("for now: browsers ask again"), "{dry}");
@@ -36,7 +28,7 @@ fn a_redirect_is_added_tried_shown_and_removed() {
 
 #[test]
 fn what_would_go_round_or_cannot_be_is_refused() {
-    let coast = bakery();
+    let coast = Coast::with_bakery();
     let add = |arguments: &[&str]| coast.run(&[&["redirect", "add"], arguments].concat());
     let round = add(&["crumbandtide.example/a", "https://www.crumbandtide.example/a"]).expect(4);
     assert!(round.contains("loop:") && round.contains("/a -> https://"), "{round}");
@@ -54,7 +46,7 @@ fn what_would_go_round_or_cannot_be_is_refused() {
 
 #[test]
 fn all_sites_of_an_account_are_sent_away_until_a_day_that_tend_ends() {
-    let coast = bakery();
+    let coast = Coast::with_bakery();
     coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
     let all = ["redirect", "add", "--all-of", "bakery", "https://quay.example/closed", "--until", "2020-01-01"];
     coast.run(&all).expect(0);

@@ -6,16 +6,9 @@ use serde_json::json;
 
 use crate::coast::{Coast, snapshot};
 
-fn bakery() -> Coast {
-    let coast = Coast::new();
-    coast.delegate_here("crumbandtide.example");
-    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(0);
-    coast
-}
-
 #[test]
 fn a_site_is_shown_and_changed() {
-    let coast = bakery();
+    let coast = Coast::with_bakery();
     let change = |arguments: &[&str]| coast.run(&[&["site", "change", "www.crumbandtide.example"], arguments].concat());
     let shown = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
     assert!(shown.contains("https http is sent to https") && shown.contains("HSTS off"), "{shown}");
@@ -40,7 +33,7 @@ fn a_site_is_shown_and_changed() {
 
 #[test]
 fn a_whole_site_is_detached_and_nothing_in_the_home_is_deleted() {
-    let coast = bakery();
+    let coast = Coast::with_bakery();
     coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
     let homes = snapshot(&coast.path("homes"));
     let dry = coast.run(&["detach", "crumbandtide.example", "--dry-run"]).expect(0);
@@ -60,7 +53,7 @@ fn a_whole_site_is_detached_and_nothing_in_the_home_is_deleted() {
 
 #[test]
 fn a_parked_domain_goes_with_its_zone_and_the_site_stays() {
-    let coast = bakery();
+    let coast = Coast::with_bakery();
     coast.delegate_here("gullrock.example");
     coast.run(&["attach", "gullrock.example", "--same-as", "crumbandtide.example", "--account", "bakery"]).expect(0);
     let detached = coast.run(&["detach", "gullrock.example", "--zone", "remove"]).expect(0);
@@ -74,7 +67,7 @@ fn a_parked_domain_goes_with_its_zone_and_the_site_stays() {
 
 #[test]
 fn a_survey_tells_the_starter_page_from_content_and_looks_before_the_name_leads_there() {
-    let coast = bakery();
+    let coast = Coast::with_bakery();
     let lands = |arguments: &[&str]| {
         let surveyed = coast.run(&[&["survey"], arguments].concat());
         surveyed.stdout.split_whitespace().collect::<Vec<_>>().join(" ")
