@@ -84,6 +84,15 @@ fn documents_have_their_settled_members() {
 }
 
 #[test]
+fn a_mistyped_account_is_refused_by_every_list_of_an_account() {
+    let coast = Coast::new();
+    for list in [&["site", "list"][..], &["redirect", "list"], &["zone", "list"], &["zone", "realign"]] {
+        let error = coast.json(&[list, &["--account", "bakary"]].concat(), 4);
+        assert_eq!(error["error"]["code"], "unknown-account", "{list:?}");
+    }
+}
+
+#[test]
 fn text_keeps_within_100_columns_and_carries_no_colour_into_a_pipe() {
     let coast = Coast::new();
     let long = "a-quite-long-name-for-a-shop-that-sells-bread-and-tides.crumbandtide.example";

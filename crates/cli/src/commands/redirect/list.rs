@@ -6,8 +6,8 @@ use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
 use super::source_words;
-use crate::commands::Report;
-use crate::error::{Error, Exit};
+use crate::commands::{Report, account};
+use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
@@ -33,9 +33,9 @@ enum Sort {
 }
 
 pub fn run(args: &List, context: &Context) -> Report {
-    let account = args.account.as_deref().map(AccountName::parse).transpose().map_err(Error::wrong_use)?;
     let harbor = context.open()?;
-    let sites = harbor.store.sites_with_redirects(account.as_ref())?;
+    let account = args.account.as_deref().map(|typed| account::show::find(&harbor, typed)).transpose()?;
+    let sites = harbor.store.sites_with_redirects(account.as_ref().map(|account| &account.name))?;
     let mut rows: Vec<(AccountName, Redirect)> = sites
         .into_iter()
         .flat_map(|site| site.rules.redirects.into_iter().map(move |redirect| (site.account.clone(), redirect)))

@@ -1,13 +1,13 @@
 //! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
 
-use brightharbor_core::site::{AccountName, Certificate, CertificateState, HttpsPolicy, Site, SiteKind, Waiting};
+use brightharbor_core::site::{Certificate, CertificateState, HttpsPolicy, Site, SiteKind, Waiting};
 use brightharbor_core::survey::LinkState;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
-use crate::commands::Report;
+use crate::commands::{Report, account};
 use crate::error::{Error, Exit};
 use crate::look::look;
 use crate::run::Context;
@@ -45,15 +45,9 @@ enum Sort {
 }
 
 pub fn run(args: &List, context: &Context) -> Report {
-    let account = args.account.as_deref().map(AccountName::parse).transpose().map_err(Error::wrong_use)?;
     let harbor = context.open()?;
-    if let Some(name) = &account
-        && harbor.store.account(name)?.is_none()
-    {
-        return Err(Error::refused("unknown-account", format!("there is no account `{name}`"))
-            .advice("see `brightharbor account list`"));
-    }
-    let sites = harbor.store.sites(account.as_ref())?.into_iter();
+    let account = args.account.as_deref().map(|typed| account::show::find(&harbor, typed)).transpose()?;
+    let sites = harbor.store.sites(account.as_ref().map(|account| &account.name))?.into_iter();
     let rows = sites.map(|site| {
         let certificate = harbor.store.certificate_of(site.main())?;
         let waiting = harbor.store.waiting_of(site.main())?;

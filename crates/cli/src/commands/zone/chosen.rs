@@ -10,6 +10,7 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use super::source::find;
+use crate::commands::account;
 use crate::error::Error;
 use crate::show::human::Page;
 
@@ -38,8 +39,9 @@ impl Chosen {
         }
         let mut zones = harbor.store.zones()?;
         zones.retain(|zone| zone.home != ZoneHome::Elsewhere);
-        if let Some(account) = &self.account {
-            zones.retain(|zone| zone.account.as_str() == account);
+        if let Some(typed) = &self.account {
+            let account = account::show::find(harbor, typed)?.name;
+            zones.retain(|zone| zone.account == account);
         }
         Ok(zones)
     }

@@ -8,7 +8,7 @@ use brightharbor_io::zones::parse_file;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::Report;
+use crate::commands::{Report, account};
 use crate::error::{Error, Exit};
 use crate::holders::{Holder, Holding, holders};
 use crate::run::Context;
@@ -29,8 +29,9 @@ pub struct List {
 pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
     let mut zones = harbor.store.zones()?;
-    if let Some(account) = &args.account {
-        zones.retain(|zone| zone.account.as_str() == account);
+    if let Some(typed) = &args.account {
+        let account = account::show::find(&harbor, typed)?.name;
+        zones.retain(|zone| zone.account == account);
     }
     let serials = match args.files_only {
         true => Serials::new(),
