@@ -12,14 +12,12 @@ use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::read_zone;
 use clap::{Args, ValueEnum};
-use serde_json::{Value, json};
 
 use crate::commands::{Report, hostname};
-use crate::error::{Error, Exit};
+use crate::error::Error;
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::run::{Context, Decision, change};
+use crate::show::ChangeReport;
 use crate::site_change::own_file;
 
 /// Detach hostnames. With the main name of a site, the whole site; files in homes are never deleted.
@@ -77,7 +75,7 @@ pub fn run(args: &Detach, context: &Context) -> Report {
         }
         Ok(Decision { set, said })
     }))??;
-    Ok(Box::new(Detached { changed }))
+    Ok(Box::new(ChangeReport { command: "detach", changed }))
 }
 
 /// The zones that hold the names and can be changed from here, each once.
@@ -111,22 +109,4 @@ fn removal_files(harbor: &Harbor, set: &ChangeSet, zone: &Hostname) -> Result<Zo
 fn refused(error: EditError) -> Error {
     Error::refused("zone-refuses", format!("the zone cannot lose the addresses: {error}"))
         .advice("change the zone file by hand first, or remove the zone with --zone remove")
-}
-
-struct Detached {
-    changed: Changed,
-}
-
-impl Shown for Detached {
-    fn human(&self, page: &mut Page) {
-        human::change_report(page, &self.changed);
-    }
-
-    fn json(&self) -> Value {
-        json!({ "command": "detach", "change": json::ChangeDocument::from(&self.changed) })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
 }

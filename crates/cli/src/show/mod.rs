@@ -1,5 +1,6 @@
 //! What is printed: every report can be shown to people ([`human`]) and to programs ([`json`]).
 
+mod changed;
 pub mod human;
 pub mod json;
 
@@ -9,6 +10,7 @@ use std::process::ExitCode;
 use serde_json::{Value, json};
 
 use crate::error::{Error, Exit};
+pub use changed::ChangeReport;
 use human::Page;
 
 /// A command's result.

@@ -3,15 +3,13 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::site::check_email;
 use clap::Args;
-use serde_json::{Value, json};
 
 use super::show::find;
 use crate::commands::{Report, plan};
-use crate::error::{Error, Exit};
+use crate::error::Error;
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::run::{Context, Decision, change};
+use crate::show::ChangeReport;
 
 /// Change an account's e-mail address or plan.
 #[derive(Debug, Args)]
@@ -60,7 +58,7 @@ pub fn run(args: &ChangeAccount, context: &Context) -> Report {
         }
         Ok(Decision { set, said })
     }))??;
-    Ok(Box::new(AccountChanged { command: "account change", changed }))
+    Ok(Box::new(ChangeReport { command: "account change", changed }))
 }
 
 pub fn remove(args: &RemoveAccount, context: &Context) -> Report {
@@ -89,24 +87,5 @@ pub fn remove(args: &RemoveAccount, context: &Context) -> Report {
         set.inventory(InventoryChange::RemoveAccount(account));
         Ok(Decision { set, said })
     }))??;
-    Ok(Box::new(AccountChanged { command: "account remove", changed }))
-}
-
-struct AccountChanged {
-    command: &'static str,
-    changed: Changed,
-}
-
-impl Shown for AccountChanged {
-    fn human(&self, page: &mut Page) {
-        human::change_report(page, &self.changed);
-    }
-
-    fn json(&self) -> Value {
-        json!({ "command": self.command, "change": json::ChangeDocument::from(&self.changed) })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
+    Ok(Box::new(ChangeReport { command: "account remove", changed }))
 }

@@ -4,11 +4,11 @@ use brightharbor_core::change::{ChangeSet, InventoryChange};
 use clap::Args;
 
 use super::find;
-use super::set::PlanSet;
 use crate::commands::Report;
 use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
+use crate::show::ChangeReport;
 
 /// Remove a plan that no account has.
 #[derive(Debug, Args)]
@@ -38,5 +38,5 @@ pub fn run(args: &Remove, context: &Context) -> Report {
         set.inventory(InventoryChange::RemovePlan(plan));
         Ok(Decision { set, said })
     }))??;
-    Ok(Box::new(PlanSet { command: "plan remove", changed }))
+    Ok(Box::new(ChangeReport { command: "plan remove", changed }))
 }

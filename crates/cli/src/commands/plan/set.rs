@@ -3,15 +3,13 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::site::{AccountName, Limits, Plan};
 use clap::Args;
-use serde_json::{Value, json};
 
 use super::{find, limit_words, limits};
 use crate::commands::Report;
-use crate::error::{Error, Exit};
+use crate::error::Error;
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::run::{Context, Decision, change};
+use crate::show::ChangeReport;
 
 /// Add a plan. A limit that is not given is none; 0 allows none.
 #[derive(Debug, Args)]
@@ -121,24 +119,5 @@ fn set(
         set.inventory(InventoryChange::SetPlan(after));
         Ok(Decision { set, said })
     }))??;
-    Ok(Box::new(PlanSet { command, changed }))
-}
-
-pub struct PlanSet {
-    pub command: &'static str,
-    pub changed: Changed,
-}
-
-impl Shown for PlanSet {
-    fn human(&self, page: &mut Page) {
-        human::change_report(page, &self.changed);
-    }
-
-    fn json(&self) -> Value {
-        json!({ "command": self.command, "change": json::ChangeDocument::from(&self.changed) })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
+    Ok(Box::new(ChangeReport { command, changed }))
 }

@@ -6,16 +6,14 @@ use brightharbor_core::site::{AccountName, Counted, Site};
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 use jiff::Timestamp;
-use serde_json::{Value, json};
 
 use super::{ports, site_of_source};
 use crate::commands::Report;
 use crate::commands::plan::refuse_beyond;
-use crate::error::{Error, Exit};
+use crate::error::Error;
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::run::{Context, Decision, change};
+use crate::show::ChangeReport;
 use crate::site_change::{await_served, site_change};
 
 /// Send visitors of a name or path somewhere else.
@@ -105,7 +103,7 @@ pub fn run(args: &Add, context: &Context) -> Report {
         Ok(Decision { set, said })
     }))??;
     await_served(context, &changed)?;
-    Ok(Box::new(Added { changed }))
+    Ok(Box::new(ChangeReport { command: "redirect add", changed }))
 }
 
 fn of_account(harbor: &Harbor, account: &str) -> Result<Vec<(Site, Source)>, Error> {
@@ -162,22 +160,4 @@ fn refused(error: AddRefused) -> Error {
         AddRefused::NoHostname(_) => ("no-hostname", "see the site's hostnames: brightharbor site list".into()),
     };
     Error::refused(code, &error).advice(advice)
-}
-
-struct Added {
-    changed: Changed,
-}
-
-impl Shown for Added {
-    fn human(&self, page: &mut Page) {
-        human::change_report(page, &self.changed);
-    }
-
-    fn json(&self) -> Value {
-        json!({ "command": "redirect add", "change": json::ChangeDocument::from(&self.changed) })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
 }

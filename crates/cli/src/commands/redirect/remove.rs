@@ -3,15 +3,13 @@
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::redirect::{Redirect, Source};
 use clap::Args;
-use serde_json::{Value, json};
 
 use super::{named, site_of_source};
 use crate::commands::Report;
-use crate::error::{Error, Exit};
+use crate::error::Error;
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::run::{Context, Decision, change};
+use crate::show::ChangeReport;
 use crate::site_change::{await_served, site_change};
 
 /// Remove a redirect.
@@ -45,23 +43,5 @@ pub fn run(args: &Remove, context: &Context) -> Report {
         Ok(Decision { set, said })
     }))??;
     await_served(context, &changed)?;
-    Ok(Box::new(Removed { changed }))
-}
-
-struct Removed {
-    changed: Changed,
-}
-
-impl Shown for Removed {
-    fn human(&self, page: &mut Page) {
-        human::change_report(page, &self.changed);
-    }
-
-    fn json(&self) -> Value {
-        json!({ "command": "redirect remove", "change": json::ChangeDocument::from(&self.changed) })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
+    Ok(Box::new(ChangeReport { command: "redirect remove", changed }))
 }

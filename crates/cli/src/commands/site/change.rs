@@ -8,16 +8,14 @@ use brightharbor_core::site::{AttachRefused, HttpsPolicy, HttpsWish, Site, TlsFl
 use brightharbor_core::zone::parse_ttl;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
-use serde_json::{Value, json};
 
 use super::show::{find, www_words};
 use crate::commands::attach::WwwArgument;
 use crate::commands::{Report, hostname};
-use crate::error::{Error, Exit};
+use crate::error::Error;
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::run::{Context, Decision, change};
+use crate::show::ChangeReport;
 use crate::site_change::{await_served, own_file, site_change};
 
 /// Change how a site is served.
@@ -80,7 +78,7 @@ pub fn run(args: &ChangeSite, context: &Context) -> Report {
         Ok(Decision { set, said })
     }))??;
     await_served(context, &changed)?;
-    Ok(Box::new(SiteChanged { changed }))
+    Ok(Box::new(ChangeReport { command: "site change", changed }))
 }
 
 fn read_hsts(typed: &str) -> Result<Option<u32>, Error> {
@@ -181,22 +179,4 @@ fn decide(
         });
     }
     Ok((after, said))
-}
-
-struct SiteChanged {
-    changed: Changed,
-}
-
-impl Shown for SiteChanged {
-    fn human(&self, page: &mut Page) {
-        human::change_report(page, &self.changed);
-    }
-
-    fn json(&self) -> Value {
-        json!({ "command": "site change", "change": json::ChangeDocument::from(&self.changed) })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
 }

@@ -11,16 +11,14 @@ use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::{parse_file, read_zone};
 use clap::{Args, ValueEnum};
 use jiff::Timestamp;
-use serde_json::{Value, json};
 
 use crate::commands::attach::new_zone_files;
 use crate::commands::{Report, hostname};
 use crate::design::DesignOptions;
-use crate::error::{Error, Exit, unreadable_zone};
+use crate::error::{Error, unreadable_zone};
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::run::{Context, Decision, change};
+use crate::show::ChangeReport;
 
 /// Make a zone, for a domain whose names are not served here. `attach` makes its zone by itself.
 #[derive(Debug, Args)]
@@ -92,7 +90,7 @@ pub fn run(args: &Create, context: &Context) -> Report {
         };
         Ok(Decision { set, said: vec![said] })
     }))??;
-    Ok(Box::new(Created { changed }))
+    Ok(Box::new(ChangeReport { command: "zone create", changed }))
 }
 
 fn refuse_known(harbor: &Harbor, domain: &Hostname, account: &AccountName) -> Result<(), Error> {
@@ -129,22 +127,4 @@ fn read_master_file(file: &Path, domain: &Hostname, harbor: &Harbor) -> Result<D
     let bytes = read_if_there(file)?.ok_or_else(|| Error::wrong_use(format!("there is no file {shown}")))?;
     let directory = harbor.settings.dns.directory.as_deref();
     parse_file(bytes, &domain.dns_name(), directory).map_err(|error| unreadable_zone(&shown, &error))
-}
-
-struct Created {
-    changed: Changed,
-}
-
-impl Shown for Created {
-    fn human(&self, page: &mut Page) {
-        human::change_report(page, &self.changed);
-    }
-
-    fn json(&self) -> Value {
-        json!({ "command": "zone create", "change": json::ChangeDocument::from(&self.changed) })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
 }
