@@ -23,6 +23,7 @@ use crate::site_change::own_file;
 /// Detach hostnames. With the main name of a site, the whole site; files in homes are never deleted.
 #[derive(Debug, Args)]
 pub struct Detach {
+    /// The hostnames. The main name of a site takes its other names along.
     #[arg(required = true)]
     hostnames: Vec<String>,
     /// What becomes of the zone of a domain that is detached.

@@ -14,6 +14,7 @@ use crate::show::ChangeReport;
 /// Change an account's e-mail address or plan.
 #[derive(Debug, Args)]
 pub struct ChangeAccount {
+    /// The account.
     name: String,
     /// Where to reach the customer.
     #[arg(long, value_name = "ADDRESS")]
@@ -28,6 +29,7 @@ pub struct ChangeAccount {
 /// Remove an account that has no sites and no zones any more. Files in its home are never deleted.
 #[derive(Debug, Args)]
 pub struct RemoveAccount {
+    /// The account.
     name: String,
     #[command(flatten)]
     options: ChangeOptions,

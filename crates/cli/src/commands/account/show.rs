@@ -18,6 +18,7 @@ use crate::show::human::Page;
 /// Show one account.
 #[derive(Debug, Args)]
 pub struct Show {
+    /// The account.
     name: String,
 }
 

@@ -18,6 +18,7 @@ pub struct List {}
 /// Show one plan.
 #[derive(Debug, Args)]
 pub struct Show {
+    /// The plan.
     name: String,
 }
 

@@ -13,6 +13,7 @@ use crate::show::ChangeReport;
 /// Remove a plan that no account has.
 #[derive(Debug, Args)]
 pub struct Remove {
+    /// The plan.
     name: String,
     #[command(flatten)]
     options: ChangeOptions,

@@ -28,6 +28,7 @@ pub struct Add {
 /// Change the limits of a plan. What accounts have already stays.
 #[derive(Debug, Args)]
 pub struct Change {
+    /// The plan.
     name: String,
     #[command(flatten)]
     given: Given,
