@@ -11,6 +11,7 @@ mod events;
 mod holders;
 mod look;
 mod options;
+mod pending;
 mod run;
 mod secure;
 mod settings;

@@ -45,13 +45,7 @@ fn zone_list(layout: &Layout, zones: usize) -> String {
 
 fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
     AttachLoaded {
-        account: Some(Account {
-            name: AccountName::parse("bakery").unwrap(),
-            email: "baker@saltmarsh.example".into(),
-            home: "/home/bakery".into(),
-            system_user: None,
-            plan: None,
-        }),
+        account: Some(Account::new(AccountName::parse("bakery").unwrap(), "baker@saltmarsh.example", "/home/bakery")),
         related: vec![],
         zone: None,
         new_zone: NewZoneFiles { zone_list: Some(zone_list(layout, zones).into_bytes()), ..NewZoneFiles::default() },

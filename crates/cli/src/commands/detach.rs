@@ -2,20 +2,20 @@
 
 use std::collections::BTreeMap;
 
-use brightharbor_core::change::ChangeSet;
+use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
-    DetachLoaded, KeptZone, Site, ZoneFate, ZoneHome, ZoneRemovalFiles, detach, remove_zone,
+    DetachLoaded, KeptZone, Site, Zone, ZoneFate, ZoneHome, ZoneRemovalFiles, detach, leaving, remove_zone,
 };
 use brightharbor_core::zone::EditError;
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::install::read_if_there;
-use brightharbor_io::zones::read_zone;
 use clap::{Args, ValueEnum};
+use jiff::civil::Date;
 
 use crate::commands::{Report, hostname};
 use crate::error::Error;
 use crate::options::ChangeOptions;
+use crate::pending::{self, content};
 use crate::run::{Context, Decision, change};
 use crate::show::ChangeReport;
 use crate::site_change::own_file;
@@ -56,55 +56,75 @@ pub fn run(args: &Detach, context: &Context) -> Report {
             })?;
             of_site.entry(site.main().clone()).or_insert_with(|| (site, vec![])).1.push(name.clone());
         }
-        for (site, gone) in of_site.into_values() {
-            let whole = gone.contains(site.main());
-            let of_names = if whole { site.hostnames.clone() } else { gone.clone() };
-            let mut zones = zones_of(harbor, &of_names).await?;
-            let removed: Vec<KeptZone> = match fate {
-                ZoneFate::Removed => zones.extract_if(.., |kept| of_names.contains(&kept.zone.name)).collect(),
-                ZoneFate::Kept => vec![],
-            };
-            let site_file = own_file(harbor, &site, args.options.yes || args.options.dry_run)?;
-            let loaded = DetachLoaded { site, site_file, zones };
-            let made = detach(&gone, &loaded, &harbor.settings, &harbor.layout, today, &mut set).map_err(refused)?;
-            said.extend(made);
-            for kept in removed {
-                let files = removal_files(harbor, &set, &kept.zone.name)?;
-                let made = remove_zone(&kept, &files, &harbor.settings, &harbor.layout, today, &mut set);
-                said.extend(made.map_err(refused)?);
-            }
+        let leaving: Vec<Hostname> = of_site.values().flat_map(|(site, gone)| leaving(gone, site)).collect();
+        let removed = |zone: &Zone| fate == ZoneFate::Removed && leaving.contains(&zone.name);
+        for (site, gone) in of_site.values() {
+            let anyway = args.options.yes || args.options.dry_run;
+            said.extend(detach_names(harbor, site, gone, &removed, anyway, today, &mut set).await?);
+        }
+        let mut zones: Vec<Zone> = Vec::new();
+        for name in &leaving {
+            zones.extend(harbor.store.zone(name)?.filter(|zone| removed(zone)));
+        }
+        for zone in &zones {
+            refuse_if_needed(harbor, zone, &leaving)?;
+            said.extend(remove_whole_zone(harbor, zone, today, &mut set).await?);
         }
         Ok(Decision { set, said })
     }))??;
     Ok(Box::new(ChangeReport { command: "detach", changed }))
 }
 
-/// The zones that hold the names and can be changed from here, each once.
-async fn zones_of(harbor: &Harbor, names: &[Hostname]) -> Result<Vec<KeptZone>, Error> {
+/// Takes names of one site away, on top of the set. Zones that will be `removed` are not edited before.
+pub async fn detach_names(
+    harbor: &Harbor,
+    site: &Site,
+    gone: &[Hostname],
+    removed: &impl Fn(&Zone) -> bool,
+    anyway: bool,
+    today: Date,
+    set: &mut ChangeSet,
+) -> Result<Vec<String>, Error> {
     let mut zones: Vec<KeptZone> = Vec::new();
-    for name in names {
-        let Some(zone) = harbor.store.enclosing_zone(name)?.filter(|zone| zone.home != ZoneHome::Elsewhere) else {
-            continue;
-        };
+    for name in leaving(gone, site) {
+        let Some(zone) = harbor.store.enclosing_zone(&name)?.filter(|zone| !removed(zone)) else { continue };
         if !zones.iter().any(|kept| kept.zone.name == zone.name) {
-            zones.push(read_zone(harbor, &zone).await?);
+            zones.extend(pending::zone(harbor, &zone, set).await?);
         }
     }
-    Ok(zones)
+    let site_file = own_file(harbor, site, anyway)?;
+    let loaded = DetachLoaded { site: site.clone(), site_file, zones };
+    detach(gone, &loaded, &harbor.settings, &harbor.layout, today, set).map_err(refused)
 }
 
-/// The files around a zone, as they are after what the set does already.
-fn removal_files(harbor: &Harbor, set: &ChangeSet, zone: &Hostname) -> Result<ZoneRemovalFiles, Error> {
+/// A zone that still holds names that are attached does not go.
+fn refuse_if_needed(harbor: &Harbor, zone: &Zone, leaving: &[Hostname]) -> Result<(), Error> {
+    let within = harbor.store.hostnames_within(&zone.name)?;
+    let Some(left) = within.iter().find(|name| !leaving.contains(name)) else { return Ok(()) };
+    let message = format!("the zone {} cannot go: {left} is still attached and lies in it", zone.name);
+    Err(Error::refused("zone-in-use", message)
+        .advice("detach that one too in the same call, or keep the zone: leave --zone remove out"))
+}
+
+/// Takes a zone away with everything around it; one that somebody else keeps is only forgotten.
+pub async fn remove_whole_zone(
+    harbor: &Harbor,
+    zone: &Zone,
+    today: Date,
+    set: &mut ChangeSet,
+) -> Result<Vec<String>, Error> {
+    if zone.home == ZoneHome::Elsewhere {
+        set.inventory(InventoryChange::RemoveZone(zone.clone()));
+        return Ok(vec![format!("the zone {} stays where it is kept; it is not known here any more", zone.name)]);
+    }
     let Harbor { layout, settings, .. } = harbor;
-    let content = |path: std::path::PathBuf| match set.pending(&path) {
-        Some(content) => Ok(Some(content.to_vec())),
-        None => read_if_there(&path),
-    };
-    let catalog = settings.dns.catalog.as_ref().map(|catalog| content(layout.zone_file(catalog))).transpose()?;
-    Ok(ZoneRemovalFiles {
-        zone_list: content(layout.zone_list_of(settings.dns.server, zone))?,
+    let Some(kept) = pending::zone(harbor, zone, set).await? else { return Ok(vec![]) };
+    let catalog = settings.dns.catalog.as_ref().map(|catalog| content(set, &layout.zone_file(catalog))).transpose()?;
+    let files = ZoneRemovalFiles {
+        zone_list: content(set, &layout.zone_list_of(settings.dns.server, &zone.name))?,
         catalog: catalog.flatten(),
-    })
+    };
+    remove_zone(&kept, &files, settings, layout, today, set).map_err(refused)
 }
 
 fn refused(error: EditError) -> Error {

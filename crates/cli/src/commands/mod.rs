@@ -34,7 +34,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Account(account::Account::Add(add)) => account::add::run(add, context),
         Command::Account(account::Account::List(list)) => account::list::run(list, context),
         Command::Account(account::Account::Change(change)) => account::change::run(change, context),
-        Command::Account(account::Account::Remove(remove)) => account::change::remove(remove, context),
+        Command::Account(account::Account::Remove(remove)) => account::remove::run(remove, context),
         Command::Account(account::Account::Show(show)) => account::show::run(show, context),
         Command::Plan(plan::PlanCommand::Add(add)) => plan::set::add(add, context),
         Command::Plan(plan::PlanCommand::Change(change)) => plan::set::change_limits(change, context),

@@ -94,6 +94,8 @@ impl From<CarryError> for Error {
             CarryError::ChangedMeanwhile(_) => Self::refused("changed-meanwhile", &error)
                 .advice("look at the file, then give the command again: it reads the file afresh"),
             CarryError::InTheWay(_) => Self::refused("in-the-way", &error).advice("move the file away, then try again"),
+            CarryError::UserExists(_) => Self::refused("user-exists", &error)
+                .advice("leave --create-user out to give the account that user, or choose another name"),
             CarryError::Store(error) => error.into(),
             CarryError::File(error) => error.into(),
             CarryError::RolledBack { cause: Cause::Update { zone, error }, left }

@@ -45,6 +45,11 @@ pub fn print_now(fill: impl FnOnce(&mut Page)) -> std::io::Result<()> {
     out.flush()
 }
 
+/// `1 site`, `2 sites`.
+pub fn counted(count: usize, thing: &str) -> String {
+    if count == 1 { format!("1 {thing}") } else { format!("{count} {thing}s") }
+}
+
 /// One JSON document, `"format": 1`, the same members first.
 fn document(value: Value, exit: Exit) -> String {
     let mut document = json!({ "format": 1, "exit": exit as u8 });

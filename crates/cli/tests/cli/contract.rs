@@ -49,7 +49,10 @@ fn documents_have_their_settled_members() {
         survey["links"].as_array().unwrap().iter().map(|link| link["link"].as_str().unwrap()).collect();
     assert_eq!(names, ["registered", "delegated", "resolves", "answers", "secure", "lands"]);
     let accounts = coast.json(&["account", "list"], 0);
-    assert_eq!(members(&accounts["accounts"][0]), BTreeSet::from(["name", "email", "home", "system_user", "sites"]));
+    assert_eq!(
+        members(&accounts["accounts"][0]),
+        BTreeSet::from(["name", "email", "home", "system_user", "plan", "reseller", "sites"])
+    );
     let sites = coast.json(&["site", "list", "--account", "bakery"], 0);
     assert_eq!(
         members(&sites["sites"][0]),
@@ -190,7 +193,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     let account = coast.json(&["account", "show", "bakery"], 0);
     assert_eq!(
         members(&account),
-        BTreeSet::from(["format", "exit", "command", "account", "limits", "usage", "zones", "disk_bytes"])
+        BTreeSet::from(["format", "exit", "command", "account", "limits", "usage", "zones", "sold", "disk_bytes"])
     );
     let detached = coast.json(&["detach", "crumbandtide.example"], 0);
     assert_eq!(members(&detached), BTreeSet::from(["format", "exit", "command", "change"]));

@@ -3,6 +3,7 @@
 //! `coast` is a harbor in the miniature internet of the stand-ins; `real` drives nginx, Apache httpd, BIND and the
 //! test CA of the `pebble` package, and fails where one of them is missing.
 
+mod accounts;
 mod attaching;
 mod coast;
 mod concurrency;

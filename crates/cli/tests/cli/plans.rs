@@ -45,8 +45,8 @@ fn an_account_goes_only_when_it_has_nothing_left_and_its_home_stays() {
     let coast = Coast::new();
     coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
     let refused = coast.run(&["account", "remove", "bakery"]).expect(4);
-    assert!(refused.contains("1 sites and 1 zones"), "{refused}");
-    assert!(refused.contains("brightharbor detach crumbandtide.example --zone remove"), "{refused}");
+    assert!(refused.contains("has 1 site and 1 zone"), "{refused}");
+    assert!(refused.contains("brightharbor account remove bakery --sites detach"), "{refused}");
     coast.run(&["detach", "crumbandtide.example", "--zone", "remove"]).expect(0);
     coast.run(&["account", "change", "bakery", "--email", "new@saltmarsh.example"]).expect(0);
     assert!(coast.run(&["account", "change", "bakery", "--email", "none"]).expect(2).contains("not an e-mail address"));

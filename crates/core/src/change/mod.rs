@@ -29,6 +29,7 @@ pub enum Change {
     WriteFile(FileWrite),
     RemoveFile(FileRemoval),
     UpdateZone(ZoneUpdate),
+    MakeUser(UserMake),
     MakeFolder(FolderMake),
     Inventory { to: InventoryChange },
 }
@@ -92,6 +93,14 @@ pub enum Purpose {
     Loose,
     Chain,
     Key,
+}
+
+/// A system user that owns an account's folders. It must not be there yet; it gets no password and no login shell.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct UserMake {
+    pub name: String,
+    /// Only noted as the user's home; made as any other folder.
+    pub home: PathBuf,
 }
 
 /// A folder below `home`, made one component at a time and never through a link.
@@ -222,6 +231,7 @@ impl Change {
                 let (removed, added) = (update.removed.len(), update.added.len());
                 format!("update {zone} at {server}: {removed} records removed, {added} added")
             }
+            Change::MakeUser(make) => format!("make the system user {} with useradd", make.name),
             Change::MakeFolder(make) => {
                 let page = if make.starter_page.is_some() { ", with a starter page if it is empty" } else { "" };
                 format!("make {}{page}", make.home.join(&make.below).display())

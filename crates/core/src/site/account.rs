@@ -20,6 +20,27 @@ pub struct Account {
     /// What it may have; without a plan, anything.
     #[serde(default)]
     pub plan: Option<AccountName>,
+    /// The nameserver set of its new domains; that of `[host]` when not named.
+    #[serde(default)]
+    pub nameserver_set: Option<String>,
+    /// The account that it was sold by, if it was.
+    #[serde(default)]
+    pub reseller: Option<AccountName>,
+}
+
+impl Account {
+    /// An account without limits, whose folders belong to the user who runs the program.
+    pub fn new(name: AccountName, email: impl Into<String>, home: impl Into<PathBuf>) -> Self {
+        Self {
+            name,
+            email: email.into(),
+            home: home.into(),
+            system_user: None,
+            plan: None,
+            nameserver_set: None,
+            reseller: None,
+        }
+    }
 }
 
 /// A name of 1 to 31 characters: lower-case letters, digits and hyphens, a letter first.
@@ -53,6 +74,21 @@ impl AccountName {
 
     pub fn as_str(&self) -> &str {
         &self.0
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error(
+    "`{}` is not the name of a system user: 1 to 31 lower-case letters, digits, hyphens or underscores, a letter first",
+    .0.chars().take(60).flat_map(char::escape_default).collect::<String>()
+)]
+pub struct SystemUserError(pub String);
+
+/// A name that every system takes for a user, and no command for an option.
+pub fn check_system_user(text: &str) -> Result<(), SystemUserError> {
+    match AccountName::parse(&text.replace('_', "-")) {
+        Ok(_) => Ok(()),
+        Err(_) => Err(SystemUserError(text.to_string())),
     }
 }
 
@@ -115,6 +151,14 @@ mod tests {
         assert!(AccountName::parse("crumb-and-tide2").is_ok());
         for wrong in ["", "2choir", "Choir", "choir/..", "a b", "a\n", &"a".repeat(32)] {
             assert!(AccountName::parse(wrong).is_err(), "{wrong:?}");
+        }
+    }
+
+    #[test]
+    fn system_users() {
+        assert!(check_system_user("web_bakery").is_ok());
+        for wrong in ["", "-r", "_x", "Root", "a:b", "a b", &"a".repeat(32)] {
+            assert!(check_system_user(wrong).is_err(), "{wrong:?}");
         }
     }
 

@@ -267,7 +267,10 @@ pub(super) fn decide_zone(
         }
         Some(ZoneLoaded::Elsewhere(_)) => Ok(()),
         None if is_domain && request.zone == ZoneChoice::Here => {
-            let wanted = NewZone { domain, account: &request.account, design: &request.design, content: None, today };
+            let of_account = loaded.account.as_ref().and_then(|account| account.nameserver_set.clone());
+            let nameserver_set = request.design.nameserver_set.clone().or(of_account);
+            let design = ZoneDesign { nameserver_set, ..request.design.clone() };
+            let wanted = NewZone { domain, account: &request.account, design: &design, content: None, today };
             let (changes, zone) = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
             decision.change_set.extend(changes);
             decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));

@@ -14,13 +14,8 @@ fn hostname(text: &str) -> Hostname {
 }
 
 fn account(name: &str) -> Account {
-    Account {
-        name: AccountName::parse(name).unwrap(),
-        email: format!("{name}@saltmarsh.example"),
-        home: format!("/home/{name}").into(),
-        system_user: None,
-        plan: None,
-    }
+    let (email, home) = (format!("{name}@saltmarsh.example"), format!("/home/{name}"));
+    Account::new(AccountName::parse(name).unwrap(), email, home)
 }
 
 fn settings() -> Settings {

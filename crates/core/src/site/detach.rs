@@ -33,6 +33,18 @@ pub struct ZoneRemovalFiles {
     pub catalog: Option<Vec<u8>>,
 }
 
+/// The names that really go when these are detached: all with the main one, and twins together.
+pub fn leaving(names: &[Hostname], site: &Site) -> Vec<Hostname> {
+    if names.contains(site.main()) {
+        return site.hostnames.clone();
+    }
+    let mut gone = names.to_vec();
+    // A twin does not stay alone.
+    let twins: Vec<Hostname> = gone.iter().filter_map(Hostname::with_www).collect();
+    gone.extend(twins.into_iter().filter(|twin| site.hostnames.contains(twin) && !names.contains(twin)));
+    gone
+}
+
 /// Takes names of one site away; all of them with its main one. Gives what was made of it, in sentences.
 pub fn detach(
     names: &[Hostname],
@@ -44,12 +56,7 @@ pub fn detach(
 ) -> Result<Vec<String>, EditError> {
     let site = &loaded.site;
     let whole = names.contains(site.main());
-    let mut gone: Vec<Hostname> = if whole { site.hostnames.clone() } else { names.to_vec() };
-    if !whole {
-        // A twin does not stay alone.
-        let twins: Vec<Hostname> = gone.iter().filter_map(Hostname::with_www).collect();
-        gone.extend(twins.into_iter().filter(|twin| site.hostnames.contains(twin) && !names.contains(twin)));
-    }
+    let gone = leaving(names, site);
     let mut said = Vec::new();
     if whole {
         if let Some(before) = &loaded.site_file {

@@ -16,7 +16,9 @@ mod path;
 mod plan;
 mod served_elsewhere;
 
-pub use account::{Account, AccountName, AccountNameError, EmailError, check_email};
+pub use account::{
+    Account, AccountName, AccountNameError, EmailError, SystemUserError, check_email, check_system_user,
+};
 pub use align::{AlignRefused, Aligned, align, delegated_to, made_by};
 pub use attach::{
     AttachLoaded, AttachRefused, AttachRequest, Attachment, ExistingFile, ServedFrom, ZoneChoice, ZoneLoaded, attach,
@@ -25,7 +27,7 @@ pub use attach::{
 pub use attach_places::document_root;
 pub use catalog::{catalog_difference, new_catalog, updated_at};
 pub use change::change_site;
-pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, remove_zone};
+pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, leaving, remove_zone};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{
     Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site, SiteKind, SiteRules, TlsFloor,

@@ -41,6 +41,8 @@ pub enum CarryError {
     ChangedMeanwhile(PathBuf),
     #[error("{0} is there already; nothing was done")]
     InTheWay(PathBuf),
+    #[error("there is a system user `{0}` already; nothing was done")]
+    UserExists(String),
     #[error("{cause}")]
     RolledBack { cause: Cause, left: Vec<String> },
     #[error(transparent)]

@@ -11,7 +11,7 @@ use brightharbor_core::change::{Needs, ZoneUpdate, content_hash};
 use super::{Cause, Lock};
 use crate::dns::{RequestProblem, TransactionKey, send_update};
 use crate::harbor::Harbor;
-use crate::install::{UNFINISHED, read_if_there, write_atomically};
+use crate::install::{UNFINISHED, read_if_there, remove_user, write_atomically};
 use crate::server::{reload_web, test_web, unload_zones};
 use crate::store::{EntryOutcome, Inverse, StoreError};
 
@@ -58,7 +58,7 @@ pub(super) fn clear_up(harbor: &Harbor, entry: i64, inverses: &[Inverse], taken_
     }
 }
 
-/// Takes file changes back, the last first. Gives what could not be.
+/// Takes files and system users back, the last first. Gives what could not be.
 pub(super) fn undo_files(inverses: &[Inverse]) -> Vec<String> {
     inverses.iter().rev().filter_map(|inverse| undo_file(inverse).err()).collect()
 }
@@ -86,6 +86,7 @@ fn undo_file(inverse: &Inverse) -> Result<(), String> {
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
             write_atomically(path, &content, *mode).map_err(|error| error.to_string())
         }
+        Inverse::RemoveUser { name } => remove_user(name).map_err(|error| error.to_string()),
         Inverse::Update(_) => Ok(()),
     }
 }

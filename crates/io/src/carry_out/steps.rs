@@ -3,14 +3,17 @@
 
 use std::path::Path;
 
-use brightharbor_core::change::{Change, ChangeSet, FileRemoval, FileWrite, Needs, Purpose, ZoneUpdate, content_hash};
+use brightharbor_core::change::{
+    Change, ChangeSet, FileRemoval, FileWrite, Needs, Purpose, UserMake, ZoneUpdate, content_hash,
+};
 use jiff::Timestamp;
 
 use super::recover::{clear_up, inverse_of, send, take_back, undo_files, undo_updates};
 use super::{CarryError, Cause, Event, Lock};
 use crate::harbor::Harbor;
 use crate::install::{
-    check_certificate_files, make_folder, make_private_folder, read_if_there, remove_file, write_atomically,
+    check_certificate_files, make_folder, make_private_folder, make_user, read_if_there, remove_file, user_exists,
+    write_atomically,
 };
 use crate::server::{await_newer, await_serial, check_zone, load_zones, reload_web, test_web};
 use crate::store::{EntryOutcome, Inverse};
@@ -83,7 +86,17 @@ fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
             return Err(CarryError::ChangedMeanwhile(removal.path.clone()));
         }
     }
-    Ok(())
+    match users(set).find(|make| user_exists(&make.name)) {
+        Some(make) => Err(CarryError::UserExists(make.name.clone())),
+        None => Ok(()),
+    }
+}
+
+fn users(set: &ChangeSet) -> impl Iterator<Item = &UserMake> {
+    set.changes.iter().filter_map(|change| match change {
+        Change::MakeUser(make) => Some(make),
+        _ => None,
+    })
 }
 
 fn removals(set: &ChangeSet) -> impl Iterator<Item = &FileRemoval> {
@@ -115,6 +128,8 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
         write_atomically(&kept, &read_if_there(&removal.path)?.unwrap_or_default(), 0o600)?;
         inverses.push(Inverse::PutBack { path: removal.path.clone(), kept, mode: removal.mode });
     }
+    // Not there before, as the preconditions say: so it is ours to take back.
+    inverses.extend(users(set).map(|make| Inverse::RemoveUser { name: make.name.clone() }));
     inverses.extend(updates(set).map(|update| Inverse::Update(inverse_of(update))));
     Ok(inverses)
 }
@@ -151,6 +166,9 @@ async fn apply(
         test_web(settings)?;
     }
     // After the tests, so that a refused change leaves nothing in a home; before the reload, which serves from there.
+    for user in users(set) {
+        make_user(user)?;
+    }
     for change in &set.changes {
         if let Change::MakeFolder(make) = change {
             make_folder(make)?;

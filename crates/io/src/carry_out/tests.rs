@@ -65,13 +65,9 @@ impl World {
             starter_page: None,
             starter_files: vec![],
         }));
-        set.inventory(InventoryChange::AddAccount(Account {
-            name: AccountName::parse("boatyard").unwrap(),
-            email: "yard@gullrock.example".into(),
-            home: self.path("home"),
-            system_user: None,
-            plan: None,
-        }));
+        let name = AccountName::parse("boatyard").unwrap();
+        let account = Account::new(name, "yard@gullrock.example", self.path("home"));
+        set.inventory(InventoryChange::AddAccount(account));
         set
     }
 

@@ -6,6 +6,7 @@ mod files;
 mod folders;
 mod layout;
 mod starter;
+mod users;
 
 pub use certificate_files::{CertificateFault, check_certificate_files};
 pub use disk::disk_used;
@@ -13,3 +14,5 @@ pub use files::{FileError, make_private_folder, read_if_there, replace_if_unchan
 pub(crate) use files::{UNFINISHED, remove as remove_file};
 pub use folders::{FolderError, make_folder};
 pub use layout::lay_out;
+pub use users::{is_root, user_exists};
+pub(crate) use users::{make_user, remove_user};

@@ -1,7 +1,7 @@
 //! Writing inventory changes: all of one command in one transaction, with the logbook entry that records it.
 
 use brightharbor_core::change::{Change, ChangeSet, InventoryChange};
-use brightharbor_core::site::Site;
+use brightharbor_core::site::{AccountName, Site};
 use rusqlite::{Transaction, TransactionBehavior, params};
 
 use super::logbook::EntryOutcome;
@@ -26,20 +26,32 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
     match change {
         InventoryChange::AddAccount(account) => {
             transaction.execute(
-                "INSERT INTO account (name, email, home, system_user, plan) VALUES ($1, $2, $3, $4, $5)",
+                "INSERT INTO account (name, email, home, system_user, plan, nameserver_set, reseller)
+                 VALUES ($1, $2, $3, $4, $5, $6, $7)",
                 params![
                     account.name.as_str(),
                     account.email,
                     account.home.to_string_lossy(),
                     account.system_user,
-                    account.plan.as_ref().map(|plan| plan.as_str()),
+                    account.plan.as_ref().map(AccountName::as_str),
+                    account.nameserver_set,
+                    account.reseller.as_ref().map(AccountName::as_str),
                 ],
             )?;
         }
         InventoryChange::ReplaceAccount { after, .. } => {
             transaction.execute(
-                "UPDATE account SET email = $1, plan = $2 WHERE name = $3",
-                params![after.email, after.plan.as_ref().map(|plan| plan.as_str()), after.name.as_str()],
+                "UPDATE account SET email = $1, home = $2, system_user = $3, plan = $4, nameserver_set = $5,
+                 reseller = $6 WHERE name = $7",
+                params![
+                    after.email,
+                    after.home.to_string_lossy(),
+                    after.system_user,
+                    after.plan.as_ref().map(AccountName::as_str),
+                    after.nameserver_set,
+                    after.reseller.as_ref().map(AccountName::as_str),
+                    after.name.as_str(),
+                ],
             )?;
         }
         InventoryChange::RemoveAccount(account) => {
@@ -96,8 +108,16 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         }
         InventoryChange::ReplaceZone { after, .. } => {
             transaction.execute(
-                "UPDATE zone SET home = $1, primary_server = $2, nameserver_set = $3, pattern = $4 WHERE name = $5",
-                params![word(&after.home)?, after.primary, after.nameserver_set, after.pattern, after.name.as_str(),],
+                "UPDATE zone SET account = $1, home = $2, primary_server = $3, nameserver_set = $4, pattern = $5
+                 WHERE name = $6",
+                params![
+                    after.account.as_str(),
+                    word(&after.home)?,
+                    after.primary,
+                    after.nameserver_set,
+                    after.pattern,
+                    after.name.as_str(),
+                ],
             )?;
         }
         InventoryChange::KnowPattern(pattern) => {

@@ -8,20 +8,18 @@ use rusqlite::{OptionalExtension, Row};
 
 use super::{Store, StoreError, from_word};
 
+const ACCOUNT: &str = "SELECT name, email, home, system_user, plan, nameserver_set, reseller FROM account";
 const SITE: &str = "SELECT main, account, document_root, kind, https, certificate_folder, rules FROM site";
 
 impl Store {
     pub fn account(&self, name: &AccountName) -> Result<Option<Account>, StoreError> {
-        let mut query = self
-            .connection
-            .prepare_cached("SELECT name, email, home, system_user, plan FROM account WHERE name = $1")?;
+        let mut query = self.connection.prepare_cached(&format!("{ACCOUNT} WHERE name = $1"))?;
         let row = query.query_row([name.as_str()], account_row).optional()?;
         row.map(account).transpose()
     }
 
     pub fn accounts(&self) -> Result<Vec<Account>, StoreError> {
-        let mut query =
-            self.connection.prepare_cached("SELECT name, email, home, system_user, plan FROM account ORDER BY name")?;
+        let mut query = self.connection.prepare_cached(&format!("{ACCOUNT} ORDER BY name"))?;
         let rows = query.query_map([], account_row)?.collect::<Result<Vec<_>, _>>()?;
         rows.into_iter().map(account).collect()
     }
@@ -82,6 +80,22 @@ impl Store {
         let mut query = self.connection.prepare_cached("SELECT name FROM hostname ORDER BY name")?;
         let names = query.query_map([], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
         names.iter().map(|name| hostname(name)).collect()
+    }
+
+    /// The attached hostnames that lie below a domain, or are it. Reads all names: for rare decisions.
+    pub fn hostnames_within(&self, domain: &Hostname) -> Result<Vec<Hostname>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT name FROM hostname WHERE name = $1 OR substr(name, -length($1) - 1) = '.' || $1 ORDER BY name",
+        )?;
+        let names = query.query_map([domain.as_str()], |row| row.get::<_, String>(0))?;
+        names.map(|name| hostname(&name?)).collect()
+    }
+
+    /// The accounts that were sold by another one.
+    pub fn sold_by(&self, reseller: &AccountName) -> Result<Vec<Account>, StoreError> {
+        let mut query = self.connection.prepare_cached(&format!("{ACCOUNT} WHERE reseller = $1 ORDER BY name"))?;
+        let rows = query.query_map([reseller.as_str()], account_row)?.collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter().map(account).collect()
     }
 
     /// The sites that have redirects, by main hostname; of one account where one is given.
@@ -201,15 +215,38 @@ fn site_row(row: &Row<'_>) -> rusqlite::Result<SiteRow> {
     })
 }
 
-type AccountRow = (String, String, String, Option<String>, Option<String>);
-
-fn account_row(row: &Row<'_>) -> rusqlite::Result<AccountRow> {
-    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?))
+struct AccountRow {
+    name: String,
+    email: String,
+    home: String,
+    system_user: Option<String>,
+    plan: Option<String>,
+    nameserver_set: Option<String>,
+    reseller: Option<String>,
 }
 
-fn account((name, email, home, system_user, plan): AccountRow) -> Result<Account, StoreError> {
-    let plan = plan.as_deref().map(from_word).transpose()?;
-    Ok(Account { name: from_word(&name)?, email, home: home.into(), system_user, plan })
+fn account_row(row: &Row<'_>) -> rusqlite::Result<AccountRow> {
+    Ok(AccountRow {
+        name: row.get(0)?,
+        email: row.get(1)?,
+        home: row.get(2)?,
+        system_user: row.get(3)?,
+        plan: row.get(4)?,
+        nameserver_set: row.get(5)?,
+        reseller: row.get(6)?,
+    })
+}
+
+fn account(row: AccountRow) -> Result<Account, StoreError> {
+    Ok(Account {
+        name: from_word(&row.name)?,
+        email: row.email,
+        home: row.home.into(),
+        system_user: row.system_user,
+        plan: row.plan.as_deref().map(from_word).transpose()?,
+        nameserver_set: row.nameserver_set,
+        reseller: row.reseller.as_deref().map(from_word).transpose()?,
+    })
 }
 
 pub(super) fn hostname(text: &str) -> Result<Hostname, StoreError> {

@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 4;
+pub(super) const VERSION: i64 = 5;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -10,7 +10,11 @@ CREATE TABLE plan (
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE account (
     name TEXT PRIMARY KEY, email TEXT NOT NULL, home TEXT NOT NULL, system_user TEXT,
-    plan TEXT REFERENCES plan(name)
+    plan TEXT REFERENCES plan(name), nameserver_set TEXT, reseller TEXT REFERENCES account(name)
+) STRICT, WITHOUT ROWID;
+CREATE INDEX account_by_reseller ON account(reseller);
+CREATE TABLE nameserver_set (
+    name TEXT PRIMARY KEY, value TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE site (
     main TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), document_root TEXT NOT NULL,
@@ -59,5 +63,13 @@ CREATE TABLE plan (
     name TEXT PRIMARY KEY, limits TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
 ALTER TABLE account ADD COLUMN plan TEXT REFERENCES plan(name);
+",
+    "
+ALTER TABLE account ADD COLUMN nameserver_set TEXT;
+ALTER TABLE account ADD COLUMN reseller TEXT REFERENCES account(name);
+CREATE INDEX account_by_reseller ON account(reseller);
+CREATE TABLE nameserver_set (
+    name TEXT PRIMARY KEY, value TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
 ",
 ];

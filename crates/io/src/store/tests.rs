@@ -15,13 +15,8 @@ fn name(text: &str) -> Hostname {
 }
 
 fn account() -> Account {
-    Account {
-        name: AccountName::parse("choir").unwrap(),
-        email: "choir@saltmarsh.example".into(),
-        home: "/home/choir".into(),
-        system_user: Some("choir".into()),
-        plan: None,
-    }
+    let name = AccountName::parse("choir").unwrap();
+    Account { system_user: Some("choir".into()), ..Account::new(name, "choir@saltmarsh.example", "/home/choir") }
 }
 
 fn site() -> Site {

@@ -2,11 +2,14 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::change::{Change, ChangeSet, FolderMake, InventoryChange};
-use brightharbor_core::site::{Account, AccountName, check_email, check_path};
+use brightharbor_core::change::{Change, ChangeSet, FolderMake, InventoryChange, UserMake};
+use brightharbor_core::site::{Account, AccountName, check_email, check_path, check_system_user};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::{is_root, user_exists};
 use clap::Args;
 use serde_json::{Value, json};
 
+use super::show::find;
 use crate::commands::attach::{self, Attach};
 use crate::commands::{Report, hostname, plan};
 use crate::error::{Error, Exit};
@@ -34,9 +37,18 @@ pub struct Add {
     /// The system user that owns its document roots; by default the user who runs this.
     #[arg(long, value_name = "USER")]
     system_user: Option<String>,
+    /// Make the system user, with useradd, without password and login shell. Only root can.
+    #[arg(long, requires = "system_user")]
+    create_user: bool,
     /// What it may have; without a plan, anything.
     #[arg(long, value_name = "PLAN")]
     plan: Option<String>,
+    /// The nameserver set that its new domains are delegated to, in place of that of `[host]`.
+    #[arg(long, value_name = "SET")]
+    nameserver_set: Option<String>,
+    /// The account that sold it.
+    #[arg(long, value_name = "ACCOUNT")]
+    reseller: Option<String>,
     #[command(flatten)]
     options: ChangeOptions,
 }
@@ -50,6 +62,9 @@ pub fn run(args: &Add, context: &Context) -> Report {
         })?,
     };
     check_email(&args.email).map_err(Error::wrong_use)?;
+    if let Some(user) = &args.system_user {
+        check_system_user(user).map_err(Error::wrong_use)?;
+    }
     let title = format!("account add {name}");
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
         if harbor.store.account(&name)?.is_some() {
@@ -61,8 +76,16 @@ pub fn run(args: &Add, context: &Context) -> Report {
             None => PathBuf::from(harbor.settings.sites.home.replace("{account}", name.as_str())),
         };
         check_path(&home).map_err(|error| Error::refused("home", error).advice("give another one with --home"))?;
-        let plan = args.plan.as_deref().map(|typed| plan::find(harbor, typed)).transpose()?;
-        Ok(decide(name.clone(), args, home, plan.map(|plan| plan.name), &title))
+        let (user, create) = (args.system_user.as_deref(), args.create_user);
+        user.map(|user| refuse_user(user, create)).transpose()?;
+        let account = Account {
+            system_user: args.system_user.clone(),
+            plan: args.plan.as_deref().map(|typed| plan::find(harbor, typed)).transpose()?.map(|plan| plan.name),
+            nameserver_set: args.nameserver_set.as_deref().map(|set| known_set(harbor, set)).transpose()?,
+            reseller: args.reseller.as_deref().map(|typed| find(harbor, typed)).transpose()?.map(|seller| seller.name),
+            ..Account::new(name.clone(), args.email.clone(), home)
+        };
+        Ok(decide(account, create, &title))
     }))??;
     let attached = match &args.domain {
         // The account is there by now, so that a domain that cannot be attached takes nothing back.
@@ -75,21 +98,52 @@ pub fn run(args: &Add, context: &Context) -> Report {
     Ok(Box::new(Added { changed, attached, own_mail }))
 }
 
-fn decide(name: AccountName, args: &Add, home: PathBuf, plan: Option<AccountName>, title: &str) -> Decision {
-    let account =
-        Account { name, email: args.email.clone(), home: home.clone(), system_user: args.system_user.clone(), plan };
-    let said = vec![format!("the account {} has its home at {}", account.name, home.display())];
+fn decide(account: Account, create_user: bool, title: &str) -> Decision {
+    let mut said = vec![format!("the account {} has its home at {}", account.name, account.home.display())];
     let mut set = ChangeSet::new(title);
-    set.changes.push(Change::MakeFolder(FolderMake {
-        home,
+    if let Some(name) = account.system_user.clone().filter(|_| create_user) {
+        said.push(format!("the system user {name} is new, without password and login shell"));
+        set.changes.push(Change::MakeUser(UserMake { name, home: account.home.clone() }));
+    }
+    set.changes.push(home_folder(&account));
+    set.inventory(InventoryChange::AddAccount(account));
+    Decision { set, said }
+}
+
+/// The home itself, made if its parent is there.
+pub fn home_folder(account: &Account) -> Change {
+    Change::MakeFolder(FolderMake {
+        home: account.home.clone(),
         below: PathBuf::new(),
-        system_user: args.system_user.clone(),
+        system_user: account.system_user.clone(),
         mode: 0o711,
         starter_page: None,
         starter_files: vec![],
-    }));
-    set.inventory(InventoryChange::AddAccount(account));
-    Decision { set, said }
+    })
+}
+
+/// A user that is there, or one that can be made.
+pub fn refuse_user(user: &str, create: bool) -> Result<(), Error> {
+    match (user_exists(user), create) {
+        (false, false) => Err(Error::refused("no-user", format!("there is no system user `{user}`"))
+            .advice("have it made with --create-user, or name one that is there")),
+        (true, true) => Err(Error::refused("user-exists", format!("there is a system user `{user}` already"))
+            .advice("leave --create-user out to give the account that user, or choose another name")),
+        (false, true) if !is_root() => {
+            Err(Error::refused("not-root", format!("only root can make the system user `{user}`"))
+                .advice("run it as root, or leave --create-user out"))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// A nameserver set by its name.
+pub fn known_set(harbor: &Harbor, name: &str) -> Result<String, Error> {
+    match harbor.settings.nameserver_set(Some(name)) {
+        Some(_) => Ok(name.to_string()),
+        None => Err(Error::refused("unknown-set", format!("there is no nameserver set `{}`", name.escape_debug()))
+            .advice("see `brightharbor nameserver list`")),
+    }
 }
 
 struct Added {

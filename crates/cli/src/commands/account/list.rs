@@ -4,6 +4,7 @@ use brightharbor_core::site::Account;
 use clap::Args;
 use serde_json::{Value, json};
 
+use super::show::find;
 use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::run::Context;
@@ -12,12 +13,19 @@ use crate::show::human::{Page, table};
 
 /// List the accounts.
 #[derive(Debug, Args)]
-pub struct List {}
+pub struct List {
+    /// Only those that this account sold.
+    #[arg(long, value_name = "ACCOUNT")]
+    reseller: Option<String>,
+}
 
-pub fn run(_: &List, context: &Context) -> Report {
+pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
-    let accounts = harbor.store.accounts()?.into_iter();
-    let rows = accounts.map(|account| {
+    let accounts = match &args.reseller {
+        Some(typed) => harbor.store.sold_by(&find(&harbor, typed)?.name)?,
+        None => harbor.store.accounts()?,
+    };
+    let rows = accounts.into_iter().map(|account| {
         let sites = harbor.store.count_sites(&account.name)?;
         Ok((account, sites))
     });
@@ -46,6 +54,8 @@ impl Shown for Accounts {
                 "email": account.email,
                 "home": account.home.display().to_string(),
                 "system_user": account.system_user,
+                "plan": account.plan,
+                "reseller": account.reseller,
                 "sites": sites,
             })
         };

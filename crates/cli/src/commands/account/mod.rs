@@ -3,6 +3,7 @@
 pub mod add;
 pub mod change;
 pub mod list;
+pub mod remove;
 pub mod show;
 
 use clap::Subcommand;
@@ -12,6 +13,6 @@ pub enum Account {
     Add(add::Add),
     Change(change::ChangeAccount),
     List(list::List),
-    Remove(change::RemoveAccount),
+    Remove(remove::Remove),
     Show(show::Show),
 }

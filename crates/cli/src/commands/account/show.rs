@@ -44,7 +44,8 @@ pub fn run(args: &Show, context: &Context) -> Report {
     let disk: u64 = roots.iter().map(|root| disk_used(root)).sum();
     let (usage, zones) = (harbor.store.usage(&account.name)?, harbor.store.zones()?);
     let zones = zones.into_iter().filter(|zone| zone.account == account.name).count();
-    Ok(Box::new(AccountPage { account, plan, usage, zones, disk }))
+    let sold = harbor.store.sold_by(&account.name)?;
+    Ok(Box::new(AccountPage { account, plan, usage, zones, sold, disk }))
 }
 
 struct AccountPage {
@@ -52,6 +53,8 @@ struct AccountPage {
     plan: Option<Plan>,
     usage: Usage,
     zones: usize,
+    /// The accounts that it sold.
+    sold: Vec<Account>,
     /// In bytes.
     disk: u64,
 }
@@ -63,6 +66,14 @@ impl Shown for AccountPage {
         let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<15}"), text);
         field("home", &account.home.display().to_string());
         field("system user", account.system_user.as_deref().unwrap_or("whoever runs the program"));
+        field("nameservers", account.nameserver_set.as_deref().unwrap_or("those of [host]"));
+        if let Some(reseller) = &account.reseller {
+            field("reseller", reseller.as_str());
+        }
+        if !self.sold.is_empty() {
+            let sold: Vec<&str> = self.sold.iter().map(|account| account.name.as_str()).collect();
+            field("sold", &sold.join(", "));
+        }
         field("plan", account.plan.as_ref().map_or("none: any number of everything", AccountName::as_str));
         for counted in Counted::ALL {
             let used = self.usage.of(counted);
@@ -92,7 +103,10 @@ impl Shown for AccountPage {
                 "home": account.home.display().to_string(),
                 "system_user": account.system_user,
                 "plan": account.plan,
+                "nameserver_set": account.nameserver_set,
+                "reseller": account.reseller,
             },
+            "sold": self.sold.iter().map(|account| &account.name).collect::<Vec<_>>(),
             "limits": self.plan.as_ref().map(|plan| limits_document(&plan.limits)),
             "usage": {
                 "addon_domains": usage.addon_domains,

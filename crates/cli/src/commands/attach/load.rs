@@ -1,20 +1,19 @@
 //! The part of the harbor that a decision to attach rests on: found by key, whatever the size of the harbor; with what
 //! the same command has already decided on top.
 
-use std::path::Path;
-
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{Hostname, is_registrable, near_misses};
 use brightharbor_core::site::{
-    AttachLoaded, AttachRequest, KeptZone, NewZoneFiles, ServedFrom, Site, Zone, ZoneChoice, ZoneHome, ZoneLoaded,
-    ZonePlace, document_root, wanted_names,
+    AttachLoaded, AttachRequest, NewZoneFiles, ServedFrom, Site, Zone, ZoneChoice, ZoneHome, ZoneLoaded, document_root,
+    wanted_names,
 };
 use brightharbor_core::zone::TemplateName;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
-use brightharbor_io::zones::{parse_file, read_zone};
+use brightharbor_io::zones::read_zone;
 
-use crate::error::{Error, unreadable_zone};
+use crate::error::Error;
+use crate::pending::{self, content};
 
 /// Loads for one request, on top of the set.
 pub async fn load(harbor: &Harbor, request: &AttachRequest, set: &ChangeSet) -> Result<AttachLoaded, Error> {
@@ -57,14 +56,6 @@ pub async fn load(harbor: &Harbor, request: &AttachRequest, set: &ChangeSet) -> 
     })
 }
 
-/// A file as it will be when the set has been carried out.
-fn content(set: &ChangeSet, path: &Path) -> Result<Option<Vec<u8>>, Error> {
-    match set.pending(path) {
-        Some(content) => Ok(Some(content.to_vec())),
-        None => Ok(read_if_there(path)?),
-    }
-}
-
 fn site_of(harbor: &Harbor, set: &ChangeSet, name: &Hostname) -> Result<Option<Site>, Error> {
     let pending = set.inventory_changes().filter_map(|change| match change {
         InventoryChange::AddSite(site) | InventoryChange::ReplaceSite { after: site, .. } => Some(site),
@@ -93,16 +84,9 @@ async fn zone(
         enclosing = harbor.store.enclosing_zone(main)?;
     }
     if let Some(zone) = enclosing {
-        let path = harbor.layout.zone_file(&zone.name);
-        return Ok(Some(match (zone.home, set.pending(&path)) {
-            (ZoneHome::Elsewhere, _) => ZoneLoaded::Elsewhere(zone),
-            (_, Some(content)) => {
-                let directory = harbor.settings.dns.directory.as_deref();
-                let document = parse_file(content.to_vec(), &zone.name.dns_name(), directory)
-                    .map_err(|error| unreadable_zone(&path.display().to_string(), &error))?;
-                ZoneLoaded::Kept(Box::new(KeptZone { zone, document, place: ZonePlace::File { path } }))
-            }
-            (_, None) => ZoneLoaded::Kept(Box::new(read_zone(harbor, &zone).await?)),
+        return Ok(Some(match pending::zone(harbor, &zone, set).await? {
+            Some(kept) => ZoneLoaded::Kept(Box::new(kept)),
+            None => ZoneLoaded::Elsewhere(zone),
         }));
     }
     match &request.zone {

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{Hostname, is_registrable};
-use brightharbor_core::site::{AccountName, AttachRefused, NewZone, Zone, ZoneDesign, ZoneHome, new_zone};
+use brightharbor_core::site::{Account, AccountName, AttachRefused, NewZone, Zone, ZoneDesign, ZoneHome, new_zone};
 use brightharbor_core::zone::Document;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
@@ -67,7 +67,9 @@ pub fn run(args: &Create, context: &Context) -> Report {
     let design = args.design.design()?;
     let title = format!("zone create {domain}");
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
-        refuse_known(harbor, &domain, &account)?;
+        let owner = known_owner(harbor, &domain, &account)?;
+        let nameserver_set = design.nameserver_set.clone().or(owner.nameserver_set);
+        let design = ZoneDesign { nameserver_set, ..design.clone() };
         let mut set = ChangeSet::new(&title);
         let said = match args.home {
             HomeArgument::Here => here(args, harbor, &domain, &account, &design, now, &mut set)?,
@@ -93,15 +95,14 @@ pub fn run(args: &Create, context: &Context) -> Report {
     Ok(Box::new(ChangeReport { command: "zone create", changed }))
 }
 
-fn refuse_known(harbor: &Harbor, domain: &Hostname, account: &AccountName) -> Result<(), Error> {
-    if harbor.store.account(account)?.is_none() {
-        return Err(AttachRefused::UnknownAccount(account.clone()).into());
-    }
+/// The account of a zone that is not known yet.
+fn known_owner(harbor: &Harbor, domain: &Hostname, account: &AccountName) -> Result<Account, Error> {
+    let owner = harbor.store.account(account)?.ok_or_else(|| AttachRefused::UnknownAccount(account.clone()))?;
     if let Some(zone) = harbor.store.zone(domain)? {
         let message = format!("there is a zone {domain} already; it belongs to the account {}", zone.account);
         return Err(Error::refused("zone-exists", message).advice(format!("see `brightharbor zone show {domain}`")));
     }
-    Ok(())
+    Ok(owner)
 }
 
 fn here(
