@@ -51,7 +51,11 @@ pub async fn gather(
     at: Option<IpAddr>,
 ) -> Result<Gathered, TrustError> {
     let roots = trust::roots(&settings.internet.trust_roots)?;
-    let picture = walk(&brief(settings, domain, hostnames)).await;
+    let named: Vec<Hostname> = hostnames.iter().filter(|hostname| hostname.address().is_none()).cloned().collect();
+    let picture = match named.is_empty() {
+        true => Picture::unasked(domain.dns_name()),
+        false => walk(&brief(settings, domain, &named)).await,
+    };
     let mut hosts = Vec::with_capacity(hostnames.len());
     for hostname in hostnames {
         hosts.push(gather_host(settings, hostname, &picture, &roots, at).await);
@@ -66,8 +70,11 @@ async fn gather_host(
     roots: &Arc<RootCertStore>,
     at: Option<IpAddr>,
 ) -> HostGathered {
-    let resolved = resolve_all(&resolvers(settings), &hostname.dns_name()).await;
-    let addresses = match at {
+    let resolved = match hostname.address() {
+        Some(_) => vec![],
+        None => resolve_all(&resolvers(settings), &hostname.dns_name()).await,
+    };
+    let addresses = match at.or(hostname.address()) {
         Some(address) => vec![address],
         None => addresses_to_look_at(picture, hostname, &resolved),
     };

@@ -7,7 +7,7 @@ use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
 
-use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite};
+use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite, WORDS};
 use bytes::Bytes;
 use http_body_util::Full;
 use hyper::body::Incoming;
@@ -85,9 +85,14 @@ impl WebServer {
 
     fn answer(&self, request: &Request<Incoming>, secure: bool) -> Response<Full<Bytes>> {
         let asked = request.headers().get(HOST).and_then(|value| value.to_str().ok()).unwrap_or_default();
-        let name = asked.split(':').next().unwrap_or_default().to_ascii_lowercase();
+        // An IPv6 address stands in brackets, its own colons inside (RFC 3986 section 3.2.2).
+        let name = match asked.split_once(']') {
+            Some((address, _)) => format!("{address}]"),
+            None => asked.split(':').next().unwrap_or_default().to_string(),
+        };
+        let name = name.to_ascii_lowercase();
         let site = self.served.read().ok().and_then(|served| served.sites.get(&name).cloned());
-        let Some(site) = site else { return text(StatusCode::NOT_FOUND, "There is no such site here.\n") };
+        let Some(site) = site else { return said(StatusCode::NOT_FOUND) };
         let mut response = respond(&site, &name, asked, request, secure);
         let bound = site.hsts.filter(|_| secure).map(|seconds| HeaderValue::from_str(&format!("max-age={seconds}")));
         if let Some(Ok(value)) = bound {
@@ -133,7 +138,7 @@ fn respond(
         return text(StatusCode::FORBIDDEN, &site.fingerprint);
     }
     let read = [Method::GET, Method::HEAD].contains(request.method());
-    let unreadable = || text(StatusCode::METHOD_NOT_ALLOWED, "This page can only be read.\n");
+    let unreadable = || said(StatusCode::METHOD_NOT_ALLOWED);
     if let Some(token) = path.strip_prefix(PROOF_PATH) {
         return if read { file(&site.proofs, token) } else { unreadable() };
     }
@@ -146,7 +151,7 @@ fn respond(
         return sent(301, &format!("https://{}{whole}", authority(name, true)));
     }
     let Some(host) = site.hosts.iter().find(|host| host.name.as_str() == name) else {
-        return text(StatusCode::NOT_FOUND, "There is no such site here.\n");
+        return said(StatusCode::NOT_FOUND);
     };
     let scheme = if secure { "https" } else { "http" };
     for redirect in &host.redirects {
@@ -183,8 +188,14 @@ fn respond(
     file(&site.document_root, &path)
 }
 
+/// A status with the words that every server has for it.
+fn said(status: StatusCode) -> Response<Full<Bytes>> {
+    let words = WORDS.iter().find(|(_, statuses, _)| statuses.contains(&status.as_u16()));
+    text(status, words.map_or("", |(_, _, words)| words))
+}
+
 fn sent(status: u16, target: &str) -> Response<Full<Bytes>> {
-    let mut response = text(StatusCode::from_u16(status).unwrap_or(StatusCode::FOUND), "");
+    let mut response = said(StatusCode::from_u16(status).unwrap_or(StatusCode::FOUND));
     if let Ok(target) = HeaderValue::from_str(target) {
         response.headers_mut().insert(LOCATION, target);
     }
@@ -237,7 +248,8 @@ fn file(root: &Path, path: &str) -> Response<Full<Bytes>> {
     let relative = Path::new(path.trim_start_matches('/'));
     let plain = relative.components().all(|part| matches!(part, std::path::Component::Normal(_)));
     let mut full = root.join(relative);
-    if full.is_dir() {
+    let folder = full.is_dir();
+    if folder {
         full.push("index.html");
     }
     match std::fs::read(&full) {
@@ -248,7 +260,8 @@ fn file(root: &Path, path: &str) -> Response<Full<Bytes>> {
             response.headers_mut().insert(CONTENT_TYPE, HeaderValue::from_static(kind));
             response
         }
-        _ => text(StatusCode::NOT_FOUND, "There is no such page here.\n"),
+        _ if folder && plain => said(StatusCode::FORBIDDEN),
+        _ => said(StatusCode::NOT_FOUND),
     }
 }
 
@@ -316,7 +329,7 @@ mod tests {
         std::fs::write(folder.join("secret"), "secret").unwrap();
         std::fs::write(folder.join("root/index.html"), "front").unwrap();
         let status = |path: &str| file(&folder.join("root"), path).status().as_u16();
-        assert_eq!((status("/"), status("/index.html"), status("/below/")), (200, 200, 404));
+        assert_eq!((status("/"), status("/index.html"), status("/below/")), (200, 200, 403));
         for path in ["/../secret", "/below/../../secret", "//../secret"] {
             assert_eq!(status(path), 404, "{path}");
         }

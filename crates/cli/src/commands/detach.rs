@@ -12,7 +12,7 @@ use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 use jiff::civil::Date;
 
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::pending::{self, content};
@@ -42,7 +42,7 @@ enum FateArgument {
 }
 
 pub fn run(args: &Detach, context: &Context) -> Report {
-    let names: Vec<Hostname> = args.hostnames.iter().map(|typed| hostname(typed)).collect::<Result<_, _>>()?;
+    let names: Vec<Hostname> = args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?;
     let fate = if args.zone == FateArgument::Remove { ZoneFate::Removed } else { ZoneFate::Kept };
     let title = format!("detach {}", names.iter().map(Hostname::as_str).collect::<Vec<_>>().join(" "));
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {

@@ -72,6 +72,11 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
     }
 }
 
+/// Reads what a site is asked for by, as typed: a hostname, or an address.
+pub fn host(typed: &str) -> Result<Hostname, Error> {
+    Hostname::parse_host(typed).or_else(|_| hostname(typed))
+}
+
 /// Reads a hostname as typed.
 pub fn hostname(typed: &str) -> Result<Hostname, Error> {
     Hostname::parse(typed).map_err(|error| {

@@ -8,7 +8,7 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use crate::commands::attach::exit_of;
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::look::look;
 use crate::run::Context;
@@ -27,7 +27,7 @@ pub struct Survey {
 }
 
 pub fn run(args: &Survey, context: &Context) -> Report {
-    let names: Vec<Hostname> = args.hostnames.iter().map(|typed| hostname(typed)).collect::<Result<_, _>>()?;
+    let names: Vec<Hostname> = args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?;
     let harbor = context.open()?;
     let surveys = context.block_on(async {
         let mut surveys = Vec::new();

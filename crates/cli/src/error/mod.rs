@@ -139,6 +139,10 @@ impl From<AttachRefused> for Error {
             AttachRefused::NoAddresses => {
                 ("no-addresses", "set `addresses` under [host] in the harbor's harbor.toml".into())
             }
+            AttachRefused::NotOurAddress(_) => (
+                "not-our-address",
+                "give one that this machine is reached at, or add it under [host] in harbor.toml".into(),
+            ),
             AttachRefused::NewZone(refused) => zone::new_zone_advice(refused),
             AttachRefused::Path(_) | AttachRefused::OutsideHome { .. } => {
                 ("document-root", "mend `document-root` under [sites] in harbor.toml, or the account's home".into())

@@ -52,6 +52,32 @@ fn a_whole_site_is_detached_and_nothing_in_the_home_is_deleted() {
 }
 
 #[test]
+fn a_site_without_a_name_is_served_by_its_address() {
+    let coast = Coast::with_bakery();
+    let address = coast.world.cast.web().to_string();
+    assert!(
+        coast.run(&["attach", "--address", "192.0.2.77", "--account", "bakery"]).expect(4).contains("no address of")
+    );
+    let attach = ["attach", "--address", &address, "--account", "bakery"];
+    let attached = coast.run(&attach).expect(0);
+    assert!(
+        attached.contains("is attached as site by address") && attached.contains("served over http alone"),
+        "{attached}"
+    );
+    assert!(coast.run(&attach).expect(4).contains("already"));
+    let listed = coast.json(&["site", "list", "--kind", "by-address", "--stops-at", "nowhere"], 0);
+    assert_eq!(listed["sites"][0]["hostnames"], json!([address]));
+    assert_eq!(coast.json(&["site", "list", "--stops-at", "any"], 0)["sites"], json!([]));
+    coast.run(&["redirect", "add", &format!("{address}/old"), "/new"]).expect(0);
+    let tried = coast.json(&["redirect", "try", &format!("http://{address}:{}/old", coast.world.cast.http_port)], 0);
+    assert_eq!((&tried["agree"], &tried["model"][0]["status"]), (&json!(true), &json!(302)), "{tried}");
+    coast.run(&["tend"]).expect(0);
+    coast.run(&["site", "change", &address, "--document-root", "bare"]).expect(0);
+    coast.run(&["detach", &address]).expect(0);
+    assert_eq!(coast.json(&["site", "list"], 0)["sites"].as_array().unwrap().len(), 1);
+}
+
+#[test]
 fn a_parked_domain_goes_with_its_zone_and_the_site_stays() {
     let coast = Coast::with_bakery();
     coast.delegate_here("gullrock.example");

@@ -21,6 +21,20 @@ pub struct Picture {
     pub questions: usize,
 }
 
+impl Picture {
+    /// The picture of something that has no delegation to ask about.
+    pub fn unasked(domain: DnsName) -> Self {
+        Self {
+            domain,
+            registered: Registered::Unknown("nobody was asked".into()),
+            parent_zone: DnsName::root(),
+            parent: vec![],
+            nameservers: vec![],
+            questions: 0,
+        }
+    }
+}
+
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Registered {

@@ -7,6 +7,9 @@ use super::Hostname;
 /// The registrable domain of a hostname: its public suffix and one label more. `None` if the name is itself a
 /// public suffix, such as `co.uk`.
 pub fn registrable_domain(hostname: &Hostname) -> Option<Hostname> {
+    if hostname.address().is_some() {
+        return None;
+    }
     let domain = psl::domain_str(hostname.as_str())?;
     Hostname::parse(domain).ok()
 }

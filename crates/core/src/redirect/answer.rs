@@ -52,7 +52,7 @@ pub struct Ports {
 
 /// What the site answers to a request for the URL.
 pub fn answer(site: &Site, url: &Url, ports: Ports) -> Answer {
-    let Some(host) = url.host_str().and_then(|host| Hostname::parse(host).ok()) else { return Answer::Elsewhere };
+    let Some(host) = url.host_str().and_then(|host| Hostname::parse_host(host).ok()) else { return Answer::Elsewhere };
     if !site.hostnames.contains(&host) {
         return Answer::Elsewhere;
     }
@@ -169,7 +169,7 @@ pub fn way<E>(
         if steps.len() >= MOST_STEPS {
             return Ok(Way { steps, end: WayEnd::TooLong });
         }
-        let host = at.host_str().and_then(|host| Hostname::parse(host).ok());
+        let host = at.host_str().and_then(|host| Hostname::parse_host(host).ok());
         let site = match host {
             Some(host) => site_of(&host)?,
             None => None,

@@ -88,7 +88,7 @@ impl Source {
         let text = typed.trim();
         let text = text.strip_prefix("http://").or(text.strip_prefix("https://")).unwrap_or(text);
         let (host, path) = text.split_once('/').unwrap_or((text, ""));
-        let host = Hostname::parse(host)?;
+        let host = Hostname::parse_host(host)?;
         let host = host.without_www().unwrap_or(host);
         if path.contains(['?', '#']) {
             return Err(RedirectError::Query(shortened(path)));

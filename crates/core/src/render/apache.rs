@@ -3,9 +3,10 @@
 //! Needs mod_alias, mod_dir, mod_rewrite and mod_ssl; mod_headers for HSTS. Paths are checked before they get here (`site::check_path`).
 
 use std::fmt::Write;
+use std::net::IpAddr;
 
 use super::host_plan::{self, HostPlan};
-use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS};
+use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
 use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
 
@@ -41,7 +42,15 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
             .collect()
     };
     let _ = writeln!(text, "<VirtualHost {}>", addresses.join(" "));
-    let _ = writeln!(text, "    ServerName {hostname}");
+    match hostname.address() {
+        // A ServerName cannot be an IPv6 address; an alias can.
+        Some(IpAddr::V6(address)) => {
+            let _ = writeln!(text, "    ServerName address.invalid\n    ServerAlias [{address}] {address}");
+        }
+        _ => {
+            let _ = writeln!(text, "    ServerName {hostname}");
+        }
+    }
     let _ = writeln!(text, "    DocumentRoot {}", quoted(&served.site.document_root.to_string_lossy()));
     text.push_str("    DirectoryIndex index.html index.htm\n");
     if let Some(files) = served.site.certificate.as_ref().filter(|_| tls) {
@@ -62,6 +71,11 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
     // A denied path with a text of its own: it needs no file and no further module.
     let _ = writeln!(text, "    <Location {}>\n        Require all denied", quoted(FINGERPRINT_PATH));
     let _ = writeln!(text, "        ErrorDocument 403 {}\n    </Location>", quoted(&served.fingerprint));
+    for (_, statuses, words) in WORDS {
+        for status in statuses {
+            let _ = writeln!(text, "    ErrorDocument {status} {}", quoted(words));
+        }
+    }
     text.push_str("    RewriteEngine on\n");
     // Content and proofs are there to be read.
     let read_alone = "    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD)$\"\n";
@@ -80,6 +94,13 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
             }
             None => {
                 let _ = writeln!(text, "{read_alone}    RewriteRule ^ - [R=405,L]");
+                // What a folder without index page answers would depend on the modules that are loaded.
+                let at = "%{DOCUMENT_ROOT}%{REQUEST_URI}";
+                let _ = writeln!(text, "    RewriteCond \"{at}\" -d");
+                for index in ["index.html", "index.htm"] {
+                    let _ = writeln!(text, "    RewriteCond \"{at}{index}\" !-f");
+                }
+                text.push_str("    RewriteRule \"/$\" - [F]\n");
             }
         }
     }

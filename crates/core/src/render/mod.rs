@@ -32,6 +32,14 @@ pub const PROOF_PATH: &str = "/.well-known/acme-challenge/";
 /// Where every site answers with the fingerprint of the configuration that is loaded; never redirected.
 pub const FINGERPRINT_PATH: &str = "/.well-known/bright-harbor";
 
+/// What visitors read where there is no page: the same from every server, whatever its own words would be.
+pub const WORDS: [(&str, &[u16], &str); 4] = [
+    ("moved", &[301, 302, 307, 308], "This page has moved."),
+    ("closed", &[403], "This page is not shown."),
+    ("missing", &[404], "There is no such page here."),
+    ("read-alone", &[405], "This page can only be read."),
+];
+
 /// For TLS 1.2: forward secrecy and authenticated encryption alone (RFC 9325 section 4.2). TLS 1.3 has no others.
 const TLS12_CIPHERS: &str = "ECDHE+AESGCM:ECDHE+CHACHA20";
 

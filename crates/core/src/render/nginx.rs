@@ -5,7 +5,7 @@
 use std::fmt::Write;
 
 use super::host_plan::{self, HostPlan};
-use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS};
+use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
 use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
 
@@ -49,6 +49,11 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
     let _ = writeln!(text, "    location = {FINGERPRINT_PATH} {{");
     text.push_str("        default_type text/plain;\n");
     let _ = writeln!(text, "        return 403 {};\n    }}", quoted(&served.fingerprint));
+    for (name, statuses, words) in WORDS {
+        let statuses = statuses.iter().map(u16::to_string).collect::<Vec<_>>().join(" ");
+        let _ = writeln!(text, "    error_page {statuses} @{name};\n    location @{name} {{");
+        let _ = writeln!(text, "        default_type text/plain;\n        return 200 {};\n    }}", quoted(words));
+    }
     if served.forced() && !tls {
         let target = served.authority("$host", true);
         let _ = writeln!(text, "    location / {{\n        return 301 https://{target}$request_uri;\n    }}\n}}");

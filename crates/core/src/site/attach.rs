@@ -3,6 +3,7 @@
 //! Pure: the inventory rows and files concerned come in, a change set goes out. Refusals carry the facts; the
 //! advice is added where errors are shown.
 
+use std::net::IpAddr;
 use std::path::PathBuf;
 
 use jiff::{Timestamp, civil::Date};
@@ -128,6 +129,8 @@ pub enum AttachRefused {
     Path(#[from] PathError),
     #[error("the document root {document_root} lies outside the home {home} of the account")]
     OutsideHome { document_root: PathBuf, home: PathBuf },
+    #[error("{0} is no address of this machine, as `addresses` under [host] and `listen` under [web] say")]
+    NotOurAddress(IpAddr),
     #[error("a file that brightharbor does not know is in the way: {0}")]
     InTheWay(PathBuf),
     #[error("the folder {0} is there already")]
@@ -168,6 +171,9 @@ pub fn attach(
     now: Timestamp,
 ) -> Result<Attachment, AttachRefused> {
     let account = loaded.account.as_ref().ok_or_else(|| AttachRefused::UnknownAccount(request.account.clone()))?;
+    if let Some(address) = request.hostname.address() {
+        return by_address(request, address, account, loaded, settings, layout);
+    }
     let domain =
         registrable_domain(&request.hostname).ok_or_else(|| AttachRefused::PublicSuffix(request.hostname.clone()))?;
     let hostnames = wanted_names(&request.hostname, request.www);
@@ -188,15 +194,7 @@ pub fn attach(
     };
     decide_zone(request, &domain, loaded, settings, layout, now, &mut decision)?;
     if !matches!(request.place, ServedFrom::SameAs(_)) {
-        let site = decision.site.clone();
-        if let Some(text) = render::site_file(&site, settings, layout) {
-            let path = layout.site_file(settings.web.server, &main);
-            if loaded.site_file.is_some() {
-                return Err(AttachRefused::InTheWay(path));
-            }
-            decision.change_set.file(FileWrite::new(path, None, text, 0o644, Purpose::SiteFile));
-        }
-        decision.change_set.inventory(InventoryChange::AddSite(site));
+        add_site(&mut decision, loaded, settings, layout)?;
     }
     if settings.ca.directory.is_some() {
         let site = decision.site.main().clone();
@@ -204,6 +202,44 @@ pub fn attach(
         decision.change_set.inventory(InventoryChange::Await(waiting));
     }
     Ok(decision)
+}
+
+/// A site without a name: a folder and a web server file, no zone, and no certificate.
+fn by_address(
+    request: &AttachRequest,
+    address: IpAddr,
+    account: &Account,
+    loaded: &AttachLoaded,
+    settings: &Settings,
+    layout: &Layout,
+) -> Result<Attachment, AttachRefused> {
+    if !settings.host.addresses.contains(&address) && !settings.web.listen.contains(&address) {
+        return Err(AttachRefused::NotOurAddress(address));
+    }
+    let hostnames = vec![request.hostname.clone()];
+    refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
+    let mut decision = with_own_root(request, account, hostnames, false, loaded, settings, layout)?;
+    add_site(&mut decision, loaded, settings, layout)?;
+    Ok(decision)
+}
+
+/// The new site's file and its place in the inventory.
+fn add_site(
+    decision: &mut Attachment,
+    loaded: &AttachLoaded,
+    settings: &Settings,
+    layout: &Layout,
+) -> Result<(), AttachRefused> {
+    let site = decision.site.clone();
+    if let Some(text) = render::site_file(&site, settings, layout) {
+        let path = layout.site_file(settings.web.server, site.main());
+        if loaded.site_file.is_some() {
+            return Err(AttachRefused::InTheWay(path));
+        }
+        decision.change_set.file(FileWrite::new(path, None, text, 0o644, Purpose::SiteFile));
+    }
+    decision.change_set.inventory(InventoryChange::AddSite(site));
+    Ok(())
 }
 
 fn refuse_taken(

@@ -63,7 +63,11 @@ pub(super) fn with_own_root(
     if given.is_some() && loaded.root_is_there && !existing {
         return Err(AttachRefused::RootIsThere(document_root));
     }
-    let kind = if is_domain { SiteKind::AddonDomain } else { SiteKind::Subdomain };
+    let kind = match (main.address(), is_domain) {
+        (Some(_), _) => SiteKind::ByAddress,
+        (None, true) => SiteKind::AddonDomain,
+        (None, false) => SiteKind::Subdomain,
+    };
     let rules = SiteRules { www: request.www.unwrap_or_default(), ..SiteRules::default() };
     let site = Site {
         account: account.name.clone(),
@@ -128,7 +132,7 @@ pub fn document_root(
             pattern
                 .replace("{home}", &account.home.to_string_lossy())
                 .replace("{account}", account.name.as_str())
-                .replace("{hostname}", hostname.as_str()),
+                .replace("{hostname}", &folder_name(hostname)),
         ),
     };
     check_path(&path)?;
@@ -136,6 +140,14 @@ pub fn document_root(
         return Err(AttachRefused::OutsideHome { document_root: path, home: account.home.clone() });
     }
     Ok(path)
+}
+
+/// A hostname as a folder is named by it; the colons and brackets of an address are not for folders.
+fn folder_name(hostname: &Hostname) -> String {
+    match hostname.address() {
+        Some(address) => address.to_string().replace(':', "-"),
+        None => hostname.to_string(),
+    }
 }
 
 fn describe(typed: &Hostname, site: &Site) -> String {

@@ -96,6 +96,8 @@ pub enum SiteKind {
     AddonDomain,
     /// A name below a domain.
     Subdomain,
+    /// No name: asked for by its address.
+    ByAddress,
 }
 
 impl SiteKind {
@@ -103,6 +105,7 @@ impl SiteKind {
         match self {
             SiteKind::AddonDomain => "addon domain",
             SiteKind::Subdomain => "subdomain",
+            SiteKind::ByAddress => "site by address",
         }
     }
 }

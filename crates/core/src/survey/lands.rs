@@ -23,7 +23,8 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
     match &landing.end {
         LandingEnd::Page { url, status } if (200..300).contains(status) => {
             let ours = seen.harbored.is_some();
-            let no_certificate = seen.harbored.is_some_and(|harbored| harbored.certificate.is_none());
+            let awaited = seen.hostname.address().is_none();
+            let no_certificate = awaited && seen.harbored.is_some_and(|harbored| harbored.certificate.is_none());
             match (url.starts_with("https:"), ours, no_certificate) {
                 _ if answers.state == LinkState::Broken => {
                     link(LinkState::Broken, format!("{way}, which is not this site's page"))

@@ -18,11 +18,20 @@ pub use seen::{
     authoritative_addresses,
 };
 
+/// The links that a site without a name has by itself.
+const NAMELESS: [LinkName; 3] = [LinkName::Registered, LinkName::Delegated, LinkName::Resolves];
+
 /// Judges all six links, in the order a visitor meets them.
 pub fn survey(seen: &Seen<'_>) -> Survey {
-    let registered = delegated::registered(seen);
-    let delegated = delegated::delegated(seen, &registered);
-    let resolves = resolves::resolves(seen, &registered);
+    let [registered, delegated, resolves] = match seen.hostname.address() {
+        Some(_) => NAMELESS.map(|name| Link::new(name, LinkState::Holds, "an address needs no domain")),
+        None => {
+            let registered = delegated::registered(seen);
+            let delegated = delegated::delegated(seen, &registered);
+            let resolves = resolves::resolves(seen, &registered);
+            [registered, delegated, resolves]
+        }
+    };
     let answers = answers::answers(seen);
     let secure = secure::secure(seen, &[&registered, &delegated, &resolves, &answers]);
     let lands = lands::lands(seen, &answers);

@@ -250,5 +250,5 @@ fn account(row: AccountRow) -> Result<Account, StoreError> {
 }
 
 pub(super) fn hostname(text: &str) -> Result<Hostname, StoreError> {
-    Hostname::parse(text).map_err(|error| StoreError::Value(error.to_string()))
+    Hostname::parse_host(text).map_err(|error| StoreError::Value(error.to_string()))
 }

@@ -31,6 +31,7 @@ impl Store {
             match from_word::<SiteKind>(&kind)? {
                 SiteKind::AddonDomain => usage.addon_domains = count,
                 SiteKind::Subdomain => usage.subdomains = count,
+                SiteKind::ByAddress => {}
             }
         }
         let mut further = self.connection.prepare_cached(

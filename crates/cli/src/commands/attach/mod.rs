@@ -4,6 +4,7 @@
 mod load;
 
 use std::collections::BTreeMap;
+use std::net::IpAddr;
 use std::path::PathBuf;
 
 use brightharbor_core::change::ChangeSet;
@@ -36,8 +37,11 @@ use crate::site_change::own_file;
 #[derive(Debug, Args)]
 pub struct Attach {
     /// The hostnames, such as crumbandtide.example; as pasted from an address bar will do.
-    #[arg(required = true)]
+    #[arg(required_unless_present = "address")]
     hostnames: Vec<String>,
+    /// In place of a hostname: a site without a name, served by this address over http.
+    #[arg(long, value_name = "ADDRESS", conflicts_with_all = ["hostnames", "same_as", "served_by", "no_site", "preview"])]
+    address: Option<IpAddr>,
     /// The account that they belong to.
     #[arg(long, value_name = "ACCOUNT")]
     account: String,
@@ -112,6 +116,7 @@ impl Attach {
     pub fn first(domain: &str, account: &AccountName, options: &ChangeOptions) -> Self {
         Self {
             hostnames: vec![domain.to_string()],
+            address: None,
             account: account.to_string(),
             document_root: None,
             existing: false,
@@ -151,18 +156,16 @@ pub fn run(args: &Attach, context: &Context) -> Report {
     let (design, www) = (args.design.design()?, args.www.map(WwwPolicy::from));
     let mut requests = Vec::new();
     let mut said = Vec::new();
+    let mut hosts: Vec<Hostname> = args.address.map(Hostname::of_address).into_iter().collect();
     for typed in &args.hostnames {
         let pasted =
             parse_pasted(typed).or_else(|_| hostname(typed).map(|hostname| Pasted { hostname, said: None }))?;
         said.extend(pasted.said);
-        requests.push(AttachRequest {
-            hostname: pasted.hostname,
-            account: account.clone(),
-            zone: zone.clone(),
-            design: design.clone(),
-            www,
-            place: place.clone(),
-        });
+        hosts.push(pasted.hostname);
+    }
+    for hostname in hosts {
+        let (account, zone, design) = (account.clone(), zone.clone(), design.clone());
+        requests.push(AttachRequest { hostname, account, zone, design, www, place: place.clone() });
     }
     if args.preview {
         let provided = context.open()?.settings.sites.provider_domains.into_iter().next().ok_or_else(|| {
@@ -240,6 +243,7 @@ fn wanted_counts(requests: &[AttachRequest]) -> BTreeMap<Counted, u32> {
             (ServedFrom::SameAs(_), false) => continue,
             (ServedFrom::Elsewhere(_) | ServedFrom::Nowhere, _) => continue,
             (ServedFrom::SameAs(_), _) => Counted::ParkedDomains,
+            (_, _) if main.address().is_some() => continue,
             (_, true) => Counted::AddonDomains,
             (_, false) => Counted::Subdomains,
         };
@@ -252,7 +256,8 @@ fn wanted_counts(requests: &[AttachRequest]) -> BTreeMap<Counted, u32> {
 async fn follow_up(context: &Context, site: &Site, report: &mut Attached) -> Result<(), Error> {
     let harbor = context.open()?;
     await_fingerprint(&harbor.settings, site).await;
-    if harbor.settings.ca.directory.is_some() && harbor.store.site_of(site.main())?.is_some() {
+    let named = site.main().address().is_none();
+    if named && harbor.settings.ca.directory.is_some() && harbor.store.site_of(site.main())?.is_some() {
         report.secured.push(secure(context, site).await?);
     }
     context.progress.doing("walking the links");

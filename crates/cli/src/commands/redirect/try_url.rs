@@ -66,7 +66,7 @@ async fn follow(harbor: &Harbor, start: &Url, model: &Way) -> Result<Landing, Er
     };
     for url in model.steps.iter().map(|step| &step.url).chain(end) {
         let host = url.host_str().unwrap_or_default();
-        if let Ok(name) = Hostname::parse(host)
+        if let Ok(name) = Hostname::parse_host(host)
             && harbor.store.site_of(&name)?.is_some()
         {
             known.insert(host.to_string(), here.clone());

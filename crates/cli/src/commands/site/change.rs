@@ -11,7 +11,7 @@ use clap::{Args, ValueEnum};
 
 use super::show::{find, www_words};
 use crate::commands::attach::WwwArgument;
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
@@ -60,7 +60,7 @@ enum TlsArgument {
 }
 
 pub fn run(args: &ChangeSite, context: &Context) -> Report {
-    let name = hostname(&args.hostname)?;
+    let name = host(&args.hostname)?;
     let hsts = args.hsts.as_deref().map(read_hsts).transpose()?;
     let title = format!("site change {name}");
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {

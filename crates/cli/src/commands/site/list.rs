@@ -1,7 +1,7 @@
 //! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
 
 use brightharbor_core::site::{Certificate, CertificateState, HttpsPolicy, Site, SiteKind, Waiting};
-use brightharbor_core::survey::LinkState;
+use brightharbor_core::survey::{LinkName, Survey};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
@@ -28,12 +28,40 @@ pub struct List {
     /// Walk the links of each main name, and tell the first that does not hold.
     #[arg(long)]
     links: bool,
+    /// Only the sites whose main name stops at this link; walks the links of each.
+    #[arg(long, value_enum, value_name = "LINK")]
+    stops_at: Option<StopArgument>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum StopArgument {
+    /// Whichever it is.
+    Any,
+    Registered,
+    Delegated,
+    Resolves,
+    Answers,
+    Secure,
+    Lands,
+    /// All links hold.
+    Nowhere,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
 enum KindArgument {
     AddonDomain,
     Subdomain,
+    ByAddress,
+}
+
+impl From<KindArgument> for SiteKind {
+    fn from(typed: KindArgument) -> SiteKind {
+        match typed {
+            KindArgument::AddonDomain => SiteKind::AddonDomain,
+            KindArgument::Subdomain => SiteKind::Subdomain,
+            KindArgument::ByAddress => SiteKind::ByAddress,
+        }
+    }
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -54,10 +82,8 @@ pub fn run(args: &List, context: &Context) -> Report {
         Ok(Row { site, certificate, waiting, stops_at: None })
     });
     let mut rows: Vec<Row> = rows.collect::<Result<_, Error>>()?;
-    match args.kind {
-        Some(KindArgument::AddonDomain) => rows.retain(|row| row.site.kind == SiteKind::AddonDomain),
-        Some(KindArgument::Subdomain) => rows.retain(|row| row.site.kind == SiteKind::Subdomain),
-        None => {}
+    if let Some(kind) = args.kind {
+        rows.retain(|row| row.site.kind == SiteKind::from(kind));
     }
     match args.sort {
         Sort::Name => {}
@@ -67,10 +93,18 @@ pub fn run(args: &List, context: &Context) -> Report {
             (end.is_none(), end)
         }),
     }
-    if args.links {
+    let links = args.links || args.stops_at.is_some();
+    if links {
         context.block_on(walk_links(context, &harbor, &mut rows))??;
     }
-    Ok(Box::new(Sites { rows, links: args.links }))
+    if let Some(stop) = args.stops_at {
+        rows.retain(|row| row.stops_at.is_some_and(|at| stop.fits(at)));
+    }
+    Ok(Box::new(Sites {
+        rows,
+        links,
+        filtered: args.account.is_some() || args.kind.is_some() || args.stops_at.is_some(),
+    }))
 }
 
 /// One after the other: a site's links are many questions already.
@@ -80,10 +114,27 @@ async fn walk_links(context: &Context, harbor: &Harbor, rows: &mut [Row]) -> Res
         context.progress.doing(&format!("walking the links of {main}"));
         let looked = look(harbor, main, std::slice::from_ref(main), None).await?;
         let survey = looked.surveys.first();
-        let stop = survey.and_then(|survey| survey.links.iter().find(|link| link.state != LinkState::Holds));
-        row.stops_at = Some(stop.map_or("all hold", |link| link.name.word()));
+        let stop = survey.and_then(Survey::first_open);
+        row.stops_at = Some(stop.map_or(ALL_HOLD, |link| link.name.word()));
     }
     Ok(())
+}
+
+const ALL_HOLD: &str = "all hold";
+
+impl StopArgument {
+    fn fits(self, stops_at: &str) -> bool {
+        match self {
+            StopArgument::Any => stops_at != ALL_HOLD,
+            StopArgument::Nowhere => stops_at == ALL_HOLD,
+            StopArgument::Registered => stops_at == LinkName::Registered.word(),
+            StopArgument::Delegated => stops_at == LinkName::Delegated.word(),
+            StopArgument::Resolves => stops_at == LinkName::Resolves.word(),
+            StopArgument::Answers => stops_at == LinkName::Answers.word(),
+            StopArgument::Secure => stops_at == LinkName::Secure.word(),
+            StopArgument::Lands => stops_at == LinkName::Lands.word(),
+        }
+    }
 }
 
 struct Row {
@@ -97,6 +148,7 @@ struct Row {
 struct Sites {
     rows: Vec<Row>,
     links: bool,
+    filtered: bool,
 }
 
 impl Row {
@@ -139,6 +191,9 @@ fn state(certificate: &Certificate) -> &'static str {
 
 impl Shown for Sites {
     fn human(&self, page: &mut Page) {
+        if self.rows.is_empty() && self.filtered {
+            return page.line("No site is like that.");
+        }
         if self.rows.is_empty() {
             return page.line("No sites yet. Attach one: brightharbor attach HOSTNAME --account ACCOUNT");
         }
@@ -161,11 +216,7 @@ impl Shown for Sites {
         if self.links {
             headings.push("stops at");
         }
-        table(
-            page,
-            &["site", "kind", "account", "https", "certificate", "redirects"],
-            self.rows.iter().map(row).collect(),
-        );
+        table(page, &headings, self.rows.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

@@ -8,7 +8,7 @@ use brightharbor_io::install::read_if_there;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
@@ -22,7 +22,7 @@ pub struct Show {
 }
 
 pub fn run(args: &Show, context: &Context) -> Report {
-    let name = hostname(&args.hostname)?;
+    let name = host(&args.hostname)?;
     let harbor = context.open()?;
     let site = find(&harbor, &name)?;
     let file = harbor.layout.site_file(harbor.settings.web.server, site.main());
