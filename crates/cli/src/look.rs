@@ -68,7 +68,7 @@ pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreErr
     let set = set.unwrap_or_default();
     let addresses =
         if set.addresses.is_empty() { harbor.settings.host.nameserver_addresses.clone() } else { set.addresses };
-    Ok(Expected { nameservers: set.nameservers, addresses })
+    Ok(Expected { nameservers: set.nameservers, addresses, ..Expected::default() })
 }
 
 /// What the rules may know about a zone beside its records.

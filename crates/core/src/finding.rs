@@ -3,6 +3,7 @@
 //! The rules that make findings live beside what they judge (`delegation::rules`, `zone::rules`); each declares a
 //! [`Rule`] with its texts. Printing is for the command-line crate.
 
+use jiff::{SignedDuration, Timestamp};
 use serde::Serialize;
 
 /// How bad it is: `fault` breaks something for a visitor, `risk` works but is fragile, `note` is worth knowing.
@@ -47,6 +48,29 @@ pub struct Finding {
     pub message: String,
     /// What to do about it, with the values.
     pub cure: String,
+    /// It may be no more than a change made a moment ago, and is a mistake only from then on.
+    pub waits_until: Option<Timestamp>,
+}
+
+impl Finding {
+    /// Counts as waiting if, when it was seen, not `seconds` had gone since `changed`.
+    pub fn waiting(mut self, changed: Timestamp, seconds: u64, seen: Option<Timestamp>) -> Self {
+        let until = i64::try_from(seconds)
+            .ok()
+            .and_then(|seconds| changed.checked_add(SignedDuration::from_secs(seconds)).ok());
+        self.waits_until = until.filter(|until| seen.is_some_and(|seen| seen < *until));
+        self
+    }
+
+    /// Whether it is certain, and breaks something.
+    pub fn is_fault(&self) -> bool {
+        self.severity == Severity::Fault && self.waits_until.is_none()
+    }
+
+    /// The severity in a word; `waiting` where it may pass by itself.
+    pub fn word(&self) -> &'static str {
+        if self.waits_until.is_some() { "waiting" } else { self.severity.word() }
+    }
 }
 
 impl RuleText {
@@ -58,6 +82,7 @@ impl RuleText {
             subject: subject.to_string(),
             message: message.into(),
             cure: cure.into(),
+            waits_until: None,
         }
     }
 }

@@ -29,6 +29,8 @@ pub fn brief(settings: &Settings, domain: &Hostname, hostnames: &[Hostname]) -> 
         dns_port: settings.internet.dns_port(),
         hostnames: hostnames.iter().map(Hostname::dns_name).collect(),
         most_questions: MOST_QUESTIONS,
+        thorough: false,
+        cuts: vec![],
     }
 }
 

@@ -15,4 +15,8 @@ pub struct Brief {
     pub hostnames: Vec<DnsName>,
     /// No more questions than this, all told.
     pub most_questions: usize,
+    /// Whether everything is asked that the rules judge, or only what tells who answers for the hostnames.
+    pub thorough: bool,
+    /// Cuts that are known already, with their servers: the way down starts at the nearest of them.
+    pub cuts: Vec<(DnsName, Vec<SocketAddr>)>,
 }

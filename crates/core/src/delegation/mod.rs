@@ -12,15 +12,22 @@
 //! ```
 
 mod brief;
+mod dnssec;
 mod observation;
 mod picture;
+mod probe;
 mod question;
+mod reach;
 mod root_hints;
 pub mod rules;
 mod walk;
 
 pub use brief::Brief;
+pub use dnssec::{Ds, Key, Signature};
 pub use observation::{Observation, Observations, Outcome, Question, Reply, Transport};
-pub use picture::{Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Registered, ServerSeen, ServerState};
+pub use picture::{
+    Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Probed, Reached, Registered, ServerSeen, ServerState,
+};
 pub use question::{Step, next_questions};
+pub use reach::{AddressKind, network};
 pub use root_hints::ROOT_HINTS;

@@ -9,7 +9,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::name::DnsName;
-use crate::zone::{Record, RecordType};
+use crate::zone::{Record, RecordData, RecordType};
 
 /// One question to one server.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -27,6 +27,8 @@ pub struct Question {
 pub enum Transport {
     /// UDP with EDNS; a truncated answer is fetched again over TCP.
     Udp,
+    /// UDP as before EDNS (RFC 6891): for servers that cannot have it.
+    PlainUdp,
     Tcp,
 }
 
@@ -79,6 +81,9 @@ pub struct Reply {
     pub rcode: u16,
     pub authoritative: bool,
     pub recursion_available: bool,
+    /// Whether the answer has an OPT record: the server knows EDNS.
+    #[serde(default)]
+    pub edns: bool,
     pub answer: Vec<Record>,
     pub authority: Vec<Record>,
     pub additional: Vec<Record>,
@@ -109,10 +114,23 @@ impl Reply {
 #[derive(Debug, Clone, Default)]
 pub struct Observations {
     seen: HashMap<Question, Observation>,
+    /// Names that were seen to be aliases when their addresses were asked for, with what they lead to.
+    pub(super) aliases: HashMap<DnsName, DnsName>,
 }
 
 impl Observations {
     pub fn add(&mut self, observation: Observation) {
+        if let Outcome::Reply(reply) = &observation.outcome
+            && reply.authoritative
+        {
+            for record in &reply.answer {
+                if let RecordData::Cname(target) = &record.data
+                    && record.owner == observation.question.name
+                {
+                    self.aliases.insert(record.owner.clone(), target.clone());
+                }
+            }
+        }
         self.seen.insert(observation.question.clone(), observation);
     }
 

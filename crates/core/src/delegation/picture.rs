@@ -2,10 +2,12 @@
 
 use std::net::{IpAddr, SocketAddr};
 
+use jiff::Timestamp;
 use serde::Serialize;
 
+use super::dnssec::{Ds, Key, Signature};
 use crate::name::DnsName;
-use crate::zone::Record;
+use crate::zone::{Record, Soa};
 
 /// What the walk has seen of one domain.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -18,6 +20,15 @@ pub struct Picture {
     pub parent: Vec<ParentAnswer>,
     /// Each nameserver that the parent names, and what its servers say.
     pub nameservers: Vec<NameserverSeen>,
+    /// The start of authority of the parent zone, where it was asked for.
+    pub parent_soa: Option<Soa>,
+    /// The DS records at the parent.
+    pub ds: Vec<Ds>,
+    /// The cuts passed on the way down, with the servers found there.
+    #[serde(skip)]
+    pub cuts: Vec<(DnsName, Vec<SocketAddr>)>,
+    /// When the last of it was seen.
+    pub seen_at: Option<Timestamp>,
     pub questions: usize,
 }
 
@@ -30,6 +41,10 @@ impl Picture {
             parent_zone: DnsName::root(),
             parent: vec![],
             nameservers: vec![],
+            parent_soa: None,
+            ds: vec![],
+            cuts: vec![],
+            seen_at: None,
             questions: 0,
         }
     }
@@ -56,6 +71,9 @@ pub struct ParentAnswer {
     pub ttl: u32,
     /// The addresses that came along.
     pub glue: Vec<Record>,
+    /// Addresses of names that are no nameservers of the domain, or that this zone cannot know.
+    pub stray: Vec<Record>,
+    pub tcp: Reached,
     /// What went wrong with this server.
     pub problem: Option<String>,
 }
@@ -67,6 +85,8 @@ pub struct NameserverSeen {
     pub glue: Vec<IpAddr>,
     /// Its addresses where they are looked up the ordinary way; empty if it does not resolve.
     pub addresses: Vec<IpAddr>,
+    /// The name that it is an alias of; a nameserver must not be one.
+    pub alias: Option<DnsName>,
     pub servers: Vec<ServerSeen>,
 }
 
@@ -75,6 +95,7 @@ pub struct NameserverSeen {
 pub struct ServerSeen {
     pub address: SocketAddr,
     pub state: ServerState,
+    pub probed: Probed,
     /// The answers for the hostnames that were asked along.
     pub hosts: Vec<HostAnswer>,
 }
@@ -101,6 +122,38 @@ pub enum ServerState {
     Garbled {
         reason: String,
     },
+    /// Not asked: the address is none of the internet.
+    OutOfPlace {
+        kind: String,
+    },
+}
+
+/// What else was seen of a server; what was not asked is as by default.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct Probed {
+    pub soa: Option<Soa>,
+    /// The TTL of the NS records in the zone.
+    pub ns_ttl: Option<u32>,
+    pub udp: Reached,
+    pub tcp: Reached,
+    /// Whether it knows EDNS.
+    pub edns: Option<bool>,
+    /// Whether it looks up names of others for us.
+    pub recursion: bool,
+    /// Whether it gives the whole zone away.
+    pub transfer: bool,
+    pub keys: Vec<Key>,
+    pub signatures: Vec<Signature>,
+}
+
+/// Whether a server answers over one transport.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Reached {
+    #[default]
+    Unasked,
+    Works,
+    Failed(String),
 }
 
 /// What one server says about a hostname of the zone.

@@ -7,13 +7,15 @@ use std::collections::BTreeSet;
 use std::net::{IpAddr, SocketAddr};
 
 use super::brief::Brief;
+use super::probe::{probe, reached, sign_of_life, soa_of};
+use super::reach::is_in_place;
 use super::walk::{Descent, Walk};
 use super::{
-    Address, HostAnswer, NameserverSeen, Observations, Outcome, ParentAnswer, Picture, Question, Registered, Reply,
-    ServerSeen, ServerState,
+    Address, AddressKind, Ds, HostAnswer, NameserverSeen, Observations, Outcome, ParentAnswer, Picture, Probed,
+    Question, Reached, Registered, Reply, ServerSeen, ServerState, Transport,
 };
 use crate::name::DnsName;
-use crate::zone::{RecordData, RecordType};
+use crate::zone::{Record, RecordData, RecordType};
 
 #[derive(Debug, Clone)]
 pub enum Step {
@@ -41,12 +43,9 @@ pub fn next_questions(brief: &Brief, seen: &Observations) -> Step {
 
 fn unknown(brief: &Brief, seen: &Observations, why: &str) -> Picture {
     Picture {
-        domain: brief.domain.clone(),
         registered: Registered::Unknown(why.into()),
-        parent_zone: DnsName::root(),
-        parent: vec![],
-        nameservers: vec![],
         questions: seen.len(),
+        ..Picture::unasked(brief.domain.clone())
     }
 }
 
@@ -70,6 +69,11 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
     picture.registered = Registered::Yes;
     // Ask for everything of one stage before stopping, so that a batch is as large as it can be.
     let parent: Vec<Option<ParentAnswer>> = servers.iter().map(|server| parent_answer(walk, *server)).collect();
+    let ds = if brief.thorough { ds_of(walk, &servers) } else { Some(vec![]) };
+    let parent_soa = match servers.first().filter(|_| brief.thorough) {
+        Some(server) => walk.ask(*server, &picture.parent_zone, RecordType::SOA).map(Some),
+        None => Some(None),
+    };
     picture.parent = parent.into_iter().collect::<Option<_>>()?;
     let mut names: Vec<DnsName> = picture.parent.iter().flat_map(|answer| answer.nameservers.clone()).collect();
     names.sort();
@@ -78,15 +82,29 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
     let nameservers: Vec<Option<NameserverSeen>> =
         names.iter().map(|name| nameserver(walk, name, &picture.parent)).collect();
     picture.nameservers = nameservers.into_iter().collect::<Option<_>>()?;
+    picture.ds = ds?;
+    picture.parent_soa = parent_soa?.and_then(|outcome| soa_of(outcome, &picture.parent_zone));
+    picture.seen_at = walk.seen_at();
+    picture.cuts = std::mem::take(&mut walk.cuts).into_iter().collect();
     picture.questions = walk.seen.len();
     Some(picture)
 }
 
 fn parent_answer(walk: &mut Walk<'_>, server: SocketAddr) -> Option<ParentAnswer> {
     let domain = &walk.brief.domain;
-    let outcome = walk.ask(server, domain, RecordType::NS)?;
-    let empty =
-        |problem: String| ParentAnswer { server, nameservers: vec![], ttl: 0, glue: vec![], problem: Some(problem) };
+    let udp = walk.ask(server, domain, RecordType::NS);
+    let by_tcp = Question { transport: Transport::Tcp, ..Question::authoritative(server, domain, RecordType::NS) };
+    let tcp = if walk.brief.thorough { reached(walk.ask_by(by_tcp)?) } else { Reached::Unasked };
+    let outcome = udp?;
+    let empty = |problem: String| ParentAnswer {
+        server,
+        nameservers: vec![],
+        ttl: 0,
+        glue: vec![],
+        stray: vec![],
+        tcp: tcp.clone(),
+        problem: Some(problem),
+    };
     let reply = match outcome {
         Outcome::Reply(reply) => reply,
         other => return Some(empty(other.in_words())),
@@ -107,13 +125,27 @@ fn parent_answer(walk: &mut Walk<'_>, server: SocketAddr) -> Option<ParentAnswer
             ttl = ttl.min(record.ttl);
         }
     }
-    let glue = reply
-        .additional
-        .iter()
-        .filter(|record| record.data.address().is_some() && nameservers.contains(&record.owner))
-        .cloned()
-        .collect();
-    Some(ParentAnswer { server, nameservers: nameservers.into_iter().collect(), ttl, glue, problem: None })
+    let addresses = reply.additional.iter().filter(|record| record.data.address().is_some()).cloned();
+    let (glue, stray) = addresses.partition(|record| nameservers.contains(&record.owner));
+    let nameservers = nameservers.into_iter().collect();
+    Some(ParentAnswer { server, nameservers, ttl, glue, stray, tcp, problem: None })
+}
+
+/// The DS records, from the first server of the parent that answers for them with authority.
+fn ds_of(walk: &mut Walk<'_>, servers: &[SocketAddr]) -> Option<Vec<Ds>> {
+    let domain = &walk.brief.domain;
+    let outcomes: Vec<Option<&Outcome>> =
+        servers.iter().map(|server| walk.ask(*server, domain, RecordType::DS)).collect();
+    for outcome in outcomes.into_iter().collect::<Option<Vec<_>>>()? {
+        let Outcome::Reply(reply) = outcome else { continue };
+        if reply.authoritative && reply.rcode == Reply::NOERROR {
+            let mut ds: Vec<Ds> =
+                reply.answer.iter().filter(|record| record.owner == *domain).filter_map(Ds::of).collect();
+            ds.sort();
+            return Some(ds);
+        }
+    }
+    Some(vec![])
 }
 
 fn nameserver(walk: &mut Walk<'_>, name: &DnsName, parent: &[ParentAnswer]) -> Option<NameserverSeen> {
@@ -139,24 +171,40 @@ fn nameserver(walk: &mut Walk<'_>, name: &DnsName, parent: &[ParentAnswer]) -> O
     let servers: Vec<Option<ServerSeen>> =
         all.iter().map(|address| server(walk, SocketAddr::new(*address, walk.brief.dns_port))).collect();
     let servers = servers.into_iter().collect::<Option<_>>()?;
-    Some(NameserverSeen { name: name.clone(), glue, addresses: addresses?, servers })
+    Some(NameserverSeen { name: name.clone(), glue, addresses: addresses?, alias: walk.alias_of(name), servers })
 }
 
 fn server(walk: &mut Walk<'_>, address: SocketAddr) -> Option<ServerSeen> {
     let brief = walk.brief;
-    let soa = walk.ask(address, &brief.domain, RecordType::SOA);
+    if !is_in_place(address.ip(), &brief.roots) {
+        let state = ServerState::OutOfPlace { kind: AddressKind::of(address.ip()).words().into() };
+        return Some(ServerSeen { address, state, probed: Probed::default(), hosts: vec![] });
+    }
+    let sign = sign_of_life(walk, address);
     let ns = walk.ask(address, &brief.domain, RecordType::NS);
     let hosts: Vec<Option<HostAnswer>> =
         brief.hostnames.iter().map(|hostname| host_answer(walk, address, hostname)).collect();
-    let (soa, ns) = (soa?, ns?);
-    let state = match soa {
+    let (sign, ns) = (sign?, ns?);
+    let mut probed = sign.probed;
+    let state = match sign.outcome {
         Outcome::Reply(reply) => server_state(reply, ns, &brief.domain),
         Outcome::Silent => ServerState::Silent,
         Outcome::Unreachable(reason) => ServerState::Unreachable { reason: reason.clone() },
         Outcome::NoRoute => ServerState::NoRoute,
         Outcome::Garbled(reason) => ServerState::Garbled { reason: reason.clone() },
     };
-    Some(ServerSeen { address, state, hosts: hosts.into_iter().collect::<Option<_>>()? })
+    let asked = if brief.thorough && matches!(sign.outcome, Outcome::Reply(_)) {
+        probe(walk, address, &mut probed)
+    } else {
+        Some(())
+    };
+    if let Outcome::Reply(reply) = ns {
+        let of_apex = |record: &&Record| record.owner == brief.domain && record.record_type() == RecordType::NS;
+        probed.ns_ttl = reply.answer.iter().filter(of_apex).map(|record| record.ttl).min();
+    }
+    let hosts = hosts.into_iter().collect::<Option<_>>()?;
+    asked?;
+    Some(ServerSeen { address, state, probed, hosts })
 }
 
 fn server_state(soa: &Reply, ns: &Outcome, domain: &DnsName) -> ServerState {

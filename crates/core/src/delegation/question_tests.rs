@@ -82,6 +82,8 @@ impl MadeUp {
             dns_port: 53,
             hostnames: vec![name(&format!("www.{domain}"))],
             most_questions: 200,
+            thorough: false,
+            cuts: vec![],
         };
         let mut seen = Observations::default();
         for _ in 0..60 {

@@ -3,9 +3,13 @@
 //! Every step reads the observations; what is not there yet is put on the list of questions, and the step gives
 //! `None`. Asked again with more observations it gets further.
 
+use std::collections::{BTreeMap, HashSet};
 use std::net::{IpAddr, SocketAddr};
 
+use jiff::Timestamp;
+
 use super::brief::Brief;
+use super::reach::is_in_place;
 use super::{Observations, Outcome, Question, Reply};
 use crate::name::DnsName;
 use crate::zone::{Record, RecordData, RecordType};
@@ -22,8 +26,11 @@ pub(super) struct Walk<'a> {
     pub brief: &'a Brief,
     pub seen: &'a Observations,
     missing: Vec<Question>,
+    listed: HashSet<Question>,
     /// The names being resolved, to see a loop among nameservers.
     resolving: Vec<DnsName>,
+    /// The cuts that were passed.
+    pub cuts: BTreeMap<DnsName, Vec<SocketAddr>>,
 }
 
 /// Where the way down to a domain's parent ends.
@@ -63,7 +70,7 @@ enum Looked<'a> {
 
 impl<'a> Walk<'a> {
     pub fn new(brief: &'a Brief, seen: &'a Observations) -> Self {
-        Self { brief, seen, missing: Vec::new(), resolving: Vec::new() }
+        Self { brief, seen, missing: Vec::new(), listed: HashSet::new(), resolving: Vec::new(), cuts: BTreeMap::new() }
     }
 
     pub fn into_missing(self) -> Vec<Question> {
@@ -72,9 +79,13 @@ impl<'a> Walk<'a> {
 
     /// The outcome of a question, or `None` and the question goes on the list.
     pub fn ask(&mut self, server: SocketAddr, name: &DnsName, record_type: RecordType) -> Option<&'a Outcome> {
-        let question = Question::authoritative(server, name, record_type);
+        self.ask_by(Question::authoritative(server, name, record_type))
+    }
+
+    /// The same for a question of any kind.
+    pub fn ask_by(&mut self, question: Question) -> Option<&'a Outcome> {
         let outcome = self.seen.outcome(&question);
-        if outcome.is_none() && !self.missing.contains(&question) {
+        if outcome.is_none() && self.listed.insert(question.clone()) {
             self.missing.push(question);
         }
         outcome
@@ -135,10 +146,29 @@ impl<'a> Walk<'a> {
         Some(vec![])
     }
 
+    /// The nearest cut above the name that is known already, else the root.
+    fn start(&self, name: &DnsName) -> (DnsName, Vec<SocketAddr>) {
+        let known =
+            self.brief.cuts.iter().filter(|(cut, servers)| cut != name && name.is_within(cut) && !servers.is_empty());
+        match known.max_by_key(|(cut, _)| cut.labels().count()) {
+            Some((cut, servers)) => (cut.clone(), servers.clone()),
+            None => (DnsName::root(), self.brief.roots.clone()),
+        }
+    }
+
+    /// When the last observation so far was made.
+    pub fn seen_at(&self) -> Option<Timestamp> {
+        self.seen.iter().map(|observation| observation.at).max()
+    }
+
+    /// The name that a nameserver's name is an alias of, as far as that was seen while it was looked up.
+    pub fn alias_of(&self, name: &DnsName) -> Option<DnsName> {
+        self.seen.aliases.get(name).cloned()
+    }
+
     /// Follows referrals from the root. With `stop_at`, ends at the cut of that name instead of going below it.
     fn look(&mut self, name: &DnsName, record_type: RecordType, stop_at: Option<&DnsName>) -> Option<Looked<'a>> {
-        let mut zone = DnsName::root();
-        let mut servers = self.brief.roots.clone();
+        let (mut zone, mut servers) = self.start(name);
         for _ in 0..MOST_CUTS {
             let (reply, good) = match self.first_reply(&servers, name, record_type)? {
                 Ok(found) => found,
@@ -162,6 +192,7 @@ impl<'a> Walk<'a> {
                 return Some(Looked::Cut { zone, servers });
             }
             servers = self.servers_of_cut(&cut, reply)?;
+            self.cuts.insert(cut.clone(), servers.clone());
             if servers.is_empty() {
                 let why = format!("no nameserver of {cut} has an address that can be found");
                 return Some(Looked::Stuck { at: cut, why });
@@ -223,6 +254,7 @@ impl<'a> Walk<'a> {
                 }
             }
         }
+        servers.retain(|server| is_in_place(server.ip(), &self.brief.roots));
         servers.sort_by_key(|server| server.is_ipv6());
         servers.truncate(26);
         Some(servers)

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use super::*;
 use crate::delegation::rules::{Expected, judge};
 use crate::delegation::{
-    Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Registered, ServerSeen, ServerState,
+    Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Probed, Reached, Registered, ServerSeen, ServerState,
 };
 use crate::name::{DnsName, Hostname};
 use crate::redirect::{Hop, Landing, LandingEnd};
@@ -53,10 +53,10 @@ fn good() -> Look {
     let server = ServerSeen {
         address: "192.0.2.53:53".parse().unwrap(),
         state: ServerState::Authoritative { serial: 7, nameservers: nameservers.clone() },
+        probed: Probed::default(),
         hosts: vec![answer],
     };
     let picture = Picture {
-        domain: hostname.dns_name(),
         registered: Registered::Yes,
         parent_zone: name("example"),
         parent: vec![ParentAnswer {
@@ -64,15 +64,19 @@ fn good() -> Look {
             nameservers: nameservers.clone(),
             ttl: 3600,
             glue: vec![],
+            stray: vec![],
+            tcp: Reached::Unasked,
             problem: None,
         }],
         nameservers: vec![NameserverSeen {
             name: nameservers[0].clone(),
             glue: vec![],
             addresses: vec![ip("192.0.2.53")],
+            alias: None,
             servers: vec![server],
         }],
         questions: 9,
+        ..Picture::unasked(hostname.dns_name())
     };
     let resolved = Resolved {
         resolver: "192.0.2.6:53".parse().unwrap(),

@@ -80,6 +80,11 @@ impl RecordType {
     pub const TXT: Self = Self(16);
     pub const AAAA: Self = Self(28);
     pub const DNAME: Self = Self(39);
+    pub const DS: Self = Self(43);
+    pub const RRSIG: Self = Self(46);
+    pub const DNSKEY: Self = Self(48);
+    /// A question for the whole zone (RFC 5936).
+    pub const AXFR: Self = Self(252);
 
     /// Whether it stands in questions or messages alone: never in a zone (RFC 6895 section 3.1).
     pub fn is_meta(self) -> bool {

@@ -21,7 +21,7 @@ const RESOLVER_TRIES: [Duration; 2] = [Duration::from_secs(4), Duration::from_se
 pub async fn ask(question: &Question) -> Observation {
     let started = Instant::now();
     let outcome = match question.transport {
-        Transport::Udp => over_udp(question).await,
+        Transport::Udp | Transport::PlainUdp => over_udp(question).await,
         Transport::Tcp => over_tcp(question).await,
     };
     let elapsed_ms = started.elapsed().as_millis().min(u128::from(u32::MAX)) as u32;

@@ -1,6 +1,6 @@
 //! Between wire messages and the core's values. Reading is bounded by the message's own length.
 
-use brightharbor_core::delegation::{Question, Reply};
+use brightharbor_core::delegation::{Question, Reply, Transport};
 use brightharbor_core::name::DnsName;
 use brightharbor_core::zone::{Record, RecordData, RecordType, Soa};
 use domain::base::iana::{Class, Rtype};
@@ -23,12 +23,16 @@ pub(super) fn query(question: &Question) -> Result<(u16, Vec<u8>), String> {
     let mut message = message.question();
     message.push((name, Rtype::from_int(question.record_type.0))).map_err(|error| error.to_string())?;
     let mut message = message.additional();
-    message
-        .opt(|opt| {
-            opt.set_udp_payload_size(UDP_SIZE);
-            Ok(())
-        })
-        .map_err(|error| error.to_string())?;
+    if question.transport != Transport::PlainUdp {
+        let signed = matches!(question.record_type, RecordType::SOA | RecordType::DNSKEY | RecordType::DS);
+        message
+            .opt(|opt| {
+                opt.set_udp_payload_size(UDP_SIZE);
+                opt.set_dnssec_ok(signed);
+                Ok(())
+            })
+            .map_err(|error| error.to_string())?;
+    }
     Ok((id, message.finish()))
 }
 
@@ -91,6 +95,7 @@ fn read(message: &Message<&[u8]>) -> Result<Reply, String> {
         rcode: message.opt_rcode().to_int(),
         authoritative: message.header().aa(),
         recursion_available: message.header().ra(),
+        edns: message.opt().is_some(),
         answer: records(answer)?,
         authority: records(authority)?,
         additional: records(additional)?,
@@ -151,7 +156,6 @@ fn from_wire(name: &impl ToName) -> Result<DnsName, String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use brightharbor_core::delegation::Transport;
 
     fn question() -> Question {
         Question {

@@ -57,5 +57,6 @@ fn in_words(state: &ServerState) -> String {
         ServerState::Unreachable { reason } => format!("unreachable: {reason}"),
         ServerState::NoRoute => "not asked: this host lacks that address family".into(),
         ServerState::Garbled { reason } => format!("no DNS answer: {reason}"),
+        ServerState::OutOfPlace { kind } => format!("not asked: {kind}"),
     }
 }

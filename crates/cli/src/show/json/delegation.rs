@@ -9,6 +9,7 @@ use serde::Serialize;
 pub struct FindingDocument {
     code: &'static str,
     severity: &'static str,
+    waiting_until: Option<String>,
     subject: String,
     message: String,
     cure: String,
@@ -18,7 +19,8 @@ impl From<&Finding> for FindingDocument {
     fn from(finding: &Finding) -> Self {
         Self {
             code: finding.code,
-            severity: finding.severity.word(),
+            severity: finding.word(),
+            waiting_until: finding.waits_until.map(|until| until.to_string()),
             subject: finding.subject.clone(),
             message: finding.message.clone(),
             cure: finding.cure.clone(),
@@ -63,6 +65,7 @@ fn server_document(address: std::net::SocketAddr, state: &ServerState) -> Server
         ServerState::Unreachable { .. } => ("unreachable", None, &[]),
         ServerState::NoRoute => ("no-route", None, &[]),
         ServerState::Garbled { .. } => ("garbled", None, &[]),
+        ServerState::OutOfPlace { .. } => ("out-of-place", None, &[]),
     };
     let nameservers = names.iter().map(DnsName::bare).collect();
     ServerDocument { address: address.to_string(), state: word, serial, nameservers }

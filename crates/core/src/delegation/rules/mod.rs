@@ -3,21 +3,51 @@
 //! A check reads the whole picture and what is expected; it asks nothing. `tests` reads this folder and fails if a
 //! rule is not registered here, has no texts, or has no test that makes it fire.
 
+mod delegated_here_without_zone;
+mod delegation_ttls_differ;
+mod ds_missing;
+mod ds_unsupported;
+mod ds_without_key;
 mod glue_differs;
 mod glue_missing;
+mod glue_superfluous;
+mod nameserver_name_is_address;
+mod nameserver_name_is_alias;
+mod nameserver_out_of_place;
+mod nameserver_set_full;
 mod nameserver_without_address;
 mod nameservers_not_as_expected;
 mod not_registered;
+mod one_nameserver_domain;
+mod one_network;
 mod parent_and_zone_differ;
 mod parent_not_reached;
+mod parent_server_silent;
+mod parents_differ;
+mod primary_not_in_set;
+mod provider_names_visible;
+mod recursion_offered;
+mod serials_differ;
+mod served_soa_times;
 mod server_not_authoritative;
 mod server_refuses;
 mod server_silent;
+mod server_without_edns;
+mod server_without_tcp;
+mod server_without_udp;
+mod servers_disagree;
+mod signature_expired;
+mod signature_expires_soon;
+mod single_nameserver;
+mod transfer_open;
+mod zone_not_in_use;
 
 use std::collections::BTreeMap;
 use std::net::IpAddr;
 
-use super::Picture;
+use jiff::Timestamp;
+
+use super::{Picture, ServerSeen};
 use crate::finding::{Finding, RuleText};
 use crate::name::DnsName;
 
@@ -33,20 +63,66 @@ pub struct Expected {
     pub nameservers: Vec<DnsName>,
     /// Their addresses, where the harbor knows them: for nameservers inside a domain of its own.
     pub addresses: BTreeMap<DnsName, Vec<IpAddr>>,
+    /// Whether the harbor keeps the zone; `None` without a harbor.
+    pub zone_here: Option<bool>,
+    /// The nameservers of all sets of the harbor.
+    pub own_nameservers: Vec<DnsName>,
+    /// Names of the provider that were to be replaced by names of the customer's own.
+    pub hidden_names: Vec<DnsName>,
+    /// How full the nameserver set is, where its capacity is known.
+    pub load: Option<Load>,
+    /// When the harbor last changed the zone: what followed a moment ago is told from a mistake.
+    pub changed_at: Option<Timestamp>,
+}
+
+/// How full a nameserver set is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Load {
+    pub set: String,
+    pub domains: u32,
+    pub capacity: u32,
 }
 
 /// In the order in which they are reported among findings of one severity.
 pub const ALL: &[Rule] = &[
     not_registered::RULE,
     parent_not_reached::RULE,
+    parents_differ::RULE,
+    parent_server_silent::RULE,
     nameservers_not_as_expected::RULE,
+    zone_not_in_use::RULE,
+    delegated_here_without_zone::RULE,
+    provider_names_visible::RULE,
+    nameserver_set_full::RULE,
+    nameserver_name_is_address::RULE,
+    nameserver_name_is_alias::RULE,
     glue_missing::RULE,
     glue_differs::RULE,
+    glue_superfluous::RULE,
     nameserver_without_address::RULE,
+    nameserver_out_of_place::RULE,
     server_silent::RULE,
     server_refuses::RULE,
     server_not_authoritative::RULE,
+    server_without_udp::RULE,
+    server_without_tcp::RULE,
+    server_without_edns::RULE,
     parent_and_zone_differ::RULE,
+    serials_differ::RULE,
+    servers_disagree::RULE,
+    ds_without_key::RULE,
+    ds_unsupported::RULE,
+    signature_expired::RULE,
+    signature_expires_soon::RULE,
+    ds_missing::RULE,
+    single_nameserver::RULE,
+    one_network::RULE,
+    one_nameserver_domain::RULE,
+    recursion_offered::RULE,
+    transfer_open::RULE,
+    served_soa_times::RULE,
+    primary_not_in_set::RULE,
+    delegation_ttls_differ::RULE,
 ];
 
 /// All findings about a delegation, the gravest first.
@@ -62,6 +138,11 @@ fn listed(names: &[DnsName]) -> String {
         return "none".into();
     }
     names.iter().map(DnsName::bare).collect::<Vec<_>>().join(", ")
+}
+
+/// One finding at most about each nameserver at each address.
+fn each_server(picture: &Picture, check: impl Fn(&str, &ServerSeen) -> Option<Finding>) -> Vec<Finding> {
+    picture.servers().filter_map(|(nameserver, server)| check(&nameserver.name.bare(), server)).collect()
 }
 
 #[cfg(test)]

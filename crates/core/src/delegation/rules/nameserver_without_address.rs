@@ -1,5 +1,6 @@
 //! A nameserver's name does not resolve.
 
+use super::nameserver_name_is_address::is_address;
 use super::{Expected, Rule};
 use crate::delegation::Picture;
 use crate::finding::{Finding, RuleText, Severity};
@@ -18,7 +19,9 @@ const TEXT: RuleText = RuleText {
 fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
     // Names inside the domain are the business of glue-missing.
     let outside = picture.nameservers.iter().filter(|seen| !seen.name.is_within(&picture.domain));
+    // One that is an address is told by nameserver-name-is-address.
     outside
+        .filter(|seen| !is_address(&seen.name.bare()))
         .filter(|seen| seen.glue.is_empty() && seen.addresses.is_empty())
         .map(|seen| {
             let name = seen.name.bare();

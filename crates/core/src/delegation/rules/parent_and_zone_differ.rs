@@ -19,7 +19,7 @@ const TEXT: RuleText = RuleText {
 fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
     let at_parent = picture.delegated_names();
     let differing = picture.servers().find_map(|(nameserver, server)| match &server.state {
-        ServerState::Authoritative { nameservers, .. } if *nameservers != at_parent => {
+        ServerState::Authoritative { nameservers, .. } if !nameservers.is_empty() && *nameservers != at_parent => {
             Some((nameserver.name.bare(), nameservers.clone()))
         }
         _ => None,

@@ -3,27 +3,45 @@
 use std::collections::BTreeSet;
 
 use super::*;
-use crate::delegation::{NameserverSeen, ParentAnswer, Registered, ServerSeen, ServerState};
-use crate::zone::{Record, RecordData};
+use crate::delegation::{
+    Address, HostAnswer, Key, NameserverSeen, ParentAnswer, Probed, Reached, Registered, ServerSeen, ServerState,
+    Signature,
+};
+use crate::zone::{Record, RecordData, RecordType, Soa};
+
+const SEEN: &str = "2026-11-23T07:00:00Z";
+
+fn address_record(owner: &str, address: &str) -> Record {
+    Record { owner: name(owner), ttl: 60, data: RecordData::of_address(address.parse().unwrap()) }
+}
 
 fn name(text: &str) -> DnsName {
     DnsName::absolute(text).unwrap()
 }
 
 fn good() -> Picture {
-    let names = vec![name("ns1.saltmarsh.example"), name("ns2.saltmarsh.example")];
+    let mut names = vec![name("ns1.saltmarsh.example"), name("ns2.oldquay.example")];
+    names.sort();
     let nameserver = |name: &DnsName, address: &str| NameserverSeen {
         name: name.clone(),
         glue: vec![],
         addresses: vec![address.parse().unwrap()],
+        alias: None,
         servers: vec![ServerSeen {
             address: format!("{address}:53").parse().unwrap(),
             state: ServerState::Authoritative { serial: 7, nameservers: names.clone() },
-            hosts: vec![],
+            probed: Probed {
+                soa: Some(soa()),
+                ns_ttl: Some(3600),
+                udp: Reached::Works,
+                tcp: Reached::Works,
+                edns: Some(true),
+                ..Probed::default()
+            },
+            hosts: vec![host("192.0.2.80")],
         }],
     };
     Picture {
-        domain: name("gullrock.example"),
         registered: Registered::Yes,
         parent_zone: name("example"),
         parent: vec![ParentAnswer {
@@ -31,15 +49,76 @@ fn good() -> Picture {
             nameservers: names.clone(),
             ttl: 3600,
             glue: vec![],
+            stray: vec![],
+            tcp: Reached::Works,
             problem: None,
         }],
-        nameservers: vec![nameserver(&names[0], "192.0.2.53"), nameserver(&names[1], "198.51.100.53")],
+        nameservers: vec![
+            nameserver(&name("ns1.saltmarsh.example"), "192.0.2.53"),
+            nameserver(&name("ns2.oldquay.example"), "198.51.100.53"),
+        ],
+        seen_at: Some(SEEN.parse().unwrap()),
         questions: 12,
+        ..Picture::unasked(name("gullrock.example"))
     }
 }
 
 fn expected() -> Expected {
-    Expected { nameservers: vec![name("ns2.saltmarsh.example"), name("ns1.saltmarsh.example")], ..Expected::default() }
+    let nameservers = vec![name("ns2.oldquay.example"), name("ns1.saltmarsh.example")];
+    Expected { zone_here: Some(true), own_nameservers: nameservers.clone(), nameservers, ..Expected::default() }
+}
+
+fn soa() -> Soa {
+    Soa {
+        primary: name("ns1.saltmarsh.example"),
+        hostmaster: name("hostmaster.saltmarsh.example"),
+        serial: 7,
+        refresh: 14_400,
+        retry: 1_800,
+        expire: 2_419_200,
+        negative_ttl: 300,
+    }
+}
+
+fn host(address: &str) -> HostAnswer {
+    HostAnswer {
+        hostname: name("www.gullrock.example"),
+        addresses: vec![Address { address: address.parse().unwrap(), ttl: 300 }],
+        aliases: vec![],
+        no_such_name: false,
+        negative_ttl: None,
+    }
+}
+
+fn key() -> Key {
+    let wire = [&[1, 1, 3, 13][..], &[7; 64]].concat();
+    let data = RecordData::from_wire(RecordType::DNSKEY, &wire).unwrap();
+    Key::of(&Record { owner: name("gullrock.example"), ttl: 3600, data }).unwrap()
+}
+
+/// Both servers have the key, the parent its DS, and a signature holds until the given time.
+fn signed(picture: &mut Picture, until: &str) {
+    picture.ds = vec![key().ds(&picture.domain)];
+    for nameserver in &mut picture.nameservers {
+        let probed = &mut nameserver.servers[0].probed;
+        probed.keys = vec![key()];
+        probed.signatures = vec![Signature {
+            covered: RecordType::SOA,
+            algorithm: 13,
+            key_tag: key().key_tag,
+            inception: "2026-11-20T00:00:00Z".parse().unwrap(),
+            expiration: until.parse().unwrap(),
+        }];
+    }
+}
+
+fn probed(picture: &mut Picture) -> &mut Probed {
+    &mut picture.nameservers[0].servers[0].probed
+}
+
+/// The codes when something else is expected.
+fn fired_with(expected: Expected) -> Vec<&'static str> {
+    judge(&good(), &expected).iter().map(|finding| finding.code).collect()
 }
 
 /// The codes that fire when the good picture is spoilt in one way.
@@ -79,7 +158,7 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
         (
             "nameservers-not-as-expected",
             fired(|p| {
-                p.parent[0].nameservers = vec![name("ns.oldquay.example")];
+                p.parent[0].nameservers = vec![name("ns1.saltmarsh.example"), name("ns2.gullrock.example")];
                 p.nameservers.clear();
             }),
         ),
@@ -90,6 +169,143 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
                 p.nameservers[0].addresses.clear();
             }),
         ),
+        (
+            "zone-not-in-use",
+            judge(
+                &good(),
+                &Expected {
+                    nameservers: vec![name("ns1.gullrock.example"), name("ns2.gullrock.example")],
+                    ..expected()
+                },
+            )
+            .iter()
+            .map(|finding| finding.code)
+            .filter(|code| *code != "nameservers-not-as-expected")
+            .collect(),
+        ),
+        ("delegated-here-without-zone", fired_with(Expected { zone_here: Some(false), ..expected() })),
+        (
+            "provider-names-visible",
+            fired_with(Expected { hidden_names: vec![name("ns2.oldquay.example")], ..expected() })[..1].to_vec(),
+        ),
+        (
+            "nameserver-set-full",
+            fired_with(Expected { load: Some(Load { set: "deep".into(), domains: 10, capacity: 10 }), ..expected() }),
+        ),
+        (
+            "parents-differ",
+            fired(|p| {
+                let mut other = p.parent[0].clone();
+                other.nameservers.truncate(1);
+                p.parent.push(other);
+            }),
+        ),
+        (
+            "parent-server-silent",
+            fired(|p| {
+                let other = ParentAnswer { problem: Some("did not answer in time".into()), ..p.parent[0].clone() };
+                p.parent.push(other);
+            }),
+        ),
+        (
+            "nameserver-name-is-address",
+            fired(|p| {
+                let address = name("192.0.2.54");
+                p.parent[0].nameservers.retain(|other| *other != name("ns2.oldquay.example"));
+                p.parent[0].nameservers.push(address.clone());
+                p.nameservers[1].name = address;
+            })
+            .into_iter()
+            .filter(|code| !["nameservers-not-as-expected", "parent-and-zone-differ"].contains(code))
+            .collect(),
+        ),
+        ("nameserver-name-is-alias", fired(|p| p.nameservers[0].alias = Some(name("a.saltmarsh.example")))),
+        (
+            "glue-superfluous",
+            fired(|p| p.parent[0].stray = vec![address_record("ns3.saltmarsh.example", "192.0.2.55")]),
+        ),
+        (
+            "nameserver-out-of-place",
+            fired(|p| state_of_first(p, ServerState::OutOfPlace { kind: "a private address".into() })),
+        ),
+        ("server-without-udp", fired(|p| probed(p).udp = Reached::Failed("did not answer in time".into()))),
+        ("server-without-tcp", fired(|p| probed(p).tcp = Reached::Failed("did not answer in time".into()))),
+        ("server-without-edns", fired(|p| probed(p).edns = Some(false))),
+        (
+            "serials-differ",
+            fired(|p| {
+                let nameservers = p.delegated_names();
+                state_of_first(p, ServerState::Authoritative { serial: 5, nameservers });
+            }),
+        ),
+        ("servers-disagree", fired(|p| p.nameservers[0].servers[0].hosts = vec![host("203.0.113.80")])),
+        (
+            "ds-without-key",
+            fired(|p| {
+                signed(p, "2026-12-20T00:00:00Z");
+                probed(p).keys.clear();
+            }),
+        ),
+        (
+            "ds-unsupported",
+            fired(|p| {
+                signed(p, "2026-12-20T00:00:00Z");
+                p.ds[0].algorithm = 5;
+            }),
+        ),
+        ("signature-expired", {
+            let mut codes = fired(|p| signed(p, "2026-11-22T00:00:00Z"));
+            codes.dedup();
+            codes
+        }),
+        ("signature-expires-soon", {
+            let mut codes = fired(|p| signed(p, "2026-11-24T00:00:00Z"));
+            codes.dedup();
+            codes
+        }),
+        (
+            "ds-missing",
+            fired(|p| {
+                signed(p, "2026-12-20T00:00:00Z");
+                p.ds.clear();
+            }),
+        ),
+        (
+            "single-nameserver",
+            judge(
+                &{
+                    let mut picture = good();
+                    picture.parent[0].nameservers = vec![name("ns1.saltmarsh.example")];
+                    picture.nameservers.truncate(1);
+                    let nameservers = picture.delegated_names();
+                    state_of_first(&mut picture, ServerState::Authoritative { serial: 7, nameservers });
+                    picture
+                },
+                &Expected::default(),
+            )
+            .iter()
+            .map(|finding| finding.code)
+            .collect(),
+        ),
+        ("one-network", fired(|p| p.nameservers[1].servers[0].address = "192.0.2.54:53".parse().unwrap())),
+        (
+            "one-nameserver-domain",
+            fired(|p| {
+                let names = vec![name("ns1.saltmarsh.example"), name("ns2.saltmarsh.example")];
+                p.parent[0].nameservers = names.clone();
+                for seen in &mut p.nameservers {
+                    seen.servers[0].state = ServerState::Authoritative { serial: 7, nameservers: names.clone() };
+                }
+            })
+            .into_iter()
+            .filter(|code| *code != "nameservers-not-as-expected")
+            .collect(),
+        ),
+        ("recursion-offered", fired(|p| probed(p).recursion = true)),
+        ("transfer-open", fired(|p| probed(p).transfer = true)),
+        ("served-soa-times", fired(|p| probed(p).soa.as_mut().unwrap().retry = 20_000)),
+        ("primary-not-in-set", fired(|p| probed(p).soa.as_mut().unwrap().primary = name("hidden.saltmarsh.example"))),
+        ("delegation-ttls-differ", fired(|p| probed(p).ns_ttl = Some(60))),
         ("glue-differs", fired(|p| p.nameservers[0].glue = vec!["203.0.113.9".parse().unwrap()])),
         ("nameserver-without-address", fired(|p| p.nameservers[1].addresses.clear())),
         ("server-silent", fired(|p| state_of_first(p, ServerState::Silent))),
@@ -119,14 +335,26 @@ fn each_rule_fires_on_its_own_fault_alone() {
 }
 
 #[test]
+fn a_change_made_a_moment_ago_is_told_from_a_mistake() {
+    let mut picture = good();
+    let nameservers = picture.delegated_names();
+    state_of_first(&mut picture, ServerState::Authoritative { serial: 5, nameservers });
+    let judged = |changed: &str| {
+        let expected = Expected { changed_at: Some(changed.parse().unwrap()), ..expected() };
+        judge(&picture, &expected)[0].clone()
+    };
+    // Refresh and retry are 4 h 30 m together.
+    let fresh = judged("2026-11-23T06:00:00Z");
+    assert_eq!((fresh.word(), fresh.waits_until), ("waiting", Some("2026-11-23T10:30:00Z".parse().unwrap())));
+    let old = judged("2026-11-22T06:00:00Z");
+    assert_eq!((old.word(), old.waits_until), ("risk", None));
+}
+
+#[test]
 fn glue_that_agrees_is_good() {
     let agreeing = fired(|p| {
         p.nameservers[0].glue = vec!["192.0.2.53".parse().unwrap()];
-        p.parent[0].glue = vec![Record {
-            owner: name("ns1.saltmarsh.example"),
-            ttl: 60,
-            data: RecordData::A("192.0.2.53".parse().unwrap()),
-        }];
+        p.parent[0].glue = vec![address_record("ns1.saltmarsh.example", "192.0.2.53")];
     });
     assert_eq!(agreeing, Vec::<&str>::new());
 }

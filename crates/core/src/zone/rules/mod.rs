@@ -29,6 +29,8 @@ mod ttls_differ;
 mod wildcard_delegation;
 mod www_without_apex;
 
+pub use soa_times::soa_faults;
+
 use std::collections::{HashMap, HashSet};
 use std::net::IpAddr;
 

@@ -2,7 +2,7 @@
 
 use super::{Indexed, Rule};
 use crate::finding::{Finding, RuleText, Severity};
-use crate::zone::show_seconds;
+use crate::zone::{Soa, show_seconds};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -20,7 +20,13 @@ const TEXT: RuleText = RuleText {
 const DAY: u32 = 86_400;
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
-    let soa = zone.zone.soa();
+    let apex = zone.apex().bare();
+    let finding = |message| TEXT.finding(&apex, message, "change the SOA record, as in 4h 30m 4w 5m");
+    soa_faults(zone.zone.soa()).into_iter().map(finding).collect()
+}
+
+/// What is wrong with the times of a start of authority, in words.
+pub fn soa_faults(soa: &Soa) -> Vec<String> {
     let shown = |seconds: u32| show_seconds(seconds.into());
     let mut told = Vec::new();
     if soa.retry >= soa.refresh {
@@ -35,6 +41,5 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     if soa.negative_ttl > DAY {
         told.push(format!("the negative TTL ({}) is longer than a day", shown(soa.negative_ttl)));
     }
-    let apex = zone.apex().bare();
-    told.into_iter().map(|message| TEXT.finding(&apex, message, "change the SOA record, as in 4h 30m 4w 5m")).collect()
+    told
 }

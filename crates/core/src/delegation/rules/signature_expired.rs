@@ -1,0 +1,40 @@
+//! Signatures of the zone do not hold any more.
+
+use super::{Expected, Rule, each_server};
+use crate::delegation::Picture;
+use crate::finding::{Finding, RuleText, Severity};
+
+pub(super) const RULE: Rule = Rule { text: &TEXT, check };
+
+const TEXT: RuleText = RuleText {
+    code: "signature-expired",
+    severity: Severity::Fault,
+    what: "The parent has a DS record for the domain, and signatures of its SOA or DNSKEY records have \
+          expired, or are not valid yet.",
+    why: "Validating resolvers take every answer for forged and give none: for a large part of all \
+          visitors the domain does not exist.",
+    cure: "Sign the zone again, and see that whatever signs it runs regularly; see that the clock of that \
+          machine is right.",
+    source: "RFC 4035 section 5.3.1",
+};
+
+fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
+    let Some(now) = picture.seen_at.filter(|_| picture.ds.iter().any(|ds| ds.is_supported())) else { return vec![] };
+    each_server(picture, |name, server| {
+        let signatures = &server.probed.signatures;
+        // One that holds is enough for each type.
+        let spoilt = signatures
+            .iter()
+            .find(|spoilt| !signatures.iter().any(|other| other.covered == spoilt.covered && other.holds(now)))?;
+        let when = match spoilt.inception > now {
+            true => format!("is valid from {} on", day(spoilt.inception)),
+            false => format!("has expired on {}", day(spoilt.expiration)),
+        };
+        let message = format!("at {name} ({}) the signature of {} {when}", server.address, spoilt.covered);
+        Some(TEXT.finding(name, message, "sign the zone again, and see that it is signed regularly"))
+    })
+}
+
+pub(super) fn day(time: jiff::Timestamp) -> String {
+    time.strftime("%Y-%m-%d %H:%M UTC").to_string()
+}
