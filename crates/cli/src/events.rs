@@ -29,6 +29,13 @@ impl Progress {
         }
     }
 
+    /// How far a long piece of work has come.
+    pub fn counted(&self, what: &str, done: usize, of: usize) {
+        if of > 1 {
+            self.doing(&format!("{what}: {done} of {of}"));
+        }
+    }
+
     /// Something to keep on the screen.
     pub fn note(&self, text: &str) {
         // A closed stderr is the reader's wish, not an error.

@@ -2,7 +2,8 @@
 
 use std::net::IpAddr;
 
-use brightharbor_core::delegation::rules::{Expected, judge};
+use brightharbor_core::delegation::rules::{Expected, Load, judge};
+use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{Hostname, registrable_domain};
 use brightharbor_core::render::fingerprint;
 use brightharbor_core::site::{Site, Zone, ZoneHome};
@@ -56,19 +57,39 @@ fn verdict(harbor: &Harbor, gathered: &Gathered) -> Result<Looked, StoreError> {
     Ok(looked)
 }
 
-/// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone.
+/// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone; and what else the
+/// rules may know.
 pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreError> {
-    let zone = harbor.store.zone(domain)?;
-    let set = match zone {
-        Some(zone) if zone.home == ZoneHome::Here => harbor.settings.nameserver_set(zone.nameserver_set.as_deref()),
-        // What a primary elsewhere is delegated to is its own affair, unless a set was named.
-        Some(zone) if zone.nameserver_set.is_some() => harbor.settings.nameserver_set(zone.nameserver_set.as_deref()),
+    let Harbor { settings, store, .. } = harbor;
+    let zone = store.zone(domain)?;
+    let zone_here = Some(zone.as_ref().is_some_and(|zone| zone.home != ZoneHome::Elsewhere));
+    // What a primary elsewhere is delegated to is its own affair, unless a set was named.
+    let ours = zone.filter(|zone| zone.home == ZoneHome::Here || zone.nameserver_set.is_some());
+    let set_name = ours.as_ref().and_then(|zone| zone.nameserver_set.clone());
+    let set = match &ours {
+        Some(_) => settings.nameserver_set(set_name.as_deref()).unwrap_or_default(),
+        None => NameserverSet::default(),
+    };
+    let provider = settings.provider_nameservers();
+    let mut own_nameservers = provider.clone();
+    own_nameservers.extend(settings.nameserver_sets.values().flat_map(|set| set.nameservers.clone()));
+    let load = match (&set_name, set.capacity) {
+        (Some(name), Some(capacity)) => {
+            Some(Load { set: name.clone(), domains: store.zones_with_set(Some(name))?, capacity })
+        }
         _ => None,
     };
-    let set = set.unwrap_or_default();
-    let addresses =
-        if set.addresses.is_empty() { harbor.settings.host.nameserver_addresses.clone() } else { set.addresses };
-    Ok(Expected { nameservers: set.nameservers, addresses, ..Expected::default() })
+    let addresses = if set.addresses.is_empty() { settings.host.nameserver_addresses.clone() } else { set.addresses };
+    let hidden = provider.into_iter().filter(|name| set.account.is_some() && !set.nameservers.contains(name));
+    Ok(Expected {
+        hidden_names: hidden.collect(),
+        nameservers: set.nameservers,
+        addresses,
+        zone_here,
+        own_nameservers,
+        load,
+        changed_at: None,
+    })
 }
 
 /// What the rules may know about a zone beside its records.

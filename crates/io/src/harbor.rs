@@ -14,9 +14,13 @@ pub struct Harbor {
 
 impl Harbor {
     /// Opens the inventory of the harbor at `root`; the settings have been read before.
-    pub fn open(root: &Path, settings: Settings) -> Result<Self, StoreError> {
+    pub fn open(root: &Path, mut settings: Settings) -> Result<Self, StoreError> {
         let layout = Layout::new(root);
         let store = Store::open(&layout.inventory())?;
+        // Sets made by commands stand beside those of harbor.toml, which come first.
+        for (name, set) in store.nameserver_sets()? {
+            settings.nameserver_sets.entry(name).or_insert(set);
+        }
         Ok(Self { layout, settings, store })
     }
 }

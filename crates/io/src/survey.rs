@@ -30,7 +30,7 @@ pub fn brief(settings: &Settings, domain: &Hostname, hostnames: &[Hostname]) -> 
         hostnames: hostnames.iter().map(Hostname::dns_name).collect(),
         most_questions: MOST_QUESTIONS,
         thorough: false,
-        cuts: vec![],
+        cuts: Arc::default(),
     }
 }
 

@@ -265,7 +265,9 @@ async fn find_room(with_provider: bool) -> Result<(Cast, TcpListener, TcpListene
         let prefix = [127, 64 + (seed >> 8) as u8 % 128, seed as u8];
         let [a, b, c] = prefix;
         let own = |last| IpAddr::from(Ipv4Addr::new(a, b, c, last));
-        let nameservers = if with_provider { [own(4), own(5)] } else { [Ipv4Addr::LOCALHOST.into(); 2] };
+        // The second one in another network, as it should be.
+        let second = IpAddr::from(Ipv4Addr::new(a, b ^ 1, c, 5));
+        let nameservers = if with_provider { [own(4), second] } else { [Ipv4Addr::LOCALHOST.into(); 2] };
         let mut cast = Cast { prefix, nameservers, dns_port: 0, http_port: 0, https_port: 0 };
         // The port of the nameservers is the one that all name servers and the resolver use.
         let probe = async {

@@ -64,6 +64,8 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Zone(zone::Zone::Show(show)) => zone::show::run(show, context),
         Command::Zone(zone::Zone::Print(print)) => zone::print::run(print),
         Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),
+        Command::Delegation(delegation::Delegation::Handover(handover)) => delegation::handover::run(handover, context),
+        Command::Delegation(delegation::Delegation::Wait(wait)) => delegation::wait::run(wait, context),
         Command::Certificate(certificate::Certificate::Issue(issue)) => certificate::issue::run(issue, context),
         Command::Survey(survey) => survey::run(survey, context),
         Command::Tend(tend) => tend::run(tend, context),

@@ -82,7 +82,8 @@ fn a_zone_that_stays_elsewhere_gets_exact_records_to_enter() {
     let coast = Coast::new();
     let attached = coast.json(&["attach", "gullrock.example", "--account", "bakery", "--zone", "elsewhere"], 3);
     let survey = &attached["surveys"][0];
-    assert_eq!((&survey["links"][1]["state"], &survey["stops_at"]), (&"holds".into(), &"resolves".into()));
+    // The old host has one nameserver: that works, and is fragile.
+    assert_eq!((&survey["links"][1]["state"], &survey["stops_at"]), (&"risk".into(), &"resolves".into()));
     assert_eq!(survey["links"][2]["turn"], "dns-host");
     let record = format!("gullrock.example. 3600 IN A {}", coast.world.cast.web());
     assert_eq!(survey["links"][2]["values"], serde_json::json!([record]));
@@ -133,15 +134,15 @@ fn delegation_is_checked_without_a_harbor() {
     assert!(text.contains("1 of 1 servers answer with authority") && text.contains("serial 41"), "{text}");
     let with = |more: &[&str], exit| coast.json(&[&arguments[..], more].concat(), exit);
     let checked = with(&["--expect", "ns1.saltmarsh.example"], 1);
-    assert_eq!(checked["findings"][0]["code"], "nameservers-not-as-expected");
-    assert_eq!(checked["delegated_to"], serde_json::json!(["ns1.oldquay.example"]));
+    assert_eq!(checked["domains"][0]["findings"][0]["code"], "nameservers-not-as-expected");
+    assert_eq!(checked["domains"][0]["delegated_to"], serde_json::json!(["ns1.oldquay.example"]));
     let nobody = ["delegation", "check", "driftwood.example", "--root-server", &root];
-    assert_eq!(coast.json(&nobody, 1)["findings"][0]["code"], "not-registered");
+    assert_eq!(coast.json(&nobody, 1)["domains"][0]["findings"][0]["code"], "not-registered");
     let silent = ["delegation", "check", "gullrock.example", "--root-server", "127.0.0.1:9"];
-    assert_eq!(coast.json(&silent, 1)["findings"][0]["code"], "parent-not-reached");
+    assert_eq!(coast.json(&silent, 1)["domains"][0]["findings"][0]["code"], "parent-not-reached");
     coast.delegate_here("gullrock.example");
     let refusing = ["delegation", "check", "gullrock.example", "--root-server", &root];
-    let refused = coast.json(&refusing, 1);
+    let refused = &coast.json(&refusing, 1)["domains"][0];
     assert_eq!(refused["findings"][0]["code"], "server-refuses");
     assert_eq!(refused["nameservers"][0]["servers"][0]["state"], "refuses");
 }

@@ -10,6 +10,7 @@ use std::path::PathBuf;
 use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 
+use crate::harbor::NameserverSet;
 use crate::name::Hostname;
 use crate::site::{Account, Certificate, Plan, Site, Waiting, Zone};
 use crate::zone::{Pattern, Update};
@@ -131,6 +132,16 @@ pub enum InventoryChange {
     /// Makes a plan, or puts another in its place.
     SetPlan(Plan),
     RemovePlan(Plan),
+    /// Makes a nameserver set, or puts another in its place.
+    SetNameservers {
+        name: String,
+        before: Option<NameserverSet>,
+        after: NameserverSet,
+    },
+    RemoveNameservers {
+        name: String,
+        set: NameserverSet,
+    },
     AddSite(Site),
     ReplaceSite {
         before: Site,
@@ -244,6 +255,8 @@ impl Change {
                 InventoryChange::RemoveAccount(account) => format!("inventory: remove account {}", account.name),
                 InventoryChange::SetPlan(plan) => format!("inventory: set plan {}", plan.name),
                 InventoryChange::RemovePlan(plan) => format!("inventory: remove plan {}", plan.name),
+                InventoryChange::SetNameservers { name, .. } => format!("inventory: set nameserver set {name}"),
+                InventoryChange::RemoveNameservers { name, .. } => format!("inventory: remove nameserver set {name}"),
                 InventoryChange::AddSite(site) => {
                     format!("inventory: add {} {} of {}", site.kind.words(), site.main(), site.account)
                 }

@@ -1,8 +1,13 @@
 //! What a walk is to find out, and within which bounds.
 
+use std::collections::BTreeMap;
 use std::net::SocketAddr;
+use std::sync::Arc;
 
 use crate::name::DnsName;
+
+/// Zones with the servers that were found for them.
+pub type Cuts = BTreeMap<DnsName, Vec<SocketAddr>>;
 
 /// What is to be found out.
 #[derive(Debug, Clone)]
@@ -18,5 +23,5 @@ pub struct Brief {
     /// Whether everything is asked that the rules judge, or only what tells who answers for the hostnames.
     pub thorough: bool,
     /// Cuts that are known already, with their servers: the way down starts at the nearest of them.
-    pub cuts: Vec<(DnsName, Vec<SocketAddr>)>,
+    pub cuts: Arc<Cuts>,
 }

@@ -12,7 +12,9 @@
 //! ```
 
 mod brief;
+mod comparison;
 mod dnssec;
+mod handover;
 mod observation;
 mod picture;
 mod probe;
@@ -20,10 +22,14 @@ mod question;
 mod reach;
 mod root_hints;
 pub mod rules;
+mod saved;
+mod verdict;
 mod walk;
 
-pub use brief::Brief;
+pub use brief::{Brief, Cuts};
+pub use comparison::{Compared, compare};
 pub use dnssec::{Ds, Key, Signature};
+pub use handover::{Handover, Host, handover};
 pub use observation::{Observation, Observations, Outcome, Question, Reply, Transport};
 pub use picture::{
     Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Probed, Reached, Registered, ServerSeen, ServerState,
@@ -31,3 +37,5 @@ pub use picture::{
 pub use question::{Step, next_questions};
 pub use reach::{AddressKind, network};
 pub use root_hints::ROOT_HINTS;
+pub use saved::{MOST_BYTES, SavedError, SavedWalk};
+pub use verdict::Verdict;

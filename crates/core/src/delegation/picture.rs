@@ -5,6 +5,7 @@ use std::net::{IpAddr, SocketAddr};
 use jiff::Timestamp;
 use serde::Serialize;
 
+use super::brief::Cuts;
 use super::dnssec::{Ds, Key, Signature};
 use crate::name::DnsName;
 use crate::zone::{Record, Soa};
@@ -26,7 +27,7 @@ pub struct Picture {
     pub ds: Vec<Ds>,
     /// The cuts passed on the way down, with the servers found there.
     #[serde(skip)]
-    pub cuts: Vec<(DnsName, Vec<SocketAddr>)>,
+    pub cuts: Cuts,
     /// When the last of it was seen.
     pub seen_at: Option<Timestamp>,
     pub questions: usize,
@@ -43,7 +44,7 @@ impl Picture {
             nameservers: vec![],
             parent_soa: None,
             ds: vec![],
-            cuts: vec![],
+            cuts: Cuts::new(),
             seen_at: None,
             questions: 0,
         }

@@ -85,7 +85,7 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
     picture.ds = ds?;
     picture.parent_soa = parent_soa?.and_then(|outcome| soa_of(outcome, &picture.parent_zone));
     picture.seen_at = walk.seen_at();
-    picture.cuts = std::mem::take(&mut walk.cuts).into_iter().collect();
+    picture.cuts = std::mem::take(&mut walk.cuts);
     picture.questions = walk.seen.len();
     Some(picture)
 }

@@ -1,6 +1,7 @@
 //! The walk on small made-up internets: each is a table of who answers what, asked until the picture is whole.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use super::*;
 use crate::delegation::{Observation, Step};
@@ -83,7 +84,7 @@ impl MadeUp {
             hostnames: vec![name(&format!("www.{domain}"))],
             most_questions: 200,
             thorough: false,
-            cuts: vec![],
+            cuts: Arc::default(),
         };
         let mut seen = Observations::default();
         for _ in 0..60 {

@@ -3,12 +3,12 @@
 //! Every step reads the observations; what is not there yet is put on the list of questions, and the step gives
 //! `None`. Asked again with more observations it gets further.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::HashSet;
 use std::net::{IpAddr, SocketAddr};
 
 use jiff::Timestamp;
 
-use super::brief::Brief;
+use super::brief::{Brief, Cuts};
 use super::reach::is_in_place;
 use super::{Observations, Outcome, Question, Reply};
 use crate::name::DnsName;
@@ -30,7 +30,7 @@ pub(super) struct Walk<'a> {
     /// The names being resolved, to see a loop among nameservers.
     resolving: Vec<DnsName>,
     /// The cuts that were passed.
-    pub cuts: BTreeMap<DnsName, Vec<SocketAddr>>,
+    pub cuts: Cuts,
 }
 
 /// Where the way down to a domain's parent ends.
@@ -70,7 +70,7 @@ enum Looked<'a> {
 
 impl<'a> Walk<'a> {
     pub fn new(brief: &'a Brief, seen: &'a Observations) -> Self {
-        Self { brief, seen, missing: Vec::new(), listed: HashSet::new(), resolving: Vec::new(), cuts: BTreeMap::new() }
+        Self { brief, seen, missing: Vec::new(), listed: HashSet::new(), resolving: Vec::new(), cuts: Cuts::new() }
     }
 
     pub fn into_missing(self) -> Vec<Question> {
@@ -148,12 +148,14 @@ impl<'a> Walk<'a> {
 
     /// The nearest cut above the name that is known already, else the root.
     fn start(&self, name: &DnsName) -> (DnsName, Vec<SocketAddr>) {
-        let known =
-            self.brief.cuts.iter().filter(|(cut, servers)| cut != name && name.is_within(cut) && !servers.is_empty());
-        match known.max_by_key(|(cut, _)| cut.labels().count()) {
-            Some((cut, servers)) => (cut.clone(), servers.clone()),
-            None => (DnsName::root(), self.brief.roots.clone()),
+        let mut above = name.parent();
+        while let Some(zone) = above {
+            if let Some(servers) = self.brief.cuts.get(&zone).filter(|servers| !servers.is_empty()) {
+                return (zone, servers.clone());
+            }
+            above = zone.parent();
         }
+        (DnsName::root(), self.brief.roots.clone())
     }
 
     /// When the last observation so far was made.

@@ -12,6 +12,7 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use crate::name::{DnsName, Hostname};
+use crate::site::AccountName;
 pub use layout::Layout;
 pub use server_address::ServerAddress;
 
@@ -65,13 +66,19 @@ pub struct Host {
 }
 
 /// Names with addresses that domains are delegated to together.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct NameserverSet {
     pub nameservers: Vec<DnsName>,
     /// The addresses of those that lie inside a domain of this harbor.
     #[serde(default)]
     pub addresses: BTreeMap<DnsName, Vec<IpAddr>>,
+    /// For how many domains it was made; any number when not said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub capacity: Option<u32>,
+    /// The account that it is for, with names of its own; anybody may use one that is nobody's.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub account: Option<AccountName>,
 }
 
 /// A primary server elsewhere, changed by UPDATE (RFC 2136) and read by AXFR (RFC 5936), both signed.
@@ -301,8 +308,19 @@ impl Settings {
             None => Some(NameserverSet {
                 nameservers: self.host.nameservers.clone(),
                 addresses: self.host.nameserver_addresses.clone(),
+                ..NameserverSet::default()
             }),
         }
+    }
+
+    /// The names of the provider's own nameservers: those of `[host]` and of the sets that are nobody's.
+    pub fn provider_nameservers(&self) -> Vec<DnsName> {
+        let sets = self.nameserver_sets.values().filter(|set| set.account.is_none());
+        let mut names: Vec<DnsName> =
+            self.host.nameservers.iter().chain(sets.flat_map(|set| &set.nameservers)).cloned().collect();
+        names.sort();
+        names.dedup();
+        names
     }
 
     /// The mailbox of zones with this primary nameserver: as set, else `hostmaster` beside it, the custom of RFC 2142

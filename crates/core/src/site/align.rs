@@ -162,6 +162,7 @@ mod tests {
             nameservers: names.iter().map(|name| DnsName::absolute(name).unwrap()).collect(),
             addresses: [(DnsName::absolute("ns.gullrock.example").unwrap(), vec!["192.0.2.53".parse().unwrap()])]
                 .into(),
+            ..NameserverSet::default()
         };
         let host = DnsName::absolute("host.saltmarsh.example").unwrap();
         let before = delegated_to(&set(&["ns1.saltmarsh.example"]), &host, &kept.document).unwrap();

@@ -3,9 +3,13 @@
 
 mod client;
 mod codec;
+mod datagrams;
 mod drive;
 mod key_file;
+mod many;
 mod notify;
+mod pace;
+mod pipeline;
 mod resolver;
 mod stream;
 mod transfer;
@@ -14,6 +18,7 @@ mod update;
 pub use client::ask;
 pub use drive::{walk, walk_within};
 pub use key_file::{KeyFileError, TransactionKey};
+pub use many::{Walked, Walker};
 pub use notify::notify;
 pub use resolver::{resolve_all, system_resolvers};
 pub use stream::{RequestError, RequestProblem};

@@ -67,6 +67,16 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         InventoryChange::RemovePlan(plan) => {
             transaction.execute("DELETE FROM plan WHERE name = $1", [plan.name.as_str()])?;
         }
+        InventoryChange::SetNameservers { name, after, .. } => {
+            let value = serde_json::to_string(after).map_err(|error| StoreError::Value(error.to_string()))?;
+            transaction.execute(
+                "INSERT INTO nameserver_set (name, value) VALUES ($1, $2) ON CONFLICT (name) DO UPDATE SET value = $2",
+                params![name, value],
+            )?;
+        }
+        InventoryChange::RemoveNameservers { name, .. } => {
+            transaction.execute("DELETE FROM nameserver_set WHERE name = $1", [name])?;
+        }
         InventoryChange::AddSite(site) => add_site(transaction, site)?,
         InventoryChange::ReplaceSite { after, .. } => {
             transaction.execute(

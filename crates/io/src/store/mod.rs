@@ -6,6 +6,7 @@
 mod apply;
 mod logbook;
 mod read;
+mod read_nameservers;
 mod read_plans;
 mod read_zones;
 mod schema;

@@ -82,6 +82,27 @@ impl Store {
         names.iter().map(|name| hostname(name)).collect()
     }
 
+    /// Some of the attached hostnames of a zone: its own name, its `www`, then others below it.
+    pub fn hostnames_of_zone(&self, zone: &Hostname, most: usize) -> Result<Vec<Hostname>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT name FROM hostname WHERE name = $1")?;
+        let mut found = Vec::new();
+        // By key: the other names of a zone are found through its site, never by reading all names.
+        for name in std::iter::once(zone.clone()).chain(zone.with_www()) {
+            found.extend(query.query_row([name.as_str()], |row| row.get::<_, String>(0)).optional()?);
+        }
+        let mut beside = self.connection.prepare_cached(
+            "SELECT name FROM hostname WHERE site = (SELECT site FROM hostname WHERE name = $1) ORDER BY position",
+        )?;
+        let others =
+            beside.query_map([zone.as_str()], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
+        for name in others {
+            if found.len() < most && name.ends_with(&format!(".{zone}")) && !found.contains(&name) {
+                found.push(name);
+            }
+        }
+        found.iter().map(|name| hostname(name)).collect()
+    }
+
     /// The attached hostnames that lie below a domain, or are it. Reads all names: for rare decisions.
     pub fn hostnames_within(&self, domain: &Hostname) -> Result<Vec<Hostname>, StoreError> {
         let mut query = self.connection.prepare_cached(

@@ -1,104 +1,252 @@
-//! `delegation check`: from the root servers to the parent and to every nameserver. Works without a harbor too.
+//! `delegation check`: from the root servers to the parent and to every nameserver, for one domain or for thousands.
+//! Works without a harbor too, and on what was saved before without a network.
+
+use std::collections::{BTreeMap, HashMap};
+use std::fs::File;
+use std::io::{BufRead, BufReader, BufWriter, Read, Write};
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::delegation::rules::{Expected, judge};
-use brightharbor_core::delegation::{Picture, Registered};
-use brightharbor_core::finding::{Finding, Severity};
-use brightharbor_core::harbor::{ServerAddress, Settings};
-use brightharbor_core::name::{DnsName, registrable_domain};
-use brightharbor_io::dns::walk;
-use brightharbor_io::survey::brief;
+use brightharbor_core::delegation::{MOST_BYTES, Picture, SavedWalk, Verdict};
+use brightharbor_core::finding::Finding;
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_io::clock;
+use brightharbor_io::dns::Walker;
 use clap::Args;
+use futures_util::{StreamExt, stream};
+use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
-use crate::commands::{Report, hostname};
+use super::chosen::{Chosen, ChosenOptions};
+use super::network::{Network, NetworkOptions};
+use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::look::expected;
 use crate::run::Context;
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
-/// Check who answers for a domain: the parent's delegation, glue, and whether each nameserver answers with authority.
+/// Check who answers for domains: the parent's delegation, glue, keys, and whether each nameserver answers as it should.
 #[derive(Debug, Args)]
 pub struct Check {
-    /// The domain, such as gullrock.example.
-    domain: String,
-    /// A root server to start from, instead of the real ones or those in harbor.toml. May be given several times.
-    #[arg(long = "root-server", value_name = "ADDRESS[:PORT]")]
-    root_servers: Vec<ServerAddress>,
-    /// The port of all nameservers, for closed networks.
-    #[arg(long, value_name = "PORT")]
-    dns_port: Option<u16>,
+    #[command(flatten)]
+    chosen: ChosenOptions,
+    #[command(flatten)]
+    network: NetworkOptions,
     /// A nameserver that the domain should be delegated to. May be given several times; by default those of the
     /// harbor, if it keeps the zone.
     #[arg(long = "expect", value_name = "NAME")]
     expect: Vec<DnsName>,
+    /// Save all that was seen to this file, one line of JSON a domain.
+    #[arg(long, value_name = "FILE", conflicts_with = "from")]
+    save: Option<PathBuf>,
+    /// Ask nobody: judge what was saved in this file. Without domains, all that are in it.
+    #[arg(long, value_name = "FILE")]
+    from: Option<PathBuf>,
 }
+
+/// Domains that are walked for at once.
+const AT_ONCE: usize = 48;
+/// Changes longer ago than this explain nothing any more.
+const LOOKED_BACK: SignedDuration = SignedDuration::from_hours(24 * 7);
 
 pub fn run(args: &Check, context: &Context) -> Report {
-    let typed = hostname(&args.domain)?;
-    let domain = registrable_domain(&typed).ok_or_else(|| {
-        Error::wrong_use(format!("{typed} is a public suffix, not a domain")).advice("give a domain below it")
-    })?;
-    let mut said = Vec::new();
-    if domain != typed {
-        said.push(format!("{typed} lies in the domain {domain}, which is checked"));
-    }
-    let (mut settings, wanted) = match context.open() {
-        Ok(harbor) => {
-            let wanted = expected(&harbor, &domain)?;
-            (harbor.settings, wanted)
-        }
-        // Without a harbor nothing is expected, and the real internet is asked.
-        Err(error) if error.code == "no-harbor" => (Settings::default(), Expected::default()),
-        Err(error) => return Err(error),
+    let network = args.network.network(context)?;
+    let judge = Judge::new(&network, &args.expect)?;
+    let chosen = match &args.from {
+        Some(_) if args.chosen.is_empty() => Chosen { domains: vec![], said: vec![] },
+        _ => args.chosen.choose(network.harbor.as_ref())?,
     };
-    if !args.root_servers.is_empty() {
-        settings.internet.root_servers = args.root_servers.clone();
-        // In a closed network the nameservers listen where its root servers do.
-        settings.internet.dns_port = settings.internet.dns_port.or(args.root_servers[0].port);
+    let checked = match &args.from {
+        Some(file) => judge_saved(file, &chosen, &judge)?,
+        None => context.block_on(walk_all(args, &chosen.domains, &network, &judge, context))??,
+    };
+    Ok(Box::new(CheckReport { said: chosen.said, checked }))
+}
+
+/// What pictures are judged by.
+pub struct Judge<'a> {
+    network: &'a Network,
+    expect: &'a [DnsName],
+    changed: HashMap<Hostname, Timestamp>,
+}
+
+/// One domain, judged.
+pub struct Checked {
+    pub picture: Picture,
+    pub findings: Vec<Finding>,
+    pub wanted: Expected,
+    pub verdict: Verdict,
+}
+
+impl<'a> Judge<'a> {
+    pub fn new(network: &'a Network, expect: &'a [DnsName]) -> Result<Self, Error> {
+        let since = clock::now().checked_sub(LOOKED_BACK).unwrap_or(Timestamp::UNIX_EPOCH);
+        let changed = network.harbor.as_ref().map(|harbor| harbor.store.zones_changed_since(since)).transpose()?;
+        Ok(Self { network, expect, changed: changed.unwrap_or_default() })
     }
-    settings.internet.dns_port = args.dns_port.or(settings.internet.dns_port);
-    let wanted = if args.expect.is_empty() { wanted } else { Expected { nameservers: args.expect.clone(), ..wanted } };
-    context.progress.doing(&format!("asking the servers of {domain}"));
-    let picture = context.block_on(walk(&brief(&settings, &domain, &[])))?;
-    let findings = judge(&picture, &wanted);
-    Ok(Box::new(Checked { said, picture, findings, wanted }))
+
+    pub fn judge(&self, picture: Picture) -> Result<Checked, Error> {
+        let domain = Hostname::parse(&picture.domain.bare()).ok();
+        let mut wanted = match (&self.network.harbor, &domain) {
+            (Some(harbor), Some(domain)) => expected(harbor, domain)?,
+            _ => Expected::default(),
+        };
+        wanted.changed_at = domain.as_ref().and_then(|domain| self.changed.get(domain)).copied();
+        if !self.expect.is_empty() {
+            wanted.nameservers = self.expect.to_vec();
+        }
+        let findings = judge(&picture, &wanted);
+        let verdict = Verdict::of(&picture, &findings);
+        Ok(Checked { picture, findings, wanted, verdict })
+    }
 }
 
-struct Checked {
+async fn walk_all(
+    args: &Check,
+    domains: &[Hostname],
+    network: &Network,
+    judge: &Judge<'_>,
+    context: &Context,
+) -> Result<Vec<Checked>, Error> {
+    let walker = Walker::new(args.network.per_server).await;
+    let mut save = args.save.as_deref().map(create).transpose()?;
+    let mut checked = Vec::with_capacity(domains.len());
+    let count = domains.len();
+    // The first alone: what lies above it is known to the others then.
+    let (first, others) = domains.split_at(count.min(1));
+    for part in [first, others] {
+        let briefs = part.iter().map(|domain| network.brief(domain)).collect::<Result<Vec<_>, _>>()?;
+        let walks = briefs.into_iter().map(|brief| walker.walk(brief));
+        let mut walks = stream::iter(walks).buffered(AT_ONCE);
+        while let Some(walked) = walks.next().await {
+            context.progress.counted("domains checked", checked.len(), count);
+            if let Some((path, file)) = &mut save {
+                let line = SavedWalk::new(&walked.brief, &walked.seen).line();
+                writeln!(file, "{line}").map_err(|error| unwritable(path, &error))?;
+            }
+            checked.push(judge.judge(walked.picture)?);
+        }
+    }
+    if let Some((path, mut file)) = save {
+        file.flush().map_err(|error| unwritable(&path, &error))?;
+    }
+    Ok(checked)
+}
+
+fn create(path: &Path) -> Result<(PathBuf, BufWriter<File>), Error> {
+    match File::create_new(path) {
+        Ok(file) => Ok((path.to_path_buf(), BufWriter::new(file))),
+        Err(error) => Err(unwritable(path, &error)),
+    }
+}
+
+fn unwritable(path: &Path, error: &std::io::Error) -> Error {
+    let advice = match error.kind() {
+        std::io::ErrorKind::AlreadyExists => "give another file: what was saved before is never overwritten",
+        _ => "see that the folder is there, that you may write to it, and that its disk has room",
+    };
+    Error::refused("save", format!("{}: {error}", path.display())).advice(advice)
+}
+
+/// Judges what a file holds; of the chosen domains, or of all.
+fn judge_saved(path: &Path, chosen: &Chosen, judge: &Judge<'_>) -> Result<Vec<Checked>, Error> {
+    let unreadable = |line: usize, why: String| {
+        Error::wrong_use(format!("{}:{line}: {why}", path.display()))
+            .advice("give a file that `delegation check --save` has written")
+    };
+    let file = File::open(path).map_err(|error| unreadable(0, error.to_string()))?;
+    let mut reader = BufReader::new(file);
+    let mut checked = Vec::new();
+    for number in 1.. {
+        let mut line = String::new();
+        let read = (&mut reader).take(MOST_BYTES as u64 + 1).read_line(&mut line);
+        if read.map_err(|error| unreadable(number, error.to_string()))? == 0 {
+            break;
+        }
+        let saved = SavedWalk::read(line.trim_end()).map_err(|error| unreadable(number, error.to_string()))?;
+        let wanted = chosen.domains.iter().any(|domain| domain.dns_name() == saved.domain);
+        if wanted || chosen.domains.is_empty() {
+            checked.push(judge.judge(saved.picture())?);
+        }
+    }
+    let missing =
+        chosen.domains.iter().find(|domain| !checked.iter().any(|one| one.picture.domain == domain.dns_name()));
+    match missing {
+        Some(domain) => Err(Error::refused("not-saved", format!("{} holds nothing about {domain}", path.display()))
+            .advice("leave the domain out to see all that it holds")),
+        None => Ok(checked),
+    }
+}
+
+struct CheckReport {
     said: Vec<String>,
-    picture: Picture,
-    findings: Vec<Finding>,
-    wanted: Expected,
+    checked: Vec<Checked>,
 }
 
-impl Shown for Checked {
+impl Shown for CheckReport {
     fn human(&self, page: &mut Page) {
         self.said.iter().for_each(|said| page.hanging("", said));
-        human::delegation(page, &self.picture, &self.findings);
+        match &self.checked[..] {
+            [] => page.line("There is nothing to check."),
+            [one] => human::delegation(page, &one.picture, &one.findings, &one.verdict),
+            many => {
+                let rows = many.iter().map(|one| (&one.picture.domain, &one.verdict, &one.findings[..]));
+                human::delegations(page, &rows.collect::<Vec<_>>());
+            }
+        }
     }
 
     fn json(&self) -> Value {
-        let registered = match &self.picture.registered {
-            Registered::Yes => json!(true),
-            Registered::No => json!(false),
-            Registered::Unknown(_) => Value::Null,
-        };
+        let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+        for one in &self.checked {
+            *counts.entry(one.verdict.word()).or_default() += 1;
+        }
         json!({
             "command": "delegation check",
-            "domain": self.picture.domain.bare(),
-            "registered": registered,
-            "parent": self.picture.parent_zone.to_string(),
-            "delegated_to": self.picture.delegated_names().iter().map(DnsName::bare).collect::<Vec<_>>(),
-            "expected": self.wanted.nameservers.iter().map(DnsName::bare).collect::<Vec<_>>(),
-            "findings": self.findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
-            "nameservers": json::nameservers(&self.picture),
-            "questions": self.picture.questions,
+            "verdicts": counts,
+            "domains": self.checked.iter().map(document).collect::<Vec<_>>(),
         })
     }
 
     fn exit(&self) -> Exit {
-        let fault = self.findings.iter().any(|finding| finding.severity == Severity::Fault);
-        if fault { Exit::Fault } else { Exit::Done }
+        exit_of(&self.checked)
     }
+}
+
+/// A fault before waiting, and waiting before all is well.
+pub fn exit_of(checked: &[Checked]) -> Exit {
+    match checked {
+        checked if checked.iter().any(|one| one.verdict.is_fault()) => Exit::Fault,
+        checked if checked.iter().any(|one| matches!(one.verdict, Verdict::Waiting(_))) => Exit::Waits,
+        _ => Exit::Done,
+    }
+}
+
+pub fn document(one: &Checked) -> Value {
+    use brightharbor_core::delegation::{Registered, compare};
+    let registered = match &one.picture.registered {
+        Registered::Yes => json!(true),
+        Registered::No => json!(false),
+        Registered::Unknown(_) => Value::Null,
+    };
+    json!({
+        "domain": one.picture.domain.bare(),
+        "verdict": one.verdict.word(),
+        "registered": registered,
+        "parent": one.picture.parent_zone.to_string(),
+        "delegated_to": one.picture.delegated_names().iter().map(DnsName::bare).collect::<Vec<_>>(),
+        "expected": one.wanted.nameservers.iter().map(DnsName::bare).collect::<Vec<_>>(),
+        "ds": one.picture.ds.iter().map(|ds| ds.text()).collect::<Vec<_>>(),
+        "findings": one.findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
+        "nameservers": json::nameservers(&one.picture),
+        "comparison": compare(&one.picture).into_iter().map(|line| json!({
+            "what": line.what,
+            "parent": line.parent,
+            "zone": line.zone,
+            "servers": line.servers,
+        })).collect::<Vec<_>>(),
+        "questions": one.picture.questions,
+        "seen_at": one.picture.seen_at.map(|at| at.to_string()),
+    })
 }

@@ -1,62 +1,73 @@
-//! A delegation: the verdict, the findings with their cures, then who answers what.
+//! Delegations: the verdict, the findings with their cures, then parent, zone and servers side by side.
 
-use brightharbor_core::delegation::{Picture, Registered, ServerState};
-use brightharbor_core::finding::{Finding, Severity};
+use brightharbor_core::delegation::{Compared, Picture, Registered, Verdict, compare};
+use brightharbor_core::finding::Finding;
 use brightharbor_core::name::DnsName;
+use brightharbor_io::clock;
 
 use super::Page;
 use super::lists::table;
+use super::page::when;
+use crate::show::counted;
 
-pub fn delegation(page: &mut Page, picture: &Picture, findings: &[Finding]) {
-    page.heading(&verdict(picture, findings));
+pub fn delegation(page: &mut Page, picture: &Picture, findings: &[Finding], verdict: &Verdict) {
+    page.heading(&headline(picture, verdict));
     super::findings(page, findings);
     if picture.registered != Registered::Yes {
         return;
     }
     page.blank();
-    let glue = |name: &DnsName| -> String {
-        let seen = picture.nameservers.iter().find(|seen| seen.name == *name);
-        let glue: Vec<String> = seen.into_iter().flat_map(|seen| &seen.glue).map(ToString::to_string).collect();
-        if glue.is_empty() { "none".into() } else { glue.join(", ") }
-    };
-    let mut rows = Vec::new();
-    for seen in &picture.nameservers {
-        if seen.servers.is_empty() {
-            rows.push(vec![seen.name.bare(), "no address".into(), glue(&seen.name), "cannot be asked".into()]);
-        }
-        for server in &seen.servers {
-            rows.push(vec![seen.name.bare(), server.address.to_string(), glue(&seen.name), in_words(&server.state)]);
-        }
-    }
-    table(page, &["nameserver", "asked at", "glue", "answer"], rows);
+    let parent =
+        format!("parent ({})", if picture.parent_zone.is_root() { ".".into() } else { picture.parent_zone.bare() });
+    let row = |line: Compared| vec![line.what, line.parent, line.zone, line.servers.join("\n")];
+    table(page, &["", &parent, "zone", "each server"], compare(picture).into_iter().map(row).collect());
 }
 
-fn verdict(picture: &Picture, findings: &[Finding]) -> String {
+fn headline(picture: &Picture, verdict: &Verdict) -> String {
     let domain = picture.domain.bare();
-    let faults = findings.iter().filter(|finding| finding.severity == Severity::Fault).count();
-    let servers = picture.servers().count();
-    let answering = picture.authoritative_servers().count();
-    match &picture.registered {
-        Registered::No => format!("{domain}: not registered"),
-        Registered::Unknown(_) => format!("{domain}: its parent zone could not be asked"),
-        Registered::Yes if faults == 1 => format!("{domain}: a fault in its delegation"),
-        Registered::Yes if faults > 0 => format!("{domain}: {faults} faults in its delegation"),
-        Registered::Yes => format!("{domain}: delegated well; {answering} of {servers} servers answer with authority"),
+    let (answering, servers) = (picture.authoritative_servers().count(), picture.servers().count());
+    match verdict {
+        Verdict::NotRegistered => format!("{domain}: not registered"),
+        Verdict::Unknown => format!("{domain}: its parent zone could not be asked"),
+        Verdict::Faults(count) => format!("{domain}: {} in its delegation", counted(*count, "fault")),
+        Verdict::Waiting(until) => {
+            format!("{domain}: a change is on its way, at the latest until {}", when(*until, clock::now()))
+        }
+        Verdict::Risks(_) | Verdict::Well => {
+            let how = if *verdict == Verdict::Well { "delegated well" } else { "delegated, and fragile" };
+            format!("{domain}: {how}; {answering} of {servers} servers answer with authority")
+        }
     }
 }
 
-fn in_words(state: &ServerState) -> String {
-    match state {
-        ServerState::Authoritative { serial, nameservers } => {
-            let names = nameservers.iter().map(DnsName::bare).collect::<Vec<_>>().join(" ");
-            format!("authority, serial {serial}, names {names}")
-        }
-        ServerState::NotAuthoritative => "without authority".into(),
-        ServerState::Refuses { rcode } => format!("refuses ({rcode})"),
-        ServerState::Silent => "silent".into(),
-        ServerState::Unreachable { reason } => format!("unreachable: {reason}"),
-        ServerState::NoRoute => "not asked: this host lacks that address family".into(),
-        ServerState::Garbled { reason } => format!("no DNS answer: {reason}"),
-        ServerState::OutOfPlace { kind } => format!("not asked: {kind}"),
+/// Many at once: how many are well, and which are not.
+pub fn delegations(page: &mut Page, checked: &[(&DnsName, &Verdict, &[Finding])]) {
+    let count = |fits: fn(&Verdict) -> bool| checked.iter().filter(|(_, verdict, _)| fits(verdict)).count();
+    let parts = [
+        (count(|verdict| *verdict == Verdict::Well), "delegated well"),
+        (count(|verdict| matches!(verdict, Verdict::Risks(_))), "fragile"),
+        (count(|verdict| matches!(verdict, Verdict::Waiting(_))), "waiting"),
+        (count(Verdict::is_fault), "with faults"),
+    ];
+    let told: Vec<String> =
+        parts.iter().filter(|(count, _)| *count > 0).map(|(count, what)| format!("{count} {what}")).collect();
+    page.heading(&format!("{}: {}", counted(checked.len(), "domain"), told.join(", ")));
+    let mut open: Vec<_> = checked.iter().filter(|(_, verdict, _)| **verdict != Verdict::Well).collect();
+    if open.is_empty() {
+        return;
     }
+    open.sort_by_key(|(_, verdict, _)| !verdict.is_fault());
+    page.blank();
+    let rows = open.iter().map(|(domain, verdict, findings)| {
+        let mut codes: Vec<&str> = Vec::new();
+        for finding in findings.iter().filter(|finding| finding.word() != "note") {
+            if !codes.contains(&finding.code) {
+                codes.push(finding.code);
+            }
+        }
+        vec![domain.bare(), verdict.word().replace('-', " "), codes.join(", ")]
+    });
+    table(page, &["domain", "verdict", "findings"], rows.collect());
+    page.blank();
+    page.hanging("next: ", "brightharbor delegation check DOMAIN tells all about one, with the cures");
 }

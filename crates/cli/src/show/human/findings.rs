@@ -1,15 +1,18 @@
 //! Findings of any kind: severity, what was seen, the cure.
 
 use brightharbor_core::finding::Finding;
+use brightharbor_io::clock;
 
 use super::Page;
-use super::page::style_of;
+use super::page::{style_of, when};
 
 pub fn findings(page: &mut Page, findings: &[Finding]) {
     for finding in findings {
-        let word = finding.severity.word();
-        let prefix = format!("  {word:<7}");
-        page.styled(&prefix, style_of(word), 9, &format!("{} ({})", finding.message, finding.code));
-        page.hanging("         cure: ", &finding.cure);
+        let word = finding.word();
+        let prefix = format!("  {word:<8}");
+        let until =
+            finding.waits_until.map(|until| format!("until {}: ", when(until, clock::now()))).unwrap_or_default();
+        page.styled(&prefix, style_of(word), 10, &format!("{until}{} ({})", finding.message, finding.code));
+        page.hanging("          cure: ", &finding.cure);
     }
 }

@@ -10,7 +10,7 @@ mod sparse_diff;
 mod survey;
 
 pub use change::{change_report, diff};
-pub use delegation::delegation;
+pub use delegation::{delegation, delegations};
 pub use findings::findings;
 pub use lists::table;
 pub use page::{Page, when};

@@ -187,7 +187,7 @@ fn voyage(kind: &str) {
     port.delegate_here("crumbandtide.example");
     // BIND answers with the new zone, on both of its addresses.
     let checked = port.json(&["delegation", "check", "crumbandtide.example"], 0);
-    for nameserver in checked["nameservers"].as_array().unwrap() {
+    for nameserver in checked["domains"][0]["nameservers"].as_array().unwrap() {
         assert_eq!(nameserver["servers"][0]["state"], "authoritative", "{nameserver}");
     }
     let tended = port.tend_until_served();

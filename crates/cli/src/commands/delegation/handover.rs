@@ -1,0 +1,122 @@
+//! `delegation handover`: the text for whoever holds the login at the registrar.
+
+use std::path::PathBuf;
+
+use brightharbor_core::delegation::{Ds, Handover, Outcome, Question, handover};
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::RecordType;
+use brightharbor_io::dns::{Walker, ask};
+use clap::Args;
+use serde_json::{Value, json};
+
+use super::check::Judge;
+use super::network::{Network, NetworkOptions};
+use crate::commands::{Report, hostname};
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::handover::{Form, Language, worded};
+use crate::show::human::Page;
+
+/// Write down what is to be done at the registrar, for whoever holds the login there.
+#[derive(Debug, Args)]
+pub struct HandoverArguments {
+    /// The domain.
+    domain: String,
+    #[command(flatten)]
+    network: NetworkOptions,
+    /// A nameserver that the domain should be delegated to; by default those of the harbor.
+    #[arg(long = "expect", value_name = "NAME")]
+    expect: Vec<DnsName>,
+    /// Write a page of HTML to this file.
+    #[arg(long, value_name = "FILE")]
+    html: Option<PathBuf>,
+    /// The language of the text.
+    #[arg(long, value_enum, default_value = "en")]
+    lang: Language,
+}
+
+pub fn run(args: &HandoverArguments, context: &Context) -> Report {
+    let domain = hostname(&args.domain)?;
+    let network = args.network.network(context)?;
+    let judge = Judge::new(&network, &args.expect)?;
+    context.progress.doing(&format!("looking how {domain} is delegated now"));
+    let (checked, ours) = context.block_on(async {
+        let walker = Walker::new(args.network.per_server).await;
+        let walked = walker.walk(network.brief(&domain)?).await;
+        Ok::<_, Error>((judge.judge(walked.picture)?, own_keys(&network, &domain.dns_name()).await))
+    })??;
+    if checked.wanted.nameservers.is_empty() {
+        let message = format!("this harbor does not say to which nameservers {domain} should be delegated");
+        return Err(Error::refused("nothing-expected", message)
+            .advice("name them with --expect NAME, or keep the zone here: brightharbor zone create"));
+    }
+    let ttl = checked.picture.delegation().map_or(86_400, |answer| answer.ttl);
+    let made = handover(&checked.picture, &checked.wanted, &ours);
+    let expected: Vec<String> = checked.wanted.nameservers.iter().map(DnsName::bare).collect();
+    if let Some(host) = made.hosts.iter().find(|host| host.addresses.is_empty()) {
+        let message = format!("{} lies inside {domain}, and its addresses are not known here", host.name);
+        return Err(Error::refused("no-glue", message).advice(
+            "give them: brightharbor nameserver add SET NAME=ADDRESS..., or nameserver-addresses in harbor.toml",
+        ));
+    }
+    if let Some(path) = &args.html {
+        let page = worded(&made, &expected, ttl, args.lang, Form::Html);
+        std::fs::write(path, page).map_err(|error| {
+            Error::refused("save", format!("{}: {error}", path.display())).advice("see that its folder is there")
+        })?;
+    }
+    let text = worded(&made, &expected, ttl, args.lang, Form::Text);
+    Ok(Box::new(Handed { made, text, html: args.html.clone() }))
+}
+
+/// The DS records of the zone as the server here has it; empty where it is not signed, or nobody serves it here.
+async fn own_keys(network: &Network, domain: &DnsName) -> Vec<Ds> {
+    let Some(server) = network.settings.dns.address else { return vec![] };
+    let question = Question::authoritative(server, domain, RecordType::DNSKEY);
+    match ask(&question).await.outcome {
+        Outcome::Reply(reply) if reply.authoritative => {
+            let keys = reply.answer.iter().filter_map(brightharbor_core::delegation::Key::of);
+            keys.filter(|key| key.is_entry_point()).map(|key| key.ds(domain)).collect()
+        }
+        _ => vec![],
+    }
+}
+
+struct Handed {
+    made: Handover,
+    text: String,
+    html: Option<PathBuf>,
+}
+
+impl Shown for Handed {
+    fn human(&self, page: &mut Page) {
+        match &self.html {
+            Some(path) => page.line(&format!("The page for {} is written to {}.", self.made.domain, path.display())),
+            None => self.text.trim_end().lines().for_each(|line| page.line(line)),
+        }
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": "delegation handover",
+            "domain": self.made.domain,
+            "done": self.made.done,
+            "present": self.made.present,
+            "remove_ds": self.made.remove_ds,
+            "wait_seconds": self.made.wait_seconds,
+            "hosts": self.made.hosts.iter().map(|host| json!({
+                "name": host.name,
+                "addresses": host.addresses,
+                "present": host.present,
+            })).collect::<Vec<_>>(),
+            "nameservers": self.made.nameservers,
+            "add_ds": self.made.add_ds,
+            "text": self.text,
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        if self.made.done { Exit::Done } else { Exit::Waits }
+    }
+}

@@ -1,0 +1,127 @@
+//! `delegation wait`: asks again until the delegation is as it should be, or its time is over.
+
+use std::time::Duration;
+
+use brightharbor_core::delegation::Verdict;
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::zone::parse_ttl;
+use brightharbor_io::clock;
+use brightharbor_io::dns::Walker;
+use clap::Args;
+use serde_json::{Value, json};
+use tokio::time::{Instant, sleep};
+
+use super::check::{Checked, Judge, document};
+use super::chosen::ChosenOptions;
+use super::network::{Network, NetworkOptions};
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::{self, Page, when};
+
+/// Wait until domains are delegated as they should be. Ends with 0 when they are, with 3 when the time is over.
+#[derive(Debug, Args)]
+pub struct Wait {
+    #[command(flatten)]
+    chosen: ChosenOptions,
+    #[command(flatten)]
+    network: NetworkOptions,
+    /// A nameserver that the domain should be delegated to; by default those of the harbor.
+    #[arg(long = "expect", value_name = "NAME")]
+    expect: Vec<DnsName>,
+    /// For how long (seconds, or as 30m or 1d).
+    #[arg(long = "for", value_name = "DURATION", default_value = "1h")]
+    duration: String,
+}
+
+/// Registries publish every few minutes: asking more often tells nothing new. At first a change may be there at once.
+const PAUSES: [u64; 5] = [2, 5, 10, 20, 30];
+const PAUSE: u64 = 60;
+
+pub fn run(args: &Wait, context: &Context) -> Report {
+    let seconds = parse_ttl(&args.duration).ok_or_else(|| {
+        Error::wrong_use(format!("`{}` is no duration", args.duration.escape_debug()))
+            .advice("give it as 30m, 6h or 1d")
+    })?;
+    let network = args.network.network(context)?;
+    let chosen = args.chosen.choose(network.harbor.as_ref())?;
+    let judge = Judge::new(&network, &args.expect)?;
+    let longest = Duration::from_secs(seconds.into());
+    let checked =
+        context.block_on(wait(&chosen.domains, &network, &judge, longest, args.network.per_server, context))??;
+    Ok(Box::new(Waited { said: chosen.said, checked }))
+}
+
+/// Whether there is anything left to wait for: risks stay however long one waits.
+fn holds(checked: &Checked) -> bool {
+    matches!(checked.verdict, Verdict::Well | Verdict::Risks(_))
+}
+
+async fn wait(
+    domains: &[Hostname],
+    network: &Network,
+    judge: &Judge<'_>,
+    longest: Duration,
+    per_server: u32,
+    context: &Context,
+) -> Result<Vec<Checked>, Error> {
+    let deadline = Instant::now() + longest;
+    let mut pauses = PAUSES.iter().copied().chain(std::iter::repeat(PAUSE));
+    let mut done: Vec<Checked> = Vec::new();
+    let mut open = domains.to_vec();
+    loop {
+        // Nothing is remembered from the round before: what changed above is to be seen too.
+        let walker = Walker::new(per_server).await;
+        let mut still = Vec::new();
+        for domain in std::mem::take(&mut open) {
+            context.progress.doing(&format!("asking the servers of {domain}"));
+            let checked = judge.judge(walker.walk(network.brief(&domain)?).await.picture)?;
+            if holds(&checked) {
+                done.push(checked);
+            } else {
+                open.push(domain);
+                still.push(checked);
+            }
+        }
+        let left = deadline.saturating_duration_since(Instant::now());
+        if open.is_empty() || left.is_zero() {
+            done.extend(still);
+            return Ok(done);
+        }
+        let bound = still.iter().filter_map(|one| match one.verdict {
+            Verdict::Waiting(until) => Some(until),
+            _ => None,
+        });
+        let bound = bound.max().map(|until| format!(", at the latest until {}", when(until, clock::now())));
+        let names = open.iter().map(Hostname::as_str).take(3).collect::<Vec<_>>().join(", ");
+        context.progress.doing(&format!("waiting for {names}{}", bound.unwrap_or_default()));
+        sleep(Duration::from_secs(pauses.next().unwrap_or(PAUSE)).min(left)).await;
+    }
+}
+
+struct Waited {
+    said: Vec<String>,
+    checked: Vec<Checked>,
+}
+
+impl Shown for Waited {
+    fn human(&self, page: &mut Page) {
+        self.said.iter().for_each(|said| page.hanging("", said));
+        match &self.checked[..] {
+            [one] => human::delegation(page, &one.picture, &one.findings, &one.verdict),
+            many => {
+                let rows = many.iter().map(|one| (&one.picture.domain, &one.verdict, &one.findings[..]));
+                human::delegations(page, &rows.collect::<Vec<_>>());
+            }
+        }
+    }
+
+    fn json(&self) -> Value {
+        json!({ "command": "delegation wait", "domains": self.checked.iter().map(document).collect::<Vec<_>>() })
+    }
+
+    fn exit(&self) -> Exit {
+        if self.checked.iter().all(holds) { Exit::Done } else { Exit::Waits }
+    }
+}

@@ -1,0 +1,163 @@
+//! Parent, zone and servers side by side: who names whom, with what address, and who answers what. Differences are told
+//! in words.
+
+use std::net::IpAddr;
+
+use serde::Serialize;
+
+use super::{NameserverSeen, Picture, Reached, ServerSeen, ServerState};
+use crate::name::DnsName;
+use crate::zone::{serial_is_newer, show_seconds};
+
+/// One line of the comparison.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Compared {
+    pub what: String,
+    pub parent: String,
+    pub zone: String,
+    pub servers: Vec<String>,
+}
+
+/// The whole comparison: a line for each nameserver that anybody names, then times to live, then keys.
+pub fn compare(picture: &Picture) -> Vec<Compared> {
+    let at_parent = picture.delegated_names();
+    let in_zone = names_in_zone(picture);
+    let mut names: Vec<&DnsName> = at_parent.iter().chain(in_zone.iter().flatten()).collect();
+    names.sort();
+    names.dedup();
+    let newest = newest_serial(picture);
+    let mut lines: Vec<Compared> = names
+        .into_iter()
+        .map(|name| {
+            let seen = picture.nameservers.iter().find(|seen| seen.name == *name);
+            Compared {
+                what: name.bare(),
+                parent: if at_parent.contains(name) { named(seen.map(|seen| &seen.glue)) } else { "not named".into() },
+                zone: match &in_zone {
+                    None => "nobody to ask".into(),
+                    Some(names) if names.contains(name) => own_addresses(seen),
+                    Some(_) => "not named".into(),
+                },
+                servers: servers(seen, newest),
+            }
+        })
+        .collect();
+    lines.extend(times(picture));
+    lines.extend(keys(picture));
+    lines
+}
+
+/// The NS records as the first server with authority gives them.
+fn names_in_zone(picture: &Picture) -> Option<Vec<DnsName>> {
+    picture.authoritative_servers().find_map(|(_, server)| match &server.state {
+        ServerState::Authoritative { nameservers, .. } => Some(nameservers.clone()),
+        _ => None,
+    })
+}
+
+fn newest_serial(picture: &Picture) -> Option<u32> {
+    let serials = picture.servers().filter_map(|(_, server)| serial(server));
+    serials.reduce(|a, b| if serial_is_newer(b, a) { b } else { a })
+}
+
+fn serial(server: &ServerSeen) -> Option<u32> {
+    match server.state {
+        ServerState::Authoritative { serial, .. } => Some(serial),
+        _ => None,
+    }
+}
+
+fn listed(addresses: &[IpAddr]) -> String {
+    addresses.iter().map(IpAddr::to_string).collect::<Vec<_>>().join(", ")
+}
+
+fn named(glue: Option<&Vec<IpAddr>>) -> String {
+    match glue.filter(|glue| !glue.is_empty()) {
+        Some(glue) => format!("named, {}", listed(glue)),
+        None => "named".into(),
+    }
+}
+
+fn own_addresses(seen: Option<&NameserverSeen>) -> String {
+    match seen {
+        Some(seen) if seen.alias.is_some() => "named, an alias".into(),
+        Some(seen) if seen.addresses.is_empty() => "named, no address".into(),
+        Some(seen) if !seen.glue.is_empty() && seen.glue == seen.addresses => "named, the same".into(),
+        Some(seen) if !seen.glue.is_empty() => format!("named, differs: {}", listed(&seen.addresses)),
+        Some(seen) => format!("named, {}", listed(&seen.addresses)),
+        None => "named".into(),
+    }
+}
+
+fn servers(seen: Option<&NameserverSeen>, newest: Option<u32>) -> Vec<String> {
+    match seen {
+        None => vec!["not asked: the parent does not name it".into()],
+        Some(seen) if seen.servers.is_empty() => vec!["cannot be asked: no address".into()],
+        Some(seen) => seen.servers.iter().map(|server| server_words(server, newest)).collect(),
+    }
+}
+
+fn server_words(server: &ServerSeen, newest: Option<u32>) -> String {
+    let mut words = match &server.state {
+        ServerState::Authoritative { serial, .. } => match newest {
+            Some(newest) if newest != *serial => {
+                format!("authority, serial {serial}, {} behind", newest.wrapping_sub(*serial))
+            }
+            _ => format!("authority, serial {serial}"),
+        },
+        ServerState::NotAuthoritative => "without authority".into(),
+        ServerState::Refuses { rcode } => format!("refuses ({rcode})"),
+        ServerState::Silent => "silent".into(),
+        ServerState::Unreachable { reason } => format!("unreachable: {reason}"),
+        ServerState::NoRoute => "not asked: this host lacks that address family".into(),
+        ServerState::Garbled { reason } => format!("no DNS answer: {reason}"),
+        ServerState::OutOfPlace { kind } => format!("not asked: {kind}"),
+    };
+    let probed = &server.probed;
+    match (&probed.udp, &probed.tcp) {
+        (Reached::Works, Reached::Failed(_)) => words.push_str(", UDP alone"),
+        (Reached::Failed(_), Reached::Works) => words.push_str(", TCP alone"),
+        _ => {}
+    }
+    if probed.edns == Some(false) {
+        words.push_str(", no EDNS");
+    }
+    format!("{}: {words}", server.address)
+}
+
+fn times(picture: &Picture) -> Option<Compared> {
+    let parent = picture.delegation()?.ttl;
+    let zone = picture.authoritative_servers().find_map(|(_, server)| server.probed.ns_ttl);
+    let shown = |seconds: u32| show_seconds(seconds.into());
+    Some(Compared {
+        what: "time to live".into(),
+        parent: shown(parent),
+        zone: match zone {
+            None => "nobody to ask".into(),
+            Some(zone) if zone == parent => "the same".into(),
+            Some(zone) => format!("differs: {}", shown(zone)),
+        },
+        servers: vec![],
+    })
+}
+
+fn keys(picture: &Picture) -> Option<Compared> {
+    let keys = picture.authoritative_servers().map(|(_, server)| &server.probed.keys).find(|keys| !keys.is_empty());
+    if picture.ds.is_empty() && keys.is_none() {
+        return None;
+    }
+    let tags = |tags: Vec<u16>| tags.iter().map(u16::to_string).collect::<Vec<_>>().join(", ");
+    let parent = match picture.ds.is_empty() {
+        true => "no DS".into(),
+        false => format!("DS {}", tags(picture.ds.iter().map(|ds| ds.key_tag).collect())),
+    };
+    let zone = match keys {
+        None => "no key".into(),
+        Some(keys) => {
+            let fits = keys.iter().any(|key| picture.ds.iter().any(|ds| ds.is_of(key, &picture.domain)));
+            let word = if fits { "fits" } else { "does not fit" };
+            format!("key {}, {word}", tags(keys.iter().map(|key| key.key_tag).collect()))
+        }
+    };
+    Some(Compared { what: "keys".into(), parent, zone, servers: vec![] })
+}
