@@ -46,6 +46,9 @@ pub enum Command {
     /// Where a name or path leads instead of its own page.
     #[command(subcommand)]
     Redirect(commands::redirect::RedirectCommand),
+    /// Nameserver sets: names that domains are delegated to together.
+    #[command(subcommand)]
+    Nameserver(commands::nameserver::NameserverCommand),
     /// Who answers for a domain.
     #[command(subcommand)]
     Delegation(commands::delegation::Delegation),

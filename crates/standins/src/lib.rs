@@ -8,8 +8,10 @@ mod ca;
 mod control;
 mod dns;
 mod registrar;
+mod scenario;
 mod web;
 mod world;
 
 pub use registrar::Registrar;
+pub use scenario::{Delegated, SCENARIOS, Scenario};
 pub use world::{Cast, World, WorldError};

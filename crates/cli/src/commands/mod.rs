@@ -9,6 +9,7 @@ pub mod detach;
 pub mod explain;
 pub mod init;
 pub mod logbook;
+pub mod nameserver;
 pub mod plan;
 pub mod record;
 pub mod redirect;
@@ -67,6 +68,12 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Delegation(delegation::Delegation::Handover(handover)) => delegation::handover::run(handover, context),
         Command::Delegation(delegation::Delegation::Wait(wait)) => delegation::wait::run(wait, context),
         Command::Certificate(certificate::Certificate::Issue(issue)) => certificate::issue::run(issue, context),
+        Command::Nameserver(nameserver::NameserverCommand::Add(add)) => nameserver::add::run(add, context),
+        Command::Nameserver(nameserver::NameserverCommand::Change(change)) => nameserver::change::run(change, context),
+        Command::Nameserver(nameserver::NameserverCommand::Check(check)) => nameserver::check::run(check, context),
+        Command::Nameserver(nameserver::NameserverCommand::List(list)) => nameserver::list::run(list, context),
+        Command::Nameserver(nameserver::NameserverCommand::Remove(remove)) => nameserver::remove::run(remove, context),
+        Command::Nameserver(nameserver::NameserverCommand::Show(show)) => nameserver::list::show(show, context),
         Command::Survey(survey) => survey::run(survey, context),
         Command::Tend(tend) => tend::run(tend, context),
         Command::Logbook(logbook) => logbook::run(logbook, context),

@@ -8,6 +8,7 @@ mod attaching;
 mod coast;
 mod concurrency;
 mod contract;
+mod delegations;
 mod demo;
 mod floors;
 mod plans;

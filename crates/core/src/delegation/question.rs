@@ -20,7 +20,7 @@ use crate::zone::{Record, RecordData, RecordType};
 #[derive(Debug, Clone)]
 pub enum Step {
     Ask(Vec<Question>),
-    Whole(Picture),
+    Whole(Box<Picture>),
 }
 
 /// No delegation in use comes near this many nameservers; a hostile one might.
@@ -35,8 +35,8 @@ pub fn next_questions(brief: &Brief, seen: &Observations) -> Step {
     let left = brief.most_questions.saturating_sub(seen.len());
     missing.truncate(left);
     match picture {
-        Some(picture) => Step::Whole(picture),
-        None if missing.is_empty() => Step::Whole(unknown(brief, seen, "the limit of questions was reached")),
+        Some(picture) => Step::Whole(Box::new(picture)),
+        None if missing.is_empty() => Step::Whole(Box::new(unknown(brief, seen, "the limit of questions was reached"))),
         None => Step::Ask(missing),
     }
 }

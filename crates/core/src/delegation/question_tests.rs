@@ -89,7 +89,7 @@ impl MadeUp {
         let mut seen = Observations::default();
         for _ in 0..60 {
             match next_questions(&brief, &seen) {
-                Step::Whole(picture) => return picture,
+                Step::Whole(picture) => return *picture,
                 Step::Ask(questions) => {
                     assert!(!questions.is_empty());
                     for question in questions {

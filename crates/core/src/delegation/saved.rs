@@ -82,7 +82,7 @@ impl SavedWalk {
         self.observations.into_iter().for_each(|observation| seen.add(observation));
         for _ in 0..MOST_ROUNDS {
             match next_questions(&brief, &seen) {
-                Step::Whole(picture) => return picture,
+                Step::Whole(picture) => return *picture,
                 Step::Ask(questions) => {
                     let at = last.unwrap_or(Timestamp::UNIX_EPOCH);
                     for question in questions {

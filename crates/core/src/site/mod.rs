@@ -11,6 +11,7 @@ mod change;
 mod detach;
 mod kept_zone;
 mod model;
+mod nameserver_set;
 mod new_zone;
 mod path;
 mod plan;
@@ -33,6 +34,7 @@ pub use model::{
     Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site, SiteKind, SiteRules, TlsFloor,
     Waiting, WwwPolicy, Zone, ZoneHome,
 };
+pub use nameserver_set::{Member, MemberError, align_addresses, set_of, weaknesses};
 pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 pub use path::{PathError, check_path};
 pub use plan::{Counted, LimitReached, Limits, Plan, Usage, check_limit};

@@ -42,7 +42,7 @@ fn now() -> Timestamp {
 
 fn good() -> Look {
     let hostname = Hostname::parse("gullrock.example").unwrap();
-    let nameservers = vec![name("ns1.saltmarsh.example")];
+    let nameservers = vec![name("ns2.oldquay.example"), name("ns1.saltmarsh.example")];
     let answer = HostAnswer {
         hostname: hostname.dns_name(),
         addresses: vec![address(OURS, 300)],
@@ -50,11 +50,17 @@ fn good() -> Look {
         no_such_name: false,
         negative_ttl: None,
     };
-    let server = ServerSeen {
-        address: "192.0.2.53:53".parse().unwrap(),
-        state: ServerState::Authoritative { serial: 7, nameservers: nameservers.clone() },
-        probed: Probed::default(),
-        hosts: vec![answer],
+    let nameserver = |name: &DnsName, address: &str| NameserverSeen {
+        name: name.clone(),
+        glue: vec![],
+        addresses: vec![ip(address)],
+        alias: None,
+        servers: vec![ServerSeen {
+            address: format!("{address}:53").parse().unwrap(),
+            state: ServerState::Authoritative { serial: 7, nameservers: nameservers.clone() },
+            probed: Probed::default(),
+            hosts: vec![answer.clone()],
+        }],
     };
     let picture = Picture {
         registered: Registered::Yes,
@@ -68,13 +74,7 @@ fn good() -> Look {
             tcp: Reached::Unasked,
             problem: None,
         }],
-        nameservers: vec![NameserverSeen {
-            name: nameservers[0].clone(),
-            glue: vec![],
-            addresses: vec![ip("192.0.2.53")],
-            alias: None,
-            servers: vec![server],
-        }],
+        nameservers: vec![nameserver(&nameservers[1], "192.0.2.53"), nameserver(&nameservers[0], "198.51.100.53")],
         questions: 9,
         ..Picture::unasked(hostname.dns_name())
     };
@@ -175,6 +175,8 @@ impl Look {
     }
 }
 
+const AT_REGISTRAR: [&str; 2] = ["nameserver ns2.oldquay.example", "nameserver ns1.saltmarsh.example"];
+
 #[test]
 fn all_six_hold() {
     let look = good();
@@ -194,7 +196,7 @@ fn a_domain_that_nobody_registered_is_the_registrars_turn() {
     });
     assert_eq!(look.states(), "buuuwu");
     let link = look.link(LinkName::Registered);
-    assert_eq!((link.turn, link.values), (Some(Turn::Registrar), vec!["nameserver ns1.saltmarsh.example".into()]));
+    assert_eq!((link.turn, link.values), (Some(Turn::Registrar), AT_REGISTRAR.map(String::from).to_vec()));
     assert!(look.with(leads_here).is_err());
 }
 
@@ -226,14 +228,14 @@ fn nameservers_inside_the_domain_are_handed_over_with_their_addresses() {
 
 #[test]
 fn one_silent_nameserver_is_a_risk_and_none_left_is_broken() {
-    let second = |look: &mut Look, state: ServerState| {
-        let mut server = look.gathered.picture.nameservers[0].servers[0].clone();
-        server.state = state;
-        look.gathered.picture.nameservers[0].servers.push(server);
+    let silence = |look: &mut Look, count: usize| {
+        for nameserver in look.gathered.picture.nameservers.iter_mut().take(count) {
+            nameserver.servers[0].state = ServerState::Silent;
+        }
     };
-    let look = Look::spoilt(|look| second(look, ServerState::Silent));
+    let look = Look::spoilt(|look| silence(look, 1));
     assert_eq!(look.states(), "hrhhhh");
-    let look = Look::spoilt(|look| look.gathered.picture.nameservers[0].servers[0].state = ServerState::Silent);
+    let look = Look::spoilt(|look| silence(look, 2));
     assert_eq!(look.states(), "hbuhhh");
     assert_eq!(look.link(LinkName::Delegated).turn, Some(Turn::Administrator));
 }
@@ -272,8 +274,10 @@ fn a_name_that_leads_elsewhere_is_the_turn_of_who_keeps_the_zone() {
     assert_eq!(there.turn, Some(Turn::DnsHost));
     assert_eq!(there.values, ["gullrock.example. 3600 IN A 192.0.2.10"]);
     let none = Look::spoilt(|look| {
-        look.answer().addresses.clear();
-        look.answer().no_such_name = true;
+        for nameserver in &mut look.gathered.picture.nameservers {
+            nameserver.servers[0].hosts[0].addresses.clear();
+            nameserver.servers[0].hosts[0].no_such_name = true;
+        }
     });
     assert!(none.link(LinkName::Resolves).because.contains("no such name"));
     let partly = Look::spoilt(|look| look.answer().addresses.push(address(FOREIGN, 300)));

@@ -163,7 +163,7 @@ fn nothing_there(request: &AlterRequest) -> AlterRefused {
 }
 
 /// The last `$TTL` of the zone, else that of its SOA record.
-pub(crate) fn default_ttl(zone: &Document) -> u32 {
+pub fn default_ttl(zone: &Document) -> u32 {
     let stated = zone.entries().iter().rev().find_map(|entry| match entry.item {
         Item::DefaultTtl(seconds) => Some(seconds),
         _ => None,

@@ -22,8 +22,7 @@ mod ttl;
 mod typed;
 mod update;
 
-pub(crate) use alter::default_ttl;
-pub use alter::{AlterRefused, AlterRequest, Alteration, Altered, alter};
+pub use alter::{AlterRefused, AlterRequest, Alteration, Altered, alter, default_ttl};
 pub use document::{Document, Entry, Item};
 pub use edit::EditError;
 pub use error::{ZoneError, ZoneProblem};

@@ -27,7 +27,7 @@ pub async fn walk_within(brief: &Brief, longest: Duration) -> Picture {
     let deadline = Instant::now() + longest;
     loop {
         let questions = match next_questions(brief, &seen) {
-            Step::Whole(picture) => return picture,
+            Step::Whole(picture) => return *picture,
             Step::Ask(questions) => questions,
         };
         let mut asked = JoinSet::new();

@@ -72,7 +72,7 @@ impl Walker {
             let questions = match next_questions(&brief, &seen) {
                 Step::Whole(picture) => {
                     self.remember(&picture);
-                    return Walked { brief, seen, picture };
+                    return Walked { brief, seen, picture: *picture };
                 }
                 Step::Ask(questions) => questions,
             };

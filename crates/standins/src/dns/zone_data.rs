@@ -66,11 +66,24 @@ impl ZoneData {
         cut
     }
 
+    /// The whole zone in one message, as a transfer of a small zone: the start of authority first and last.
+    pub fn whole(&self, request: &Message<Bytes>) -> Vec<u8> {
+        let mut answer = MessageBuilder::new_vec().start_answer(request, Rcode::NOERROR).expect("a vector has room");
+        answer.header_mut().set_aa(true);
+        let soa = self.at(&self.origin, Rtype::SOA);
+        let others = self.records.values().flatten().filter(|record| record.rtype() != Rtype::SOA);
+        for record in soa.iter().copied().chain(others).chain(soa.iter().copied()) {
+            answer.push(record).expect("a vector has room");
+        }
+        answer.finish()
+    }
+
     /// Answers a question for a name inside the zone.
     pub fn answer(&self, request: &Message<Bytes>, name: &ZoneName, rtype: Rtype) -> Vec<u8> {
         let builder = MessageBuilder::new_vec();
         let mut answer = builder.start_answer(request, Rcode::NOERROR).expect("a vector has room");
-        if let Some(names) = self.cut_above(name) {
+        if let Some(names) = self.cut_above(name).filter(|_| rtype != Rtype::DS || self.at(name, Rtype::NS).is_empty())
+        {
             let mut authority = answer.authority();
             names.iter().for_each(|record| authority.push(*record).expect("a vector has room"));
             let mut additional = authority.additional();
@@ -90,6 +103,18 @@ impl ZoneData {
             let found = self.at(&at, rtype);
             if !found.is_empty() {
                 found.iter().for_each(|record| answer.push(*record).expect("a vector has room"));
+                // Signatures come along with what they cover, for those who ask for them (RFC 4035 section 3.1).
+                if request.opt().is_some_and(|opt| opt.dnssec_ok()) {
+                    let covers = |record: &&&ZoneRecord| match record.data() {
+                        ZoneRecordData::Rrsig(signature) => signature.type_covered() == rtype,
+                        _ => false,
+                    };
+                    let signatures = self.at(&at, Rtype::RRSIG);
+                    signatures
+                        .iter()
+                        .filter(covers)
+                        .for_each(|record| answer.push(*record).expect("a vector has room"));
+                }
                 return answer.finish();
             }
             let alias = self.at(&at, Rtype::CNAME).first().copied();
@@ -110,6 +135,16 @@ impl ZoneData {
         }
         authority.finish()
     }
+}
+
+/// What a resolver would say about the root, without asking it.
+pub(crate) fn root_hint(request: &Message<Bytes>) -> Vec<u8> {
+    let mut answer = MessageBuilder::new_vec().start_answer(request, Rcode::NOERROR).expect("a vector has room");
+    let name = zone_name("a.root.example.").expect("a constant name");
+    let data = ZoneRecordData::Ns(domain::rdata::Ns::new(name));
+    let record: ZoneRecord = Record::new(Name::root_bytes(), Class::IN, domain::base::Ttl::from_secs(60), data);
+    answer.push(record).expect("a vector has room");
+    answer.finish()
 }
 
 #[cfg(test)]

@@ -3,7 +3,7 @@
 pub mod check;
 mod chosen;
 pub mod handover;
-mod network;
+pub mod network;
 pub mod wait;
 
 use clap::Subcommand;

@@ -1,0 +1,128 @@
+//! `nameserver list` and `nameserver show`.
+
+use brightharbor_core::harbor::NameserverSet;
+use brightharbor_core::site::{Zone, weaknesses};
+use clap::Args;
+use serde_json::{Value, json};
+
+use super::{document, find};
+use crate::commands::Report;
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::{Page, table};
+
+/// List the nameserver sets, with how many domains use each.
+#[derive(Debug, Args)]
+pub struct List {}
+
+/// Show one nameserver set, with the domains that use it.
+#[derive(Debug, Args)]
+pub struct Show {
+    /// The set; `host` for that of [host] in harbor.toml.
+    set: String,
+}
+
+pub fn run(_: &List, context: &Context) -> Report {
+    let harbor = context.open()?;
+    let mut rows = Vec::new();
+    if !harbor.settings.host.nameservers.is_empty() {
+        let set = harbor.settings.nameserver_set(None).unwrap_or_default();
+        rows.push(("host".to_string(), set, harbor.store.zones_with_set(None)?));
+    }
+    for (name, set) in &harbor.settings.nameserver_sets {
+        rows.push((name.clone(), set.clone(), harbor.store.zones_with_set(Some(name))?));
+    }
+    Ok(Box::new(Sets { rows }))
+}
+
+pub fn show(args: &Show, context: &Context) -> Report {
+    let harbor = context.open()?;
+    let set = find(&harbor, &args.set)?;
+    let wanted = (args.set != "host").then_some(args.set.as_str());
+    let mut zones: Vec<Zone> = harbor.store.zones()?;
+    zones.retain(|zone| zone.nameserver_set.as_deref() == wanted);
+    Ok(Box::new(SetPage { name: args.set.clone(), set, zones }))
+}
+
+struct Sets {
+    rows: Vec<(String, NameserverSet, u32)>,
+}
+
+impl Shown for Sets {
+    fn human(&self, page: &mut Page) {
+        if self.rows.is_empty() {
+            return page.line("No nameserver sets yet. Add one: brightharbor nameserver add SET NAME=ADDRESS...");
+        }
+        let row = |(name, set, domains): &(String, NameserverSet, u32)| {
+            let of = set.capacity.map(|capacity| format!(" of {capacity}")).unwrap_or_default();
+            vec![
+                name.clone(),
+                set.nameservers.iter().map(|name| name.bare()).collect::<Vec<_>>().join(", "),
+                set.account.as_ref().map_or("everybody".into(), ToString::to_string),
+                format!("{domains}{of}"),
+            ]
+        };
+        table(page, &["set", "nameservers", "for", "domains"], self.rows.iter().map(row).collect());
+    }
+
+    fn json(&self) -> Value {
+        let sets: Vec<Value> = self.rows.iter().map(|(name, set, domains)| document(name, set, *domains)).collect();
+        json!({ "command": "nameserver list", "sets": sets })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}
+
+struct SetPage {
+    name: String,
+    set: NameserverSet,
+    zones: Vec<Zone>,
+}
+
+/// Domains that are named on the page; the rest is counted.
+const MOST_NAMED: usize = 20;
+
+impl Shown for SetPage {
+    fn human(&self, page: &mut Page) {
+        let set = &self.set;
+        let whose = set.account.as_ref().map_or("for everybody".into(), |account| format!("for {account} alone"));
+        page.heading(&format!("{}: {whose}", self.name));
+        for name in &set.nameservers {
+            let addresses = set.addresses.get(name).map(Vec::as_slice).unwrap_or_default();
+            let shown = addresses.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+            let shown = if shown.is_empty() { "no address given here".to_string() } else { shown };
+            page.hanging(&format!("  {:<30}  ", name.bare()), &shown);
+        }
+        weaknesses(set).iter().for_each(|told| page.hanging("  note: ", told));
+        let left = set
+            .capacity
+            .map(|capacity| format!(", room for {} more", capacity.saturating_sub(self.zones.len() as u32)));
+        page.line(&format!("  {} domains{}", self.zones.len(), left.unwrap_or_default()));
+        for zone in self.zones.iter().take(MOST_NAMED) {
+            page.line(&format!("    {}", zone.name));
+        }
+        if self.zones.len() > MOST_NAMED {
+            page.line(&format!("    and {} more", self.zones.len() - MOST_NAMED));
+        }
+    }
+
+    fn json(&self) -> Value {
+        let mut document = document(&self.name, &self.set, self.zones.len() as u32);
+        document["zones"] = self.zones.iter().map(|zone| zone.name.as_str()).collect::<Vec<_>>().into();
+        document["weaknesses"] = weaknesses(&self.set).into();
+        json!({ "command": "nameserver show", "set": document })
+    }
+
+    fn exit(&self) -> Exit {
+        Exit::Done
+    }
+}
+
+/// For the other commands of this noun.
+pub fn unknown_member(name: &str, set: &str) -> Error {
+    Error::refused("unknown-member", format!("{name} is no nameserver of the set {set}"))
+        .advice(format!("see `brightharbor nameserver show {set}`"))
+}

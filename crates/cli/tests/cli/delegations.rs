@@ -1,0 +1,132 @@
+//! Every finding about delegations fires on its broken world and stays silent in the good ones: the scenarios of the
+//! stand-ins, each played to the real binary.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::process::Command;
+
+use brightharbor_core::delegation::rules;
+use brightharbor_standins::{Delegated, SCENARIOS, Scenario};
+use serde_json::Value;
+
+use crate::coast::{brightharbor, run};
+
+fn scenarios() -> BTreeMap<String, Scenario> {
+    let entries = fs::read_dir(SCENARIOS).unwrap().map(|entry| entry.unwrap().path());
+    entries
+        .map(|path| {
+            let name = path.file_stem().unwrap().to_string_lossy().into_owned();
+            let scenario = Scenario::read(&fs::read_to_string(&path).unwrap());
+            (name.clone(), scenario.unwrap_or_else(|error| panic!("{name}: {error}")))
+        })
+        .collect()
+}
+
+/// A world with what a check needs to be asked in it.
+struct Played {
+    world: Delegated,
+    folder: tempfile::TempDir,
+}
+
+impl Played {
+    fn start(scenario: &Scenario) -> Self {
+        let world = scenario.start(jiff::Timestamp::now()).unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        fs::create_dir(folder.path().join("homes")).unwrap();
+        let played = Self { world, folder };
+        let address = |server: &str| played.world.address(server).unwrap();
+        let settings = format!(
+            "[host]\naddresses = [\"{web}\"]\nnameservers = [\"ns1.saltmarsh.example.\", \"ns2.oldquay.example.\"]\n\
+             [sites]\nhome = \"{homes}/{{account}}\"\n\
+             [internet]\nroot-servers = [\"{root}\"]\nresolvers = [\"127.0.0.1:9\"]\ndns-port = {port}\n\
+             http-port = 9\nhttps-port = 9\n",
+            web = address("provider"),
+            homes = played.folder.path().join("homes").display(),
+            root = address("root"),
+            port = played.world.dns_port,
+        );
+        fs::write(played.folder.path().join("settings.toml"), settings).unwrap();
+        for words in &scenario.harbor {
+            let file = played.folder.path().join("settings.toml").display().to_string();
+            let words = words.iter().map(|word| if word == "SETTINGS" { file.clone() } else { word.clone() });
+            let done = run(played.command().args(words));
+            assert!([0, 1, 3].contains(&done.exit), "{:?}: {done:?}", scenario.harbor);
+        }
+        played
+    }
+
+    fn command(&self) -> Command {
+        let mut command = brightharbor();
+        command.env("BRIGHTHARBOR", self.folder.path().join("harbor"));
+        command
+    }
+
+    fn check(&self, scenario: &Scenario, more: &[&str]) -> Value {
+        let mut command = self.command();
+        command
+            .args(["delegation", "check", "gullrock.example", "--json", "--root-server"])
+            .arg(self.world.root.to_string());
+        for name in &scenario.expect {
+            command.args(["--expect", name]);
+        }
+        let done = run(command.args(more));
+        serde_json::from_str(&done.stdout).unwrap_or_else(|error| panic!("{error}: {done:?}"))
+    }
+}
+
+fn codes(checked: &Value) -> BTreeSet<String> {
+    let findings = checked["domains"][0]["findings"].as_array().unwrap_or_else(|| panic!("{checked}"));
+    findings.iter().map(|finding| finding["code"].as_str().unwrap().to_string()).collect()
+}
+
+#[test]
+fn each_rule_fires_in_its_own_scenario_and_in_no_good_one() {
+    let results: Vec<(String, BTreeSet<String>, BTreeSet<String>)> = std::thread::scope(|scope| {
+        let all = scenarios();
+        let running: Vec<_> = all
+            .into_iter()
+            .map(|(name, scenario)| {
+                scope.spawn(move || {
+                    let played = Played::start(&scenario);
+                    let wanted = scenario.fires.iter().chain(&scenario.also).cloned().collect();
+                    (name, codes(&played.check(&scenario, &[])), wanted)
+                })
+            })
+            .collect();
+        running.into_iter().map(|thread| thread.join().unwrap()).collect()
+    });
+    let wrong: Vec<String> = results
+        .iter()
+        .filter(|(_, found, wanted)| found != wanted)
+        .map(|(name, found, wanted)| format!("{name}: {found:?}, not {wanted:?}"))
+        .collect();
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn every_rule_has_its_scenario() {
+    let fired: BTreeSet<String> =
+        scenarios().into_iter().filter(|(name, s)| s.fires.as_ref() == Some(name)).map(|(name, _)| name).collect();
+    let rules: BTreeSet<String> = rules::ALL.iter().map(|rule| rule.text.code.to_string()).collect();
+    assert_eq!(rules.difference(&fired).collect::<Vec<_>>(), Vec::<&String>::new());
+}
+
+#[test]
+fn what_was_saved_is_judged_again_without_a_network() {
+    let scenario = Scenario::read("signed\nserver ns2 no-tcp\n").unwrap();
+    let played = Played::start(&scenario);
+    let file = played.folder.path().join("seen.jsonl");
+    let name = file.to_str().unwrap();
+    let seen = played.check(&scenario, &["--save", name]);
+    let again = run(played.command().args(["delegation", "check", "--json", "--from", name]));
+    let again: Value = serde_json::from_str(&again.stdout).unwrap();
+    assert_eq!(codes(&seen), BTreeSet::from(["server-without-tcp".to_string()]));
+    assert_eq!(seen["domains"][0]["findings"], again["domains"][0]["findings"]);
+    assert_eq!(seen["domains"][0]["comparison"], again["domains"][0]["comparison"]);
+    // It is never overwritten, and nothing else is taken for it.
+    let twice = ["delegation", "check", "gullrock.example", "--root-server", "127.0.0.1:9", "--save", name];
+    assert_eq!(run(played.command().args(twice)).exit, 4);
+    fs::write(&file, "{\"format\": 1}\n").unwrap();
+    let spoilt = run(played.command().args(["delegation", "check", "--from", name]));
+    assert!(spoilt.exit == 2 && spoilt.stderr.contains("seen.jsonl:1"), "{spoilt:?}");
+}

@@ -1,0 +1,170 @@
+//! Nameserver sets: what can be typed for one, and the address records that its names need in zones of the harbor.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::net::IpAddr;
+use std::str::FromStr;
+
+use jiff::civil::Date;
+
+use super::KeptZone;
+use crate::change::Change;
+use crate::delegation::network;
+use crate::harbor::NameserverSet;
+use crate::name::{DnsName, Hostname};
+use crate::zone::{EditError, Record, RecordData};
+
+/// A member as typed: `NAME`, or `NAME=ADDRESS,ADDRESS`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Member {
+    pub name: DnsName,
+    pub addresses: Vec<IpAddr>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum MemberError {
+    #[error("`{0}` is no name of a nameserver")]
+    Name(String),
+    #[error("`{0}` is no address")]
+    Address(String),
+}
+
+impl FromStr for Member {
+    type Err = MemberError;
+
+    fn from_str(text: &str) -> Result<Self, MemberError> {
+        let shown = |text: &str| text.chars().take(60).flat_map(char::escape_default).collect::<String>();
+        let (name, addresses) = text.split_once('=').unwrap_or((text, ""));
+        let name = Hostname::parse(name).map_err(|_| MemberError::Name(shown(name)))?;
+        let addresses = addresses.split(',').map(str::trim).filter(|part| !part.is_empty());
+        let addresses = addresses
+            .map(|part| part.parse().map_err(|_| MemberError::Address(shown(part))))
+            .collect::<Result<_, _>>()?;
+        Ok(Self { name: name.dns_name(), addresses })
+    }
+}
+
+/// Puts members together.
+pub fn set_of(members: &[Member]) -> NameserverSet {
+    let mut set = NameserverSet::default();
+    for member in members {
+        if !set.nameservers.contains(&member.name) {
+            set.nameservers.push(member.name.clone());
+        }
+        if !member.addresses.is_empty() {
+            set.addresses.entry(member.name.clone()).or_default().extend(&member.addresses);
+        }
+    }
+    for addresses in set.addresses.values_mut() {
+        addresses.sort();
+        addresses.dedup();
+    }
+    set
+}
+
+/// What is weak about a set, in sentences.
+pub fn weaknesses(set: &NameserverSet) -> Vec<String> {
+    let mut told = Vec::new();
+    if let [only] = &set.nameservers[..] {
+        told.push(format!("{} is the only one: when it fails, all its domains are gone", only.bare()));
+    }
+    let mut by_address: BTreeMap<IpAddr, Vec<String>> = BTreeMap::new();
+    for (name, addresses) in &set.addresses {
+        for address in addresses {
+            by_address.entry(*address).or_default().push(name.bare());
+        }
+    }
+    for (address, names) in by_address.iter().filter(|(_, names)| names.len() > 1) {
+        told.push(format!(
+            "{} have the same address {address}: that is one server under two names",
+            names.join(" and ")
+        ));
+    }
+    let networks: BTreeSet<Vec<u8>> = by_address.keys().map(|address| network(*address)).collect();
+    if by_address.len() > 1 && networks.len() == 1 {
+        told.push("all of them lie in one network, and fail together with it".into());
+    }
+    for name in set.nameservers.iter().filter(|name| !set.addresses.contains_key(name)) {
+        told.push(format!("no address is given for {}: it must resolve by itself", name.bare()));
+    }
+    told
+}
+
+/// Brings the addresses of a set's names that lie in this zone into it. Gives the change, and what it does, in words.
+pub fn align_addresses(
+    kept: &KeptZone,
+    set: &NameserverSet,
+    today: Date,
+) -> Result<Option<(Change, Vec<String>)>, EditError> {
+    let apex = kept.zone.name.dns_name();
+    let ttl = crate::zone::default_ttl(&kept.document);
+    let (mut old, mut new) = (Vec::new(), Vec::new());
+    for (name, addresses) in set.addresses.iter().filter(|(name, _)| name.is_within(&apex)) {
+        let present: Vec<&Record> =
+            kept.document.records().filter(|record| record.owner == *name && record.data.address().is_some()).collect();
+        let ttl = present.first().map_or(ttl, |record| record.ttl);
+        old.extend(
+            present.iter().filter(|r| r.data.address().is_some_and(|a| !addresses.contains(&a))).map(|r| (*r).clone()),
+        );
+        let missing = addresses.iter().filter(|a| !present.iter().any(|record| record.data.address() == Some(**a)));
+        new.extend(missing.map(|a| Record { owner: name.clone(), ttl, data: RecordData::of_address(*a) }));
+    }
+    if old.is_empty() && new.is_empty() {
+        return Ok(None);
+    }
+    let edited = kept.document.with_replaced(&old, &new, today)?;
+    let zone = &kept.zone.name;
+    let mut said: Vec<String> = old.iter().map(|record| format!("zone {zone}: the record {record} goes")).collect();
+    said.extend(new.iter().map(|record| format!("zone {zone}: new record {record}")));
+    Ok(Some((kept.change(&edited, &old, &new), said)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::site::{AccountName, Zone, ZoneHome, ZonePlace};
+    use crate::zone::Document;
+
+    fn member(text: &str) -> Member {
+        text.parse().unwrap()
+    }
+
+    #[test]
+    fn members_are_names_with_addresses() {
+        assert_eq!(member("ns1.gullrock.example=192.0.2.53, 2001:db8::53").addresses.len(), 2);
+        assert_eq!(member("ns1.saltmarsh.example.").addresses, Vec::<IpAddr>::new());
+        assert!("ns1=192.0.2.1".parse::<Member>().is_err() && "ns1.a.example=here".parse::<Member>().is_err());
+    }
+
+    #[test]
+    fn what_is_weak_is_told() {
+        let told = |texts: &[&str]| weaknesses(&set_of(&texts.iter().map(|text| member(text)).collect::<Vec<_>>()));
+        assert_eq!(told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=198.51.100.53"]), [""; 0]);
+        assert!(
+            told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=192.0.2.53"])[0].contains("one server")
+        );
+        assert!(
+            told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=192.0.2.54"])[0].contains("one network")
+        );
+        assert_eq!(told(&["ns1.gullrock.example"]).len(), 2);
+    }
+
+    #[test]
+    fn addresses_in_the_zone_follow_the_set() {
+        let text = "$TTL 900\n@ SOA ns1 host 7 4h 30m 4w 5m\n@ NS ns1\nns1 600 A 192.0.2.1\nns1 TXT kept\n";
+        let name = Hostname::parse("gullrock.example").unwrap();
+        let document = Document::parse(text, &name.dns_name()).unwrap();
+        let zone = Zone::new(name, AccountName::parse("boatyard").unwrap(), ZoneHome::Here);
+        let kept = KeptZone { zone, document, place: ZonePlace::File { path: "/zone".into() } };
+        let set = set_of(&[member("ns1.gullrock.example=192.0.2.53"), member("ns.saltmarsh.example=192.0.2.9")]);
+        let today = jiff::civil::date(2026, 11, 23);
+        let (change, said) = align_addresses(&kept, &set, today).unwrap().unwrap();
+        let Change::WriteFile(write) = change else { panic!() };
+        let written = String::from_utf8(write.content).unwrap();
+        assert!(
+            written.contains("ns1 600 A 192.0.2.53") || written.contains("ns1\t600\tIN\tA\t192.0.2.53"),
+            "{written}"
+        );
+        assert!(!written.contains("192.0.2.1\n") && written.contains("kept") && !written.contains("192.0.2.9"));
+        assert_eq!(said.len(), 2);
+    }
+}
