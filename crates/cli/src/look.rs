@@ -7,11 +7,13 @@ use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{Hostname, registrable_domain};
 use brightharbor_core::render::fingerprint;
 use brightharbor_core::site::{Site, Zone, ZoneHome};
-use brightharbor_core::survey::{Gathered, Harbored, Survey, leads_here, survey};
+use brightharbor_core::survey::{Gathered, Harbored, Spread, Survey, leads_here, spread, survey};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::store::StoreError;
 use brightharbor_io::survey::gather;
+
+use jiff::SignedDuration;
 
 use crate::error::Error;
 
@@ -21,6 +23,8 @@ pub struct Looked {
     /// The names that a CA would be led here by, and the others with the reason.
     pub leading: Vec<Hostname>,
     pub left_out: Vec<(Hostname, String)>,
+    /// What resolvers have of each.
+    pub spreads: Vec<Spread>,
 }
 
 /// Looks at hostnames of the site.
@@ -43,12 +47,15 @@ pub async fn look(
 fn verdict(harbor: &Harbor, gathered: &Gathered) -> Result<Looked, StoreError> {
     let expected = expected(harbor, &gathered.domain)?;
     let findings = judge(&gathered.picture, &expected);
-    let mut looked = Looked { surveys: vec![], leading: vec![], left_out: vec![] };
+    let mut looked = Looked { surveys: vec![], leading: vec![], left_out: vec![], spreads: vec![] };
+    let since = gathered.now.checked_sub(SignedDuration::from_hours(48)).unwrap_or(gathered.now);
+    let changed = harbor.store.zones_changed_since(since)?.get(&gathered.domain).copied();
     for host in &gathered.hosts {
         let harbored = harbored(harbor, &host.hostname)?;
         let ours = &harbor.settings.host.addresses;
         let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
         looked.surveys.push(survey(&seen));
+        looked.spreads.push(spread(&seen, changed));
         match leads_here(&seen) {
             Ok(()) => looked.leading.push(host.hostname.clone()),
             Err(reason) => looked.left_out.push((host.hostname.clone(), reason)),

@@ -2,8 +2,9 @@
 
 use std::net::IpAddr;
 
+use brightharbor_core::harbor::ServerAddress;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::survey::Survey as Links;
+use brightharbor_core::survey::{Spread, Survey as Links};
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -24,34 +25,52 @@ pub struct Survey {
     /// Look for the web server at this address, before the names lead there.
     #[arg(long, value_name = "ADDRESS")]
     at: Option<IpAddr>,
+    /// Ask these resolvers, and show how far a change has spread among them.
+    #[arg(long, value_name = "ADDRESS[:PORT],...", value_delimiter = ',')]
+    resolvers: Vec<ServerAddress>,
 }
 
 pub fn run(args: &Survey, context: &Context) -> Report {
     let names: Vec<Hostname> = args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?;
-    let harbor = context.open()?;
-    let surveys = context.block_on(async {
-        let mut surveys = Vec::new();
+    let mut harbor = context.open()?;
+    if !args.resolvers.is_empty() {
+        harbor.settings.internet.resolvers = args.resolvers.clone();
+    }
+    let (surveys, mut spreads) = context.block_on(async {
+        let (mut surveys, mut spreads) = (Vec::new(), Vec::new());
         for name in &names {
             context.progress.doing(&format!("walking the links of {name}"));
-            surveys.extend(look(&harbor, name, std::slice::from_ref(name), args.at).await?.surveys);
+            let looked = look(&harbor, name, std::slice::from_ref(name), args.at).await?;
+            surveys.extend(looked.surveys);
+            spreads.extend(looked.spreads);
         }
-        Ok::<_, Error>(surveys)
+        Ok::<_, Error>((surveys, spreads))
     })??;
-    Ok(Box::new(Surveyed { surveys }))
+    if args.resolvers.is_empty() {
+        spreads.clear();
+    }
+    Ok(Box::new(Surveyed { surveys, spreads }))
 }
 
 struct Surveyed {
     surveys: Vec<Links>,
+    /// Only where resolvers were named.
+    spreads: Vec<Spread>,
 }
 
 impl Shown for Surveyed {
     fn human(&self, page: &mut Page) {
         human::surveys(page, &self.surveys);
+        self.spreads.iter().for_each(|spread| human::spread(page, spread));
     }
 
     fn json(&self) -> Value {
         let surveys: Vec<_> = self.surveys.iter().map(json::SurveyDocument::from).collect();
-        json!({ "command": "survey", "surveys": surveys })
+        json!({
+            "command": "survey",
+            "surveys": surveys,
+            "spreads": self.spreads.iter().map(json::SpreadDocument::from).collect::<Vec<_>>(),
+        })
     }
 
     fn exit(&self) -> Exit {

@@ -11,6 +11,7 @@ mod contract;
 mod delegations;
 mod demo;
 mod floors;
+mod nameservers;
 mod plans;
 mod real;
 mod records;

@@ -11,12 +11,14 @@ mod link;
 mod resolves;
 mod secure;
 mod seen;
+mod spread;
 
 pub use link::{Link, LinkName, LinkState, Survey, Turn};
 pub use seen::{
     Gathered, Harbored, HostGathered, HttpOutcome, HttpSeen, Resolved, Seen, TlsOutcome, TlsSeen,
     authoritative_addresses,
 };
+pub use spread::{Answering, Has, Spread, spread};
 
 /// The links that a site without a name has by itself.
 const NAMELESS: [LinkName; 3] = [LinkName::Registered, LinkName::Delegated, LinkName::Resolves];

@@ -286,6 +286,29 @@ fn a_name_that_leads_elsewhere_is_the_turn_of_who_keeps_the_zone() {
 }
 
 #[test]
+fn a_change_spreads_as_caches_run_out() {
+    let changed = Some("2026-11-23T06:58:00Z".parse().unwrap());
+    let look = Look::spoilt(|look| {
+        let now = &look.host().resolved[0];
+        let old = Resolved { addresses: vec![address(FOREIGN, 60)], ..now.clone() };
+        let nothing = Resolved { addresses: vec![], negative_ttl: Some(30), no_such_name: true, ..now.clone() };
+        let failed = Resolved { addresses: vec![], failed: Some("did not answer in time".into()), ..now.clone() };
+        look.host().resolved.extend([old, nothing, failed]);
+    });
+    let made = look.with(|seen| spread(seen, changed));
+    let now = look.gathered.now;
+    let at = |seconds: i64| now + jiff::SignedDuration::from_secs(seconds);
+    let has: Vec<Has> = made.resolvers.iter().map(|answering| answering.has.clone()).collect();
+    let failed = Has::Failed { why: "did not answer in time".into() };
+    assert_eq!(has, [Has::Current, Has::Old { until: at(61) }, Has::Nothing { until: at(31) }, failed]);
+    assert_eq!((made.caught_up(), made.until()), (1, Some(at(61))));
+    // Whoever asked just before the change may keep it for the 300 seconds that the record lives.
+    let everywhere = changed.map(|changed: jiff::Timestamp| changed + jiff::SignedDuration::from_secs(301));
+    assert_eq!(made.everywhere, everywhere.filter(|until| *until > now));
+    assert_eq!(look.with(|seen| spread(seen, None)).everywhere, None);
+}
+
+#[test]
 fn our_configuration_an_older_one_and_another_server_are_told_apart() {
     let answering = |body: &str| {
         Look::spoilt(|look| look.host().http[0].outcome = HttpOutcome::Answer { status: 200, body: body.into() })

@@ -7,6 +7,8 @@ use brightharbor_core::name::DnsName;
 use brightharbor_core::survey::Resolved;
 use brightharbor_core::zone::{RecordData, RecordType};
 
+use futures_util::future::join_all;
+
 use super::ask;
 
 /// The resolvers of this system, from `/etc/resolv.conf`; empty if there is none.
@@ -20,30 +22,29 @@ pub fn system_resolvers(port: u16) -> Vec<SocketAddr> {
         .collect()
 }
 
-/// Asks every resolver for the addresses of the name.
+/// Asks every resolver for the addresses of the name, all at once.
 pub async fn resolve_all(resolvers: &[SocketAddr], name: &DnsName) -> Vec<Resolved> {
-    let mut all = Vec::with_capacity(resolvers.len());
-    for resolver in resolvers {
-        let question = |record_type| Question {
-            server: *resolver,
-            name: name.clone(),
-            record_type,
-            transport: Transport::Udp,
-            recursion_desired: true,
-        };
-        let (a, aaaa) = (question(RecordType::A), question(RecordType::AAAA));
-        let (v4, v6) = tokio::join!(ask(&a), ask(&aaaa));
-        let mut resolved =
-            Resolved { resolver: *resolver, addresses: vec![], no_such_name: false, negative_ttl: None, failed: None };
-        for outcome in [v4.outcome, v6.outcome] {
-            take(&mut resolved, &outcome);
-        }
-        if !resolved.addresses.is_empty() {
-            resolved.failed = None;
-        }
-        all.push(resolved);
+    join_all(resolvers.iter().map(|resolver| resolve(*resolver, name))).await
+}
+
+async fn resolve(resolver: SocketAddr, name: &DnsName) -> Resolved {
+    let question = |record_type| Question {
+        server: resolver,
+        name: name.clone(),
+        record_type,
+        transport: Transport::Udp,
+        recursion_desired: true,
+    };
+    let (a, aaaa) = (question(RecordType::A), question(RecordType::AAAA));
+    let (v4, v6) = tokio::join!(ask(&a), ask(&aaaa));
+    let mut resolved = Resolved { resolver, addresses: vec![], no_such_name: false, negative_ttl: None, failed: None };
+    for outcome in [v4.outcome, v6.outcome] {
+        take(&mut resolved, &outcome);
     }
-    all
+    if !resolved.addresses.is_empty() {
+        resolved.failed = None;
+    }
+    resolved
 }
 
 fn take(resolved: &mut Resolved, outcome: &Outcome) {

@@ -7,6 +7,7 @@ mod lists;
 mod page;
 mod secured;
 mod sparse_diff;
+mod spread;
 mod survey;
 
 pub use change::{change_report, diff};
@@ -15,4 +16,5 @@ pub use findings::findings;
 pub use lists::table;
 pub use page::{Page, when};
 pub use secured::secured;
+pub use spread::spread;
 pub use survey::surveys;

@@ -4,9 +4,11 @@
 mod change;
 mod delegation;
 mod secured;
+mod spread;
 mod survey;
 
 pub use change::ChangeDocument;
 pub use delegation::{FindingDocument, nameservers};
 pub use secured::SecuredDocument;
+pub use spread::SpreadDocument;
 pub use survey::SurveyDocument;
