@@ -54,6 +54,19 @@ pub fn runtime() -> Result<Runtime, Error> {
         .map_err(|error| Error::refused("runtime", format!("the network cannot be used: {error}")))
 }
 
+/// For work on many things at once: more threads where there is more than one core and one thing.
+pub fn runtime_for_many(things: usize) -> Result<Runtime, Error> {
+    let cores = std::thread::available_parallelism().map_or(1, usize::from).min(4);
+    if things < 2 || cores < 2 {
+        return runtime();
+    }
+    tokio::runtime::Builder::new_multi_thread()
+        .worker_threads(cores)
+        .enable_all()
+        .build()
+        .map_err(|error| Error::refused("runtime", format!("the network cannot be used: {error}")))
+}
+
 /// What a command has decided.
 pub struct Decision {
     pub set: ChangeSet,

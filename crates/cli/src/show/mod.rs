@@ -24,16 +24,16 @@ pub trait Shown {
 
 /// Prints a report to stdout.
 pub fn print(report: &dyn Shown, as_json: bool) -> ExitCode {
-    let text = if as_json {
-        document(report.json(), report.exit()).into_bytes()
+    // A closed pipe is the reader's wish, not an error.
+    if as_json {
+        let mut out = std::io::stdout().lock();
+        let _ = out.write_all(document(report.json(), report.exit()).as_bytes()).and_then(|()| out.flush());
     } else {
         let mut page = Page::new();
         report.human(&mut page);
-        page.into_bytes()
-    };
-    let mut out = anstream::stdout().lock();
-    // A closed pipe is the reader's wish, not an error.
-    let _ = out.write_all(&text).and_then(|()| out.flush());
+        let mut out = anstream::stdout().lock();
+        let _ = out.write_all(&page.into_bytes()).and_then(|()| out.flush());
+    }
     ExitCode::from(report.exit() as u8)
 }
 

@@ -5,6 +5,7 @@
 use std::collections::HashMap;
 use std::net::SocketAddr;
 
+use foldhash::fast::RandomState;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
@@ -113,9 +114,9 @@ impl Reply {
 /// All observations of one look at the world, found by their question.
 #[derive(Debug, Clone, Default)]
 pub struct Observations {
-    seen: HashMap<Question, Observation>,
+    seen: HashMap<Question, Observation, RandomState>,
     /// Names that were seen to be aliases when their addresses were asked for, with what they lead to.
-    pub(super) aliases: HashMap<DnsName, DnsName>,
+    pub(super) aliases: HashMap<DnsName, DnsName, RandomState>,
 }
 
 impl Observations {

@@ -22,7 +22,13 @@ pub(super) struct Sign<'a> {
 pub(super) fn sign_of_life<'a>(walk: &mut Walk<'a>, server: SocketAddr) -> Option<Sign<'a>> {
     let domain = &walk.brief.domain;
     let by = |transport| Question { transport, ..Question::authoritative(server, domain, RecordType::SOA) };
-    let udp = walk.ask_by(by(Transport::Udp))?;
+    // All that will be wanted of a server that lives is asked at once: a round more for each domain is the dearer thing.
+    let udp = walk.ask_by(by(Transport::Udp));
+    let (whole, _) = match walk.brief.thorough {
+        true => (walk.ask_by(whole_zone(server, domain)), walk.ask(server, domain, RecordType::DNSKEY)),
+        false => (None, None),
+    };
+    let udp = udp?;
     let mut probed = Probed::default();
     if !walk.brief.thorough {
         probed.soa = soa_of(udp, domain);
@@ -37,7 +43,12 @@ pub(super) fn sign_of_life<'a>(walk: &mut Walk<'a>, server: SocketAddr) -> Optio
         _ => true,
     };
     let plain = if fails_with_edns { Some(walk.ask_by(by(Transport::PlainUdp))) } else { None };
-    let tcp = walk.ask_by(by(Transport::Tcp));
+    // The request for the whole zone is one over TCP: even its refusal shows that TCP works. Servers that drop it, and
+    // those that UDP does not reach, are asked once more.
+    let tcp = match whole? {
+        whole @ Outcome::Reply(_) if !fails_with_edns => Some(whole),
+        _ => walk.ask_by(by(Transport::Tcp)),
+    };
     let (plain, tcp) = (plain.map_or(Some(None), |plain| plain.map(Some))?, tcp?);
     probed.tcp = reached(tcp);
     probed.udp = reached(plain.unwrap_or(udp));
@@ -46,7 +57,7 @@ pub(super) fn sign_of_life<'a>(walk: &mut Walk<'a>, server: SocketAddr) -> Optio
         (_, Some(Outcome::Reply(_))) => Some(false),
         _ => None,
     };
-    let best = [Some(udp).filter(|_| !fails_with_edns), plain, Some(tcp)];
+    let best = [Some(udp).filter(|_| !fails_with_edns), plain, Some(tcp).filter(|_| fails_with_edns)];
     let outcome = best.into_iter().flatten().find(|outcome| matches!(outcome, Outcome::Reply(_))).unwrap_or(udp);
     probed.soa = soa_of(outcome, domain);
     Some(Sign { outcome, probed })
@@ -60,17 +71,14 @@ pub(super) fn probe(walk: &mut Walk<'_>, server: SocketAddr, probed: &mut Probed
     let root =
         Question { recursion_desired: true, ..Question::authoritative(server, &DnsName::root(), RecordType::NS) };
     let root = walk.ask_by(root);
-    let over_tcp = probed.tcp == Reached::Works;
-    let whole = Question { transport: Transport::Tcp, ..Question::authoritative(server, domain, RecordType::AXFR) };
-    let whole = if over_tcp { Some(walk.ask_by(whole)) } else { None };
-    let (keys, soa, root) = (keys?, soa?, root?);
-    let whole = whole.map_or(Some(None), |whole| whole.map(Some))?;
+    let whole = walk.ask_by(whole_zone(server, domain));
+    let (keys, soa, root, whole) = (keys?, soa?, root?, whole?);
     probed.recursion = match root {
         Outcome::Reply(reply) => reply.recursion_available && reply.rcode == Reply::NOERROR && !reply.answer.is_empty(),
         _ => false,
     };
     probed.transfer = match whole {
-        Some(Outcome::Reply(reply)) => {
+        Outcome::Reply(reply) => {
             reply.rcode == Reply::NOERROR && reply.answer.iter().any(|record| record.record_type() == RecordType::SOA)
         }
         _ => false,
@@ -85,6 +93,10 @@ pub(super) fn probe(walk: &mut Walk<'_>, server: SocketAddr, probed: &mut Probed
         }
     }
     Some(())
+}
+
+fn whole_zone(server: SocketAddr, domain: &DnsName) -> Question {
+    Question { transport: Transport::Tcp, ..Question::authoritative(server, domain, RecordType::AXFR) }
 }
 
 pub(super) fn soa_of(outcome: &Outcome, domain: &DnsName) -> Option<crate::zone::Soa> {

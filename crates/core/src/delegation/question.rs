@@ -68,7 +68,8 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
     picture.parent_zone = zone;
     picture.registered = Registered::Yes;
     // Ask for everything of one stage before stopping, so that a batch is as large as it can be.
-    let parent: Vec<Option<ParentAnswer>> = servers.iter().map(|server| parent_answer(walk, *server)).collect();
+    let parent: Vec<Option<ParentAnswer>> =
+        servers.iter().map(|server| parent_answer(walk, &picture.parent_zone, *server)).collect();
     let ds = if brief.thorough { ds_of(walk, &servers) } else { Some(vec![]) };
     let parent_soa = match servers.first().filter(|_| brief.thorough) {
         Some(server) => walk.ask(*server, &picture.parent_zone, RecordType::SOA).map(Some),
@@ -90,10 +91,11 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
     Some(picture)
 }
 
-fn parent_answer(walk: &mut Walk<'_>, server: SocketAddr) -> Option<ParentAnswer> {
+fn parent_answer(walk: &mut Walk<'_>, parent: &DnsName, server: SocketAddr) -> Option<ParentAnswer> {
     let domain = &walk.brief.domain;
     let udp = walk.ask(server, domain, RecordType::NS);
-    let by_tcp = Question { transport: Transport::Tcp, ..Question::authoritative(server, domain, RecordType::NS) };
+    // About the parent zone itself, so that many domains below it ask once.
+    let by_tcp = Question { transport: Transport::Tcp, ..Question::authoritative(server, parent, RecordType::SOA) };
     let tcp = if walk.brief.thorough { reached(walk.ask_by(by_tcp)?) } else { Reached::Unasked };
     let outcome = udp?;
     let empty = |problem: String| ParentAnswer {

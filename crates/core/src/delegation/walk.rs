@@ -6,6 +6,7 @@
 use std::collections::HashSet;
 use std::net::{IpAddr, SocketAddr};
 
+use foldhash::fast::RandomState;
 use jiff::Timestamp;
 
 use super::brief::{Brief, Cuts};
@@ -26,7 +27,7 @@ pub(super) struct Walk<'a> {
     pub brief: &'a Brief,
     pub seen: &'a Observations,
     missing: Vec<Question>,
-    listed: HashSet<Question>,
+    listed: HashSet<Question, RandomState>,
     /// The names being resolved, to see a loop among nameservers.
     resolving: Vec<DnsName>,
     /// The cuts that were passed.
@@ -70,7 +71,7 @@ enum Looked<'a> {
 
 impl<'a> Walk<'a> {
     pub fn new(brief: &'a Brief, seen: &'a Observations) -> Self {
-        Self { brief, seen, missing: Vec::new(), listed: HashSet::new(), resolving: Vec::new(), cuts: Cuts::new() }
+        Self { brief, seen, missing: Vec::new(), listed: HashSet::default(), resolving: Vec::new(), cuts: Cuts::new() }
     }
 
     pub fn into_missing(self) -> Vec<Question> {

@@ -101,7 +101,8 @@ impl DnsName {
 
     /// Builds a name from labels, the leftmost first; each label is taken byte for byte.
     pub fn from_labels<'a>(labels: impl IntoIterator<Item = &'a [u8]>) -> Result<Self, DnsNameError> {
-        let mut wire = Vec::new();
+        // Written in place: a check of many domains reads a name for every record of every answer.
+        let (mut wire, mut end) = ([0; 256], 0);
         for label in labels {
             if label.is_empty() {
                 return Err(DnsNameError::EmptyLabel);
@@ -109,14 +110,20 @@ impl DnsName {
             if label.len() > 63 {
                 return Err(DnsNameError::LabelTooLong(String::from_utf8_lossy(label).into_owned()));
             }
-            wire.push(label.len() as u8);
-            wire.extend(label.iter().map(u8::to_ascii_lowercase));
+            if end + label.len() + 2 > 255 {
+                return Err(DnsNameError::NameTooLong);
+            }
+            wire[end] = label.len() as u8;
+            wire[end + 1..=end + label.len()].copy_from_slice(label);
+            wire[end + 1..=end + label.len()].make_ascii_lowercase();
+            end += label.len() + 1;
         }
-        wire.push(0);
-        if wire.len() > 255 {
-            return Err(DnsNameError::NameTooLong);
-        }
-        Ok(Self { wire: wire.into() })
+        Ok(Self { wire: Arc::from(&wire[..=end]) })
+    }
+
+    /// The name as it travels in messages (RFC 1035 section 3.1).
+    pub fn wire(&self) -> &[u8] {
+        &self.wire
     }
 
     pub fn is_root(&self) -> bool {

@@ -15,8 +15,8 @@ pub(super) const UDP_SIZE: u16 = 1232;
 
 /// Builds the query, with its random id.
 pub(super) fn query(question: &Question) -> Result<(u16, Vec<u8>), String> {
-    let name = to_wire(&question.name)?;
-    let mut message = MessageBuilder::new_vec();
+    let name = Name::from_slice(question.name.wire()).map_err(|error| error.to_string())?;
+    let mut message = MessageBuilder::from_target(Vec::with_capacity(128)).map_err(|error| error.to_string())?;
     message.header_mut().set_random_id();
     message.header_mut().set_rd(question.recursion_desired);
     let id = message.header().id();
@@ -37,13 +37,7 @@ pub(super) fn query(question: &Question) -> Result<(u16, Vec<u8>), String> {
 }
 
 pub(super) fn to_wire(name: &DnsName) -> Result<Name<Vec<u8>>, String> {
-    let mut octets = Vec::new();
-    for label in name.labels() {
-        octets.push(label.len() as u8);
-        octets.extend_from_slice(label);
-    }
-    octets.push(0);
-    Name::from_octets(octets).map_err(|error| error.to_string())
+    Name::from_octets(name.wire().to_vec()).map_err(|error| error.to_string())
 }
 
 /// What a datagram or stream message turned out to be.
@@ -64,7 +58,7 @@ pub(super) fn decode(bytes: &[u8], id: u16, question: &Question) -> Decoded {
     }
     match message.sole_question() {
         Ok(asked) => {
-            let same_name = from_wire(asked.qname()).is_ok_and(|name| name == question.name);
+            let same_name = Name::from_slice(question.name.wire()).is_ok_and(|name| asked.qname().name_eq(name));
             if !same_name || asked.qtype().to_int() != question.record_type.0 {
                 return Decoded::NotOurs;
             }
@@ -148,8 +142,7 @@ fn data(rtype: Rtype, data: &AllRecordData<&[u8], ParsedName<&[u8]>>) -> Result<
 }
 
 fn from_wire(name: &impl ToName) -> Result<DnsName, String> {
-    let name: Name<Vec<u8>> = name.to_name();
-    let labels = name.iter().filter(|label| !label.is_root()).map(|label| label.as_slice());
+    let labels = name.iter_labels().filter(|label| !label.is_root()).map(|label| label.as_slice());
     DnsName::from_labels(labels).map_err(|error| error.to_string())
 }
 

@@ -2,6 +2,7 @@
 //! no server is asked more often than its bound.
 
 use std::collections::HashMap;
+use std::net::SocketAddr;
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
@@ -25,6 +26,9 @@ const MOST_CUTS: usize = 1_000;
 /// Questions on the way at once, over all domains.
 const MOST_IN_FLIGHT: usize = 400;
 
+/// Questions in a row without an answer, before a server gets one try alone.
+const MOST_FAILURES: u32 = 8;
+
 /// Asks for many walks.
 pub struct Walker {
     datagrams: Datagrams,
@@ -34,7 +38,14 @@ pub struct Walker {
     /// What was asked about names outside the domains: nameservers and the zones above.
     shared: Mutex<HashMap<Question, Arc<OnceCell<Observation>>>>,
     cuts: Mutex<Arc<Cuts>>,
+    /// How often in a row a server gave no answer over a transport.
+    failures: Mutex<HashMap<(SocketAddr, Transport), u32>>,
     asked: std::sync::atomic::AtomicUsize,
+}
+
+fn seen(question: Question, outcome: Outcome, started: Instant) -> Observation {
+    let elapsed_ms = started.elapsed().as_millis().min(u128::from(u32::MAX)) as u32;
+    Observation { question, outcome, at: clock::now(), elapsed_ms }
 }
 
 /// One domain's walk, ended.
@@ -54,6 +65,7 @@ impl Walker {
             gate: Semaphore::new(MOST_IN_FLIGHT),
             shared: Mutex::default(),
             cuts: Mutex::default(),
+            failures: Mutex::default(),
             asked: 0.into(),
         }
     }
@@ -123,12 +135,32 @@ impl Walker {
             Transport::Tcp => self.pipelines.ask(&question).await,
             Transport::PlainUdp => None,
         };
-        match first {
-            Some(outcome) => {
-                let elapsed_ms = started.elapsed().as_millis().min(u128::from(u32::MAX)) as u32;
-                Observation { question, outcome, at: clock::now(), elapsed_ms }
-            }
-            None => ask(&question).await,
-        }
+        let observation = match first {
+            Some(outcome) => seen(question, outcome, started),
+            None if self.has_given_up(&question) => seen(question, Outcome::Silent, started),
+            // Boxed, as it is rare and large: the futures of a whole batch lie side by side.
+            None => Box::pin(ask(&question)).await,
+        };
+        self.note(&observation);
+        observation
+    }
+
+    /// A server that was silent so often in a row gets one try for each question, and no more.
+    fn has_given_up(&self, question: &Question) -> bool {
+        let failures = self.failures.lock().ok();
+        failures.is_some_and(|failures| failures.get(&Self::way(question)).is_some_and(|count| *count >= MOST_FAILURES))
+    }
+
+    fn note(&self, observation: &Observation) {
+        let Ok(mut failures) = self.failures.lock() else { return };
+        let count = failures.entry(Self::way(&observation.question)).or_default();
+        *count = match observation.outcome {
+            Outcome::Silent | Outcome::Unreachable(_) => *count + 1,
+            _ => 0,
+        };
+    }
+
+    fn way(question: &Question) -> (SocketAddr, Transport) {
+        (question.server, question.transport)
     }
 }

@@ -32,9 +32,9 @@ impl Pace {
         let now = Instant::now();
         let at = {
             let Ok(mut free_at) = self.free_at.lock() else { return };
-            let slot = free_at.entry(server).or_insert(now);
             // Time that was not used is saved up, as far as the burst goes.
             let earliest = now.checked_sub(self.gap * BURST).unwrap_or(now);
+            let slot = free_at.entry(server).or_insert(earliest);
             *slot = (*slot).max(earliest) + self.gap;
             *slot
         };

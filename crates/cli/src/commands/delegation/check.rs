@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::fs::File;
 use std::io::{BufRead, BufReader, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use brightharbor_core::delegation::rules::{Expected, judge};
 use brightharbor_core::delegation::{MOST_BYTES, Picture, SavedWalk, Verdict};
@@ -13,7 +14,8 @@ use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_io::clock;
 use brightharbor_io::dns::Walker;
 use clap::Args;
-use futures_util::{StreamExt, stream};
+use futures_util::StreamExt;
+use futures_util::stream::FuturesOrdered;
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
@@ -22,7 +24,7 @@ use super::network::{Network, NetworkOptions};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::look::expected;
-use crate::run::Context;
+use crate::run::{Context, runtime_for_many};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
@@ -57,11 +59,17 @@ pub fn run(args: &Check, context: &Context) -> Report {
         Some(_) if args.chosen.is_empty() => Chosen { domains: vec![], said: vec![] },
         _ => args.chosen.choose(network.harbor.as_ref())?,
     };
-    let checked = match &args.from {
-        Some(file) => judge_saved(file, &chosen, &judge)?,
-        None => context.block_on(walk_all(args, &chosen.domains, &network, &judge, context))??,
+    let (checked, asked) = match &args.from {
+        Some(file) => (judge_saved(file, &chosen, &judge)?, 0),
+        None => runtime_for_many(chosen.domains.len())?.block_on(walk_all(
+            args,
+            &chosen.domains,
+            &network,
+            &judge,
+            context,
+        ))?,
     };
-    Ok(Box::new(CheckReport { said: chosen.said, checked }))
+    Ok(Box::new(CheckReport { said: chosen.said, checked, asked }))
 }
 
 /// What pictures are judged by.
@@ -108,30 +116,40 @@ async fn walk_all(
     network: &Network,
     judge: &Judge<'_>,
     context: &Context,
-) -> Result<Vec<Checked>, Error> {
-    let walker = Walker::new(args.network.per_server).await;
+) -> Result<(Vec<Checked>, usize), Error> {
+    let walker = Arc::new(Walker::new(args.network.per_server).await);
     let mut save = args.save.as_deref().map(create).transpose()?;
+    let saving = save.is_some();
     let mut checked = Vec::with_capacity(domains.len());
     let count = domains.len();
     // The first alone: what lies above it is known to the others then.
     let (first, others) = domains.split_at(count.min(1));
     for part in [first, others] {
-        let briefs = part.iter().map(|domain| network.brief(domain)).collect::<Result<Vec<_>, _>>()?;
-        let walks = briefs.into_iter().map(|brief| walker.walk(brief));
-        let mut walks = stream::iter(walks).buffered(AT_ONCE);
-        while let Some(walked) = walks.next().await {
-            context.progress.counted("domains checked", checked.len(), count);
-            if let Some((path, file)) = &mut save {
-                let line = SavedWalk::new(&walked.brief, &walked.seen).line();
-                writeln!(file, "{line}").map_err(|error| unwritable(path, &error))?;
+        let mut waiting = part.iter();
+        let mut walks = FuturesOrdered::new();
+        loop {
+            while walks.len() < AT_ONCE {
+                let Some(domain) = waiting.next() else { break };
+                let (walker, brief) = (Arc::clone(&walker), network.brief(domain)?);
+                // What was seen is let go at once, unless it is to be saved.
+                walks.push_back(tokio::spawn(async move {
+                    let walked = walker.walk(brief).await;
+                    (saving.then(|| SavedWalk::new(&walked.brief, &walked.seen)), walked.picture)
+                }));
             }
-            checked.push(judge.judge(walked.picture)?);
+            let Some(walked) = walks.next().await else { break };
+            let Ok((seen, picture)) = walked else { continue };
+            context.progress.counted("domains checked", checked.len(), count);
+            if let (Some((path, file)), Some(seen)) = (&mut save, seen) {
+                writeln!(file, "{}", seen.line()).map_err(|error| unwritable(path, &error))?;
+            }
+            checked.push(judge.judge(picture)?);
         }
     }
     if let Some((path, mut file)) = save {
         file.flush().map_err(|error| unwritable(&path, &error))?;
     }
-    Ok(checked)
+    Ok((checked, walker.asked()))
 }
 
 fn create(path: &Path) -> Result<(PathBuf, BufWriter<File>), Error> {
@@ -182,6 +200,8 @@ fn judge_saved(path: &Path, chosen: &Chosen, judge: &Judge<'_>) -> Result<Vec<Ch
 struct CheckReport {
     said: Vec<String>,
     checked: Vec<Checked>,
+    /// Questions that were sent; none for what was saved.
+    asked: usize,
 }
 
 impl Shown for CheckReport {
@@ -205,6 +225,7 @@ impl Shown for CheckReport {
         json!({
             "command": "delegation check",
             "verdicts": counts,
+            "questions_asked": self.asked,
             "domains": self.checked.iter().map(document).collect::<Vec<_>>(),
         })
     }
