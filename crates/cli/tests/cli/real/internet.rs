@@ -1,0 +1,281 @@
+//! A miniature internet of real servers alone: BIND as root, Knot DNS as registry, NSD and Knot DNS as nameservers,
+//! unbound as resolver. Good domains, signed and unsigned, have no findings; broken ones have theirs.
+
+use std::collections::BTreeSet;
+use std::fs;
+use std::net::{Ipv4Addr, SocketAddr};
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+use serde_json::Value;
+
+use super::nameservers::{start_knot, start_nsd};
+use super::servers::{Server, await_listener, need, open_folder};
+use crate::coast::{Run, brightharbor, run};
+
+struct Internet {
+    folder: tempfile::TempDir,
+    port: u16,
+    addresses: Addresses,
+    _servers: Vec<Server>,
+}
+
+#[derive(Clone, Copy)]
+struct Addresses {
+    registry: Ipv4Addr,
+    ns1: Ipv4Addr,
+    ns2: Ipv4Addr,
+    resolver: Ipv4Addr,
+}
+
+/// BIND listens only where an interface has its address.
+const ROOT: Ipv4Addr = Ipv4Addr::LOCALHOST;
+const START: &str = "hostmaster.saltmarsh.example.";
+
+impl Internet {
+    fn start() -> Self {
+        let folder = open_folder();
+        let seed = std::process::id();
+        let (a, b) = (200 + (seed >> 8) as u8 % 50, seed as u8 & 0xfe);
+        let at = |c: u8, d: u8| Ipv4Addr::new(127, a, b | c, d);
+        let addresses = Addresses { registry: at(0, 2), ns1: at(0, 4), ns2: at(1, 5), resolver: at(0, 6) };
+        let port = std::net::UdpSocket::bind((ROOT, 0)).unwrap().local_addr().unwrap().port();
+        let mut internet = Self { folder, port, addresses, _servers: vec![] };
+        internet.write_zones();
+        let servers = vec![
+            internet.bind_as_root(),
+            internet.knot("registry", addresses.registry, &["example", "saltmarsh.example"]),
+            internet.nsd(addresses.ns1),
+            internet.knot("second", addresses.ns2, &SERVED_BY_BOTH),
+            internet.unbound(),
+        ];
+        internet._servers = servers;
+        internet
+    }
+
+    fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    fn socket(&self, address: Ipv4Addr) -> SocketAddr {
+        (address, self.port).into()
+    }
+
+    fn write_zones(&self) {
+        let Addresses { registry, ns1, ns2, .. } = self.addresses;
+        let write = |name: &str, text: String| fs::write(self.path().join(name), text).unwrap();
+        let head =
+            |serial: u32| format!("$TTL 3600\n@ SOA ns1.saltmarsh.example. {START} {serial} 14400 1800 2419200 300\n");
+        let both = "@ NS ns1.saltmarsh.example.\n@ NS ns2.oldquay.example.\n";
+        write(
+            "root",
+            format!(
+                "{}@ NS a.root.example.\na.root.example. A {ROOT}\nexample. NS a.nic.example.\na.nic.example. A {registry}\n",
+                head(1)
+            ),
+        );
+        write("saltmarsh.example", format!("{}{both}ns1 A {ns1}\nwww A {ns1}\n", head(1)));
+        write("oldquay.example", format!("{}{both}ns2 A {ns2}\n", head(1)));
+        for domain in
+            ["lanternchoir.example", "gullrock.example", "crumbandtide.example", "berth.example", "driftwood.example"]
+        {
+            write(domain, format!("{}{both}@ A {ns1}\nwww A {ns1}\n", head(7)));
+        }
+        // The second nameserver has an older version of this one.
+        write("second.berth.example", format!("{}{both}@ A {ns1}\nwww A {ns1}\n", head(5)));
+        let mut ds = String::new();
+        for (domain, ends) in [("gullrock.example", "+2592000"), ("driftwood.example", "-3600")] {
+            ds.push_str(&self.sign(domain, ends));
+        }
+        let mut delegations = String::new();
+        for domain in SERVED_BY_BOTH.iter().chain(&["crumbandtide.example", "saltmarsh.example", "oldquay.example"]) {
+            delegations.push_str(&format!("{domain}. NS ns1.saltmarsh.example.\n{domain}. NS ns2.oldquay.example.\n"));
+        }
+        write(
+            "example",
+            format!(
+                "{}@ NS a.nic.example.\na.nic A {registry}\n{delegations}{ds}ns1.saltmarsh A {ns1}\nns2.oldquay A {ns2}\n",
+                head(9)
+            ),
+        );
+    }
+
+    /// Signs a zone with fresh keys until `ends` seconds from now. Gives its DS record.
+    fn sign(&self, domain: &str, ends: &str) -> String {
+        let keys = self.path().join(format!("keys-{domain}"));
+        fs::create_dir(&keys).unwrap();
+        let keys = keys.to_str().unwrap();
+        let run = |program: &str, words: &[&str]| {
+            let path = need(program, "bind9-utils");
+            let done = Command::new(path).current_dir(self.path()).args(words).output().unwrap();
+            assert!(done.status.success(), "{program}: {}", String::from_utf8_lossy(&done.stderr));
+        };
+        let start = if ends.starts_with('-') { "-864000" } else { "-86400" };
+        run("dnssec-keygen", &["-q", "-K", keys, "-a", "ECDSAP256SHA256", "-f", "KSK", domain]);
+        run("dnssec-keygen", &["-q", "-K", keys, "-a", "ECDSAP256SHA256", domain]);
+        let (from, to) = (format!("now{start}"), format!("now{ends}"));
+        run(
+            "dnssec-signzone",
+            &["-q", "-P", "-S", "-K", keys, "-o", domain, "-f", domain, "-s", &from, "-e", &to, domain],
+        );
+        fs::read_to_string(self.path().join(format!("dsset-{domain}."))).unwrap()
+    }
+
+    fn bind_as_root(&self) -> Server {
+        let home = self.path().display();
+        let main = format!(
+            "options {{ directory \"{home}\"; pid-file \"{home}/root.pid\"; session-keyfile \"{home}/root.key\";\n\
+             listen-on port {port} {{ {ROOT}; }}; listen-on-v6 {{ none; }}; recursion no; notify no; allow-transfer {{ none; }};\n\
+             managed-keys-directory \"{home}\"; dnssec-validation no; }};\ncontrols {{ }};\n\
+             zone \".\" {{ type primary; file \"{home}/root\"; }};\n",
+            port = self.port,
+        );
+        let file = self.path().join("root.conf");
+        fs::write(&file, main).unwrap();
+        let server = Server::spawn(
+            Command::new(need("named", "bind9")).arg("-c").arg(&file).args(["-f", "-n", "1"]).stderr(Stdio::null()),
+        );
+        await_listener(self.socket(ROOT));
+        server
+    }
+
+    fn knot(&self, name: &str, address: Ipv4Addr, zones: &[&str]) -> Server {
+        let folder = self.path().join(name);
+        fs::create_dir(&folder).unwrap();
+        let mut listed = String::from("zone:\n");
+        for zone in zones {
+            let other = self.path().join(format!("{name}.{zone}"));
+            let file = if other.exists() { other } else { self.path().join(zone) };
+            listed.push_str(&format!("  - domain: {zone}\n    file: {}\n", file.display()));
+        }
+        start_knot(&folder, self.socket(address), &listed).0
+    }
+
+    fn nsd(&self, address: Ipv4Addr) -> Server {
+        let zones = SERVED_BY_BOTH.iter().chain(&["saltmarsh.example", "crumbandtide.example"]);
+        let listed: String = zones
+            .map(|zone| format!("zone:\n  name: \"{zone}\"\n  zonefile: \"{}\"\n", self.path().join(zone).display()))
+            .collect();
+        start_nsd(self.path(), self.socket(address), &listed).0
+    }
+
+    /// It asks other ports than 53 only where it is told to, zone by zone.
+    fn unbound(&self) -> Server {
+        let Addresses { ns1, resolver, .. } = self.addresses;
+        let (home, port) = (self.path().display(), self.port);
+        let main = format!(
+            "server:\n  interface: {resolver}@{port}\n  port: {port}\n  do-daemonize: no\n  username: \"\"\n  chroot: \"\"\n\
+             \x20 directory: \"{home}\"\n  pidfile: \"{home}/unbound.pid\"\n  use-syslog: no\n  do-ip6: no\n\
+             \x20 do-not-query-localhost: no\n  access-control: 127.0.0.0/8 allow\n  module-config: \"iterator\"\n\
+             \x20 num-threads: 1\n  local-zone: \"example\" nodefault\nremote-control:\n  control-enable: no\n\
+             stub-zone:\n  name: \"lanternchoir.example\"\n  stub-addr: {ns1}@{port}\n"
+        );
+        let file = self.path().join("unbound.conf");
+        fs::write(&file, main).unwrap();
+        let server =
+            Server::spawn(Command::new(need("unbound", "unbound")).args(["-d", "-c"]).arg(&file).stderr(Stdio::null()));
+        await_listener(self.socket(resolver));
+        server
+    }
+
+    fn check(&self, domains: &[&str]) -> Value {
+        let root = self.socket(ROOT).to_string();
+        let words = [&["delegation", "check", "--json", "--root-server", &root][..], domains].concat();
+        let Run { stdout, stderr, .. } =
+            run(brightharbor().args(words).env("BRIGHTHARBOR", self.path().join("harbor")));
+        serde_json::from_str(&stdout).unwrap_or_else(|error| panic!("{error}: {stdout} {stderr}"))
+    }
+}
+
+/// On NSD and on the second Knot DNS.
+const SERVED_BY_BOTH: [&str; 5] =
+    ["oldquay.example", "lanternchoir.example", "gullrock.example", "berth.example", "driftwood.example"];
+
+fn codes(checked: &Value, domain: &str) -> BTreeSet<String> {
+    let all = checked["domains"].as_array().unwrap();
+    let one = all.iter().find(|one| one["domain"] == domain).unwrap_or_else(|| panic!("{checked}"));
+    one["findings"].as_array().unwrap().iter().map(|f| f["code"].as_str().unwrap().to_string()).collect()
+}
+
+#[test]
+fn good_and_broken_delegations_on_real_servers() {
+    let internet = Internet::start();
+    let domains = [
+        "lanternchoir.example",
+        "gullrock.example",
+        "crumbandtide.example",
+        "berth.example",
+        "driftwood.example",
+        "nobody.example",
+    ];
+    let checked = internet.check(&domains);
+    let found = |domain| codes(&checked, domain).into_iter().collect::<Vec<_>>();
+    assert_eq!(found("lanternchoir.example"), [""; 0], "unsigned and good: {checked}");
+    assert_eq!(found("gullrock.example"), [""; 0], "signed and good: {checked}");
+    assert_eq!(found("crumbandtide.example"), ["server-refuses"]);
+    assert_eq!(found("berth.example"), ["serials-differ"]);
+    assert_eq!(found("driftwood.example"), ["signature-expired"]);
+    assert_eq!(found("nobody.example"), ["not-registered"]);
+    let signed = checked["domains"].as_array().unwrap().iter().find(|one| one["domain"] == "gullrock.example").unwrap();
+    assert_eq!(signed["ds"].as_array().unwrap().len(), 1);
+    let keys = signed["comparison"].as_array().unwrap().iter().find(|line| line["what"] == "keys").unwrap();
+    assert!(keys["zone"].as_str().unwrap().ends_with(", fits"), "{keys}");
+    for server in signed["nameservers"].as_array().unwrap() {
+        assert_eq!(server["servers"][0]["state"], "authoritative");
+    }
+}
+
+#[test]
+fn a_real_resolver_tells_how_far_a_change_has_spread() {
+    let internet = Internet::start();
+    let Addresses { ns1, resolver, .. } = internet.addresses;
+    let settings = format!(
+        "[host]\naddresses = [\"{ns1}\"]\nnameservers = [\"ns1.saltmarsh.example.\"]\n[sites]\nhome = \"{home}/{{account}}\"\n\
+         [internet]\nroot-servers = [\"{ROOT}\"]\nresolvers = [\"127.0.0.1:9\"]\ndns-port = {port}\nhttp-port = 9\nhttps-port = 9\n",
+        home = internet.path().display(),
+        port = internet.port,
+    );
+    let file = internet.path().join("settings.toml");
+    fs::write(&file, settings).unwrap();
+    let command = |words: &[&str]| run(brightharbor().args(words).env("BRIGHTHARBOR", internet.path().join("harbor")));
+    assert!([0, 3].contains(&command(&["init", "--settings", file.to_str().unwrap()]).exit));
+    let asked = internet.socket(resolver).to_string();
+    let spread = || -> Value {
+        let done = command(&["survey", "www.lanternchoir.example", "--json", "--resolvers", &asked]);
+        serde_json::from_str::<Value>(&done.stdout).unwrap_or_else(|error| panic!("{error}: {done:?}"))["spreads"][0]
+            .clone()
+    };
+    let before = spread();
+    assert_eq!((&before["resolvers"][0]["has"], &before["caught_up"]), (&"current".into(), &1.into()), "{before}");
+    // Both nameservers get a new version; the resolver keeps the old one for what is left of an hour.
+    let zone = fs::read_to_string(internet.path().join("lanternchoir.example")).unwrap();
+    let zone =
+        zone.replace(&format!("www A {ns1}"), &format!("www A {}", internet.addresses.registry)).replace(" 7 ", " 8 ");
+    fs::write(internet.path().join("lanternchoir.example"), zone).unwrap();
+    let config = internet.path().join("nsd/nsd.conf");
+    let done = Command::new(need("nsd-control", "nsd"))
+        .arg("-c")
+        .arg(config)
+        .args(["reload", "lanternchoir.example"])
+        .output();
+    assert!(done.unwrap().status.success());
+    let socket = internet.path().join("second/knot/knot.sock");
+    let done = Command::new(need("knotc", "knot"))
+        .arg("-s")
+        .arg(socket)
+        .args(["-b", "zone-reload", "lanternchoir.example"])
+        .output();
+    assert!(done.unwrap().status.success());
+    let deadline = std::time::Instant::now() + std::time::Duration::from_secs(10);
+    let after = loop {
+        let after = spread();
+        if after["current"] != before["current"] || std::time::Instant::now() > deadline {
+            break after;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(200));
+    };
+    assert_eq!((&after["resolvers"][0]["has"], &after["caught_up"]), (&"old".into(), &0.into()), "{after}");
+    let until: jiff::Timestamp = after["until"].as_str().unwrap().parse().unwrap();
+    let left = until.duration_since(jiff::Timestamp::now()).as_secs();
+    assert!((3_500..=3_601).contains(&left), "{left}");
+}
