@@ -131,6 +131,33 @@ fn coast() -> MadeUp {
 }
 
 #[test]
+fn ten_thousand_nameservers_cost_no_more_than_the_first_of_them() {
+    let mut world = coast();
+    let many = (0..10_000).map(|number| ns("gullrock.example", &format!("ns{number}.flood{number}.example")));
+    let glue = (0..10_000).map(|number| a(&format!("ns{number}.flood{number}.example"), "192.0.2.3"));
+    world.cuts.retain(|(_, cut, ..)| *cut != "gullrock.example");
+    world.cuts.push(("192.0.2.2", "gullrock.example", many.collect(), glue.collect()));
+    let picture = world.walk("gullrock.example");
+    assert!(world.asked <= 200 && picture.nameservers.len() <= MOST_NAMESERVERS, "{}", world.asked);
+}
+
+#[test]
+fn referrals_without_end_are_left() {
+    let mut world = coast();
+    // Each nameserver's name needs the next one, and each cut leads to a deeper one.
+    for depth in 0..40 {
+        let (cut, next) = (format!("d{depth}.example"), format!("ns.d{}.example", depth + 1));
+        let cut: &'static str = Box::leak(cut.into_boxed_str());
+        world.cuts.push(("192.0.2.2", cut, vec![ns(cut, &next)], vec![]));
+    }
+    world.cuts.retain(|(_, cut, ..)| *cut != "gullrock.example");
+    world.cuts.push(("192.0.2.2", "gullrock.example", vec![ns("gullrock.example", "ns.d0.example")], vec![]));
+    let picture = world.walk("gullrock.example");
+    assert_eq!(picture.nameservers[0].addresses, Vec::<IpAddr>::new());
+    assert!(world.asked < 60, "{}", world.asked);
+}
+
+#[test]
 fn a_nameserver_outside_the_domain_is_found_by_the_same_walk() {
     let picture = coast().walk("gullrock.example");
     assert_eq!(picture.registered, Registered::Yes);

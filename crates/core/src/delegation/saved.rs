@@ -94,3 +94,32 @@ impl SavedWalk {
         Picture::unasked(brief.domain)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const LINE: &str = r#"{"format":1,"domain":"gullrock.example.","roots":["192.0.2.1:53"],"dns_port":53,
+        "hostnames":[],"cuts":{},"observations":[]}"#;
+
+    #[test]
+    fn what_is_missing_counts_as_silence() {
+        let picture = SavedWalk::read(LINE).unwrap().picture();
+        assert!(matches!(picture.registered, crate::delegation::Registered::Unknown(_)), "{picture:?}");
+        assert_eq!(SavedWalk::read(&LINE.replace("\"format\":1", "\"format\":2")).unwrap_err(), SavedError::Format(2));
+        assert!(matches!(SavedWalk::read("{}"), Err(SavedError::NotOurs(_))));
+        assert_eq!(SavedWalk::read(&" ".repeat(MOST_BYTES + 1)).unwrap_err(), SavedError::TooLong);
+    }
+
+    proptest! {
+        #[test]
+        fn spoilt_lines_never_panic(at in 0..190_usize, with in "[ -~]{0,3}") {
+            let mut line = LINE.to_string();
+            line.replace_range(at..at + 1, &with);
+            if let Ok(saved) = SavedWalk::read(&line) {
+                saved.picture();
+            }
+        }
+    }
+}

@@ -189,6 +189,20 @@ mod tests {
     }
 
     #[test]
+    fn a_name_that_points_at_itself_is_no_answer() {
+        let (id, bytes) = query(&Question { transport: Transport::PlainUdp, ..question() }).unwrap();
+        let end = bytes.len() as u16;
+        let looping = answer_to(&bytes, |answer| {
+            // One answer record whose owner is a compression pointer to its own place.
+            answer[6..8].copy_from_slice(&1_u16.to_be_bytes());
+            answer[10..12].copy_from_slice(&0_u16.to_be_bytes());
+            answer.extend((0xc000 | end).to_be_bytes());
+            answer.extend([0, 1, 0, 1, 0, 0, 0, 60, 0, 4, 192, 0, 2, 1]);
+        });
+        assert!(matches!(decode(&looping, id, &question()), Decoded::Garbled(_)));
+    }
+
+    #[test]
     fn spoilt_bytes_never_panic() {
         let (id, bytes) = query(&question()).unwrap();
         for at in 2..bytes.len() {

@@ -17,6 +17,7 @@ mod nameserver_out_of_place;
 mod nameserver_set_full;
 mod nameserver_without_address;
 mod nameservers_not_as_expected;
+mod nameservers_too_many;
 mod not_registered;
 mod one_nameserver_domain;
 mod one_network;
@@ -116,6 +117,7 @@ pub const ALL: &[Rule] = &[
     signature_expires_soon::RULE,
     ds_missing::RULE,
     single_nameserver::RULE,
+    nameservers_too_many::RULE,
     one_network::RULE,
     one_nameserver_domain::RULE,
     recursion_offered::RULE,

@@ -287,6 +287,13 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
             .map(|finding| finding.code)
             .collect(),
         ),
+        (
+            "nameservers-too-many",
+            fired(|p| p.parent[0].nameservers.extend((3..15).map(|number| name(&format!("ns{number}.a.example")))))
+                .into_iter()
+                .filter(|code| !["nameservers-not-as-expected", "parent-and-zone-differ"].contains(code))
+                .collect(),
+        ),
         ("one-network", fired(|p| p.nameservers[1].servers[0].address = "192.0.2.54:53".parse().unwrap())),
         (
             "one-nameserver-domain",
