@@ -18,11 +18,11 @@ pub struct Compared {
     pub servers: Vec<String>,
 }
 
-/// The whole comparison: a line for each nameserver that anybody names, then times to live, then keys.
-pub fn compare(picture: &Picture) -> Vec<Compared> {
+/// The whole comparison: a line for each nameserver that anybody names or expects, then times to live, then keys.
+pub fn compare(picture: &Picture, expected: &[DnsName]) -> Vec<Compared> {
     let at_parent = picture.delegated_names();
     let in_zone = names_in_zone(picture);
-    let mut names: Vec<&DnsName> = at_parent.iter().chain(in_zone.iter().flatten()).collect();
+    let mut names: Vec<&DnsName> = at_parent.iter().chain(in_zone.iter().flatten()).chain(expected).collect();
     names.sort();
     names.dedup();
     let newest = newest_serial(picture);
@@ -32,7 +32,12 @@ pub fn compare(picture: &Picture) -> Vec<Compared> {
             let seen = picture.nameservers.iter().find(|seen| seen.name == *name);
             Compared {
                 what: name.bare(),
-                parent: if at_parent.contains(name) { named(seen.map(|seen| &seen.glue)) } else { "not named".into() },
+                parent: match (at_parent.contains(name), expected.contains(name)) {
+                    (true, false) if !expected.is_empty() => named(seen.map(|seen| &seen.glue)) + ", not expected",
+                    (true, _) => named(seen.map(|seen| &seen.glue)),
+                    (false, true) => "missing".into(),
+                    (false, false) => "not named".into(),
+                },
                 zone: match &in_zone {
                     None => "nobody to ask".into(),
                     Some(names) if names.contains(name) => own_addresses(seen),

@@ -209,7 +209,7 @@ impl Shown for CheckReport {
         self.said.iter().for_each(|said| page.hanging("", said));
         match &self.checked[..] {
             [] => page.line("There is nothing to check."),
-            [one] => human::delegation(page, &one.picture, &one.findings, &one.verdict),
+            [one] => human::delegation(page, one),
             many => {
                 let rows = many.iter().map(|one| (&one.picture.domain, &one.verdict, &one.findings[..]));
                 human::delegations(page, &rows.collect::<Vec<_>>());
@@ -261,7 +261,7 @@ pub fn document(one: &Checked) -> Value {
         "ds": one.picture.ds.iter().map(|ds| ds.text()).collect::<Vec<_>>(),
         "findings": one.findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
         "nameservers": json::nameservers(&one.picture),
-        "comparison": compare(&one.picture).into_iter().map(|line| json!({
+        "comparison": compare(&one.picture, &one.wanted.nameservers).into_iter().map(|line| json!({
             "what": line.what,
             "parent": line.parent,
             "zone": line.zone,

@@ -109,7 +109,7 @@ impl Shown for Waited {
     fn human(&self, page: &mut Page) {
         self.said.iter().for_each(|said| page.hanging("", said));
         match &self.checked[..] {
-            [one] => human::delegation(page, &one.picture, &one.findings, &one.verdict),
+            [one] => human::delegation(page, one),
             many => {
                 let rows = many.iter().map(|one| (&one.picture.domain, &one.verdict, &one.findings[..]));
                 human::delegations(page, &rows.collect::<Vec<_>>());

@@ -21,8 +21,8 @@ use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::pending;
 use crate::run::{Context, Decision, change};
-use crate::show::ChangeReport;
 use crate::show::human::when;
+use crate::show::{ChangeReport, counted};
 
 /// Change a nameserver set: new addresses of its servers, its capacity.
 #[derive(Debug, Args)]
@@ -72,7 +72,7 @@ pub fn run(args: &ChangeSetMembers, context: &Context) -> Report {
                 step += 1;
                 said.push(format!("{step}. {text}"));
             };
-            number(format!("{} answers at {}", member.name.bare(), shown(&member.addresses)));
+            number(format!("{} must answer at {}", member.name.bare(), shown(&member.addresses)));
             if let Some(zone) = zone_of(harbor, &member.name)? {
                 number(format!("its records in the zone {} are changed now", zone.name));
             }
@@ -99,8 +99,8 @@ pub fn run(args: &ChangeSetMembers, context: &Context) -> Report {
             if after.capacity != before.capacity {
                 said.push(format!("it is made for {} domains", after.capacity.unwrap_or_default()));
             }
-            let users = harbor.store.zones_with_set(Some(&args.set))?;
-            said.push(format!("{users} domains use the set; their delegation names the servers and stays as it is"));
+            let users = counted(harbor.store.zones_with_set(Some(&args.set))? as usize, "domain");
+            said.push(format!("{users} delegated to the set: their delegation names the servers, and stays as it is"));
             let (name, before) = (args.set.clone(), Some(before));
             changes.inventory(InventoryChange::SetNameservers { name, before, after });
         } else {

@@ -9,8 +9,8 @@ use super::{document, find};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::run::Context;
-use crate::show::Shown;
 use crate::show::human::{Page, table};
+use crate::show::{Shown, counted};
 
 /// List the nameserver sets, with how many domains use each.
 #[derive(Debug, Args)]
@@ -100,7 +100,7 @@ impl Shown for SetPage {
         let left = set
             .capacity
             .map(|capacity| format!(", room for {} more", capacity.saturating_sub(self.zones.len() as u32)));
-        page.line(&format!("  {} domains{}", self.zones.len(), left.unwrap_or_default()));
+        page.line(&format!("  {}{}", counted(self.zones.len(), "domain"), left.unwrap_or_default()));
         for zone in self.zones.iter().take(MOST_NAMED) {
             page.line(&format!("    {}", zone.name));
         }

@@ -8,9 +8,11 @@ use brightharbor_io::clock;
 use super::Page;
 use super::lists::table;
 use super::page::when;
+use crate::commands::delegation::check::Checked;
 use crate::show::counted;
 
-pub fn delegation(page: &mut Page, picture: &Picture, findings: &[Finding], verdict: &Verdict) {
+pub fn delegation(page: &mut Page, checked: &Checked) {
+    let Checked { picture, findings, verdict, wanted } = checked;
     page.heading(&headline(picture, verdict));
     super::findings(page, findings);
     if picture.registered != Registered::Yes {
@@ -20,7 +22,11 @@ pub fn delegation(page: &mut Page, picture: &Picture, findings: &[Finding], verd
     let parent =
         format!("parent ({})", if picture.parent_zone.is_root() { ".".into() } else { picture.parent_zone.bare() });
     let row = |line: Compared| vec![line.what, line.parent, line.zone, line.servers.join("\n")];
-    table(page, &["", &parent, "zone", "each server"], compare(picture).into_iter().map(row).collect());
+    table(
+        page,
+        &["", &parent, "zone", "each server"],
+        compare(picture, &wanted.nameservers).into_iter().map(row).collect(),
+    );
 }
 
 fn headline(picture: &Picture, verdict: &Verdict) -> String {
