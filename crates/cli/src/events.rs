@@ -31,9 +31,13 @@ impl Progress {
 
     /// How far a long piece of work has come.
     pub fn counted(&self, what: &str, done: usize, of: usize) {
-        if of > 1 {
-            self.doing(&format!("{what}: {done} of {of}"));
+        let Some(bar) = self.bar.as_ref().filter(|_| of > 1) else { return };
+        if bar.length() != Some(of as u64) {
+            bar.set_length(of as u64);
+            bar.set_style(ProgressStyle::with_template("{msg} {bar:40} {pos} of {len}").expect("a constant template"));
+            bar.set_message(what.to_string());
         }
+        bar.set_position(done as u64);
     }
 
     /// Something to keep on the screen.

@@ -195,6 +195,31 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         members(&account),
         BTreeSet::from(["format", "exit", "command", "account", "limits", "usage", "zones", "sold", "disk_bytes"])
     );
+    let checked = coast.json(&["delegation", "check", "crumbandtide.example"], 1);
+    let own = BTreeSet::from(["format", "exit", "command", "verdicts", "questions_asked", "domains"]);
+    assert_eq!(members(&checked), own);
+    assert_eq!(
+        members(&checked["domains"][0]),
+        BTreeSet::from([
+            "domain",
+            "verdict",
+            "registered",
+            "parent",
+            "delegated_to",
+            "expected",
+            "ds",
+            "findings",
+            "nameservers",
+            "comparison",
+            "questions",
+            "seen_at"
+        ])
+    );
+    assert_eq!(members(&checked["domains"][0]["comparison"][0]), BTreeSet::from(["what", "parent", "zone", "servers"]));
+    let finding = BTreeSet::from(["code", "severity", "waiting_until", "subject", "message", "cure"]);
+    assert_eq!(members(&checked["domains"][0]["findings"][0]), finding);
+    let sets = coast.json(&["nameserver", "list"], 0);
+    assert_eq!(members(&sets["sets"][0]), BTreeSet::from(["name", "nameservers", "account", "capacity", "domains"]));
     let detached = coast.json(&["detach", "crumbandtide.example"], 0);
     assert_eq!(members(&detached), BTreeSet::from(["format", "exit", "command", "change"]));
 }
