@@ -10,7 +10,7 @@ use brightharbor_core::acme::Refusal;
 use brightharbor_core::certificate::{Install, force_https, install, read_chain, uncovered};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateState, Site, Waiting};
+use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site, Waiting};
 use brightharbor_core::survey::{LinkName, LinkState, Survey, TlsOutcome};
 use brightharbor_io::acme::{Issued, OrderError, OrderPlan, forget_order, order};
 use brightharbor_io::harbor::Harbor;
@@ -65,8 +65,11 @@ pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
     if looked.leading.is_empty() {
         return done(SecureOutcome::NotYet, looked.left_out.clone());
     }
+    // One that was imported is good until it ends; a stop-gap never is.
     let enough = present.filter(|certificate| {
-        looked.leading.iter().all(|name| certificate.names.contains(name)) && !certificate.is_due(clock::now())
+        let covers = looked.leading.iter().all(|name| certificate.names.contains(name));
+        let lasts = !certificate.is_due(clock::now()) && certificate.not_after > clock::now();
+        covers && lasts && certificate.source != CertificateSource::SelfSigned
     });
     let mut left_out = looked.left_out.clone();
     let (certificate, new) = match enough {
@@ -138,6 +141,7 @@ async fn install_it(
             not_before: chain[0].not_before,
             not_after: chain[0].not_after,
             now,
+            source: CertificateSource::Ca,
         };
         let file = own_file(harbor, &site, false)?;
         let (set, _) = install(&site, &wanted, file, &harbor.settings, &harbor.layout);

@@ -68,6 +68,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Delegation(delegation::Delegation::Handover(handover)) => delegation::handover::run(handover, context),
         Command::Delegation(delegation::Delegation::Wait(wait)) => delegation::wait::run(wait, context),
         Command::Certificate(certificate::Certificate::Issue(issue)) => certificate::issue::run(issue, context),
+        Command::Certificate(certificate::Certificate::List(list)) => certificate::list::run(list, context),
         Command::Nameserver(nameserver::NameserverCommand::Add(add)) => nameserver::add::run(add, context),
         Command::Nameserver(nameserver::NameserverCommand::Change(change)) => nameserver::change::run(change, context),
         Command::Nameserver(nameserver::NameserverCommand::Check(check)) => nameserver::check::run(check, context),

@@ -5,6 +5,7 @@
 
 mod accounts;
 mod attaching;
+mod certificates;
 mod coast;
 mod concurrency;
 mod contract;

@@ -8,7 +8,9 @@ use jiff::Timestamp;
 use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
-use crate::site::{Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site, change_site};
+use crate::site::{
+    Certificate, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, HttpsWish, Site, change_site,
+};
 
 /// A certificate to be installed.
 pub struct Install<'a> {
@@ -18,6 +20,7 @@ pub struct Install<'a> {
     pub not_before: Timestamp,
     pub not_after: Timestamp,
     pub now: Timestamp,
+    pub source: CertificateSource,
 }
 
 /// Puts chain and key in place and serves https beside http. Gives the site as it will be.
@@ -46,6 +49,7 @@ pub fn install(
         not_before: install.not_before,
         not_after: install.not_after,
         state: CertificateState::Installed,
+        source: install.source,
     }));
     (set, after)
 }
@@ -62,6 +66,8 @@ pub fn force_https(
     let mut set = ChangeSet::new(format!("send {} to https", site.main()));
     // A name without certificate would be sent to a warning page: then http stays open for all names of the site.
     let covered = site.hostnames.iter().all(|hostname| certificate.names.contains(hostname));
+    // Nobody is sent to a warning page on purpose.
+    let covered = covered && certificate.source != CertificateSource::SelfSigned;
     if covered && site.rules.https_wish == HttpsWish::Forced {
         after.https = HttpsPolicy::Forced;
     }
@@ -98,7 +104,15 @@ mod tests {
         let layout = Layout::new("/harbor");
         let now: Timestamp = "2026-11-23T07:00:00.5Z".parse().unwrap();
         let names = site().hostnames[..names].to_vec();
-        let install_it = Install { chain_pem: "CHAIN", key_pem: "KEY", names, not_before: now, not_after: now, now };
+        let install_it = Install {
+            chain_pem: "CHAIN",
+            key_pem: "KEY",
+            names,
+            not_before: now,
+            not_after: now,
+            now,
+            source: CertificateSource::Ca,
+        };
         let (set, after) = install(&site(), &install_it, Some(b"old".to_vec()), &settings, &layout);
         let certificate = set
             .changes

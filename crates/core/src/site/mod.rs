@@ -31,8 +31,8 @@ pub use change::change_site;
 pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, leaving, remove_zone};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{
-    Certificate, CertificateFiles, CertificateState, HttpsPolicy, HttpsWish, Site, SiteKind, SiteRules, TlsFloor,
-    Waiting, WwwPolicy, Zone, ZoneHome,
+    Certificate, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, HttpsWish, Site, SiteKind,
+    SiteRules, TlsFloor, Waiting, WwwPolicy, Zone, ZoneHome,
 };
 pub use nameserver_set::{Member, MemberError, align_addresses, set_of, weaknesses};
 pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};

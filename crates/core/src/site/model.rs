@@ -151,11 +151,40 @@ pub struct Certificate {
     pub not_before: Timestamp,
     pub not_after: Timestamp,
     pub state: CertificateState,
+    #[serde(default)]
+    pub source: CertificateSource,
+}
+
+/// Where a certificate comes from.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum CertificateSource {
+    /// The CA of the settings: renewed without being asked.
+    #[default]
+    Ca,
+    /// Imported: somebody else renews it.
+    Imported,
+    /// Signed with its own key, as a stop-gap: the next one takes its place.
+    SelfSigned,
+}
+
+impl CertificateSource {
+    pub fn words(self) -> &'static str {
+        match self {
+            CertificateSource::Ca => "CA",
+            CertificateSource::Imported => "imported",
+            CertificateSource::SelfSigned => "self-signed",
+        }
+    }
 }
 
 impl Certificate {
-    /// Whether it is time to get a new one: a third of the lifetime is left, whatever the lifetime.
+    /// Whether it is time to get a new one: a third of the lifetime is left, whatever the lifetime. One that was
+    /// imported is never taken for due, since it is not ours to renew.
     pub fn is_due(&self, now: Timestamp) -> bool {
+        if self.source == CertificateSource::Imported {
+            return false;
+        }
         let lifetime = self.not_after.duration_since(self.not_before);
         self.not_after.duration_since(now) < lifetime / 3
     }
@@ -239,6 +268,7 @@ mod tests {
             not_before: at(not_before),
             not_after: at(not_after),
             state: CertificateState::Served,
+            source: CertificateSource::Ca,
         };
         let long = of("2026-11-01T00:00:00Z", "2027-01-30T00:00:00Z");
         assert!(!long.is_due(at("2026-12-30T00:00:00Z")) && long.is_due(at("2027-01-01T00:00:00Z")));

@@ -140,8 +140,10 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         InventoryChange::RecordCertificate(certificate) => {
             let names = serde_json::to_string(&certificate.names).map_err(|e| StoreError::Value(e.to_string()))?;
             transaction.execute(
-                "INSERT INTO certificate (site, names, folder, not_before, not_after, state) VALUES ($1, $2, $3, $4, $5, $6)
-                 ON CONFLICT (site) DO UPDATE SET names = $2, folder = $3, not_before = $4, not_after = $5, state = $6",
+                "INSERT INTO certificate (site, names, folder, not_before, not_after, state, source)
+                 VALUES ($1, $2, $3, $4, $5, $6, $7)
+                 ON CONFLICT (site) DO UPDATE SET names = $2, folder = $3, not_before = $4, not_after = $5, state = $6,
+                 source = $7",
                 params![
                     certificate.site.as_str(),
                     names,
@@ -149,6 +151,7 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
                     word(&certificate.not_before)?,
                     word(&certificate.not_after)?,
                     word(&certificate.state)?,
+                    word(&certificate.source)?,
                 ],
             )?;
         }

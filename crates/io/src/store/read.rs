@@ -162,16 +162,24 @@ impl Store {
         values: &[&dyn rusqlite::ToSql],
     ) -> Result<Vec<Certificate>, StoreError> {
         let mut query = self.connection.prepare_cached(&format!(
-            "SELECT site, names, folder, not_before, not_after, state FROM certificate {clause}"
+            "SELECT site, names, folder, not_before, not_after, state, source FROM certificate {clause}"
         ))?;
         let text = |row: &Row<'_>, column| row.get::<_, String>(column);
         let rows = query
             .query_map(values, |row| {
-                Ok([text(row, 0)?, text(row, 1)?, text(row, 2)?, text(row, 3)?, text(row, 4)?, text(row, 5)?])
+                Ok([
+                    text(row, 0)?,
+                    text(row, 1)?,
+                    text(row, 2)?,
+                    text(row, 3)?,
+                    text(row, 4)?,
+                    text(row, 5)?,
+                    text(row, 6)?,
+                ])
             })?
             .collect::<Result<Vec<_>, _>>()?;
         rows.into_iter()
-            .map(|[site, names, folder, not_before, not_after, state]| {
+            .map(|[site, names, folder, not_before, not_after, state, source]| {
                 Ok(Certificate {
                     site: hostname(&site)?,
                     names: serde_json::from_str(&names).map_err(|error| StoreError::Value(error.to_string()))?,
@@ -179,6 +187,7 @@ impl Store {
                     not_before: from_word(&not_before)?,
                     not_after: from_word(&not_after)?,
                     state: from_word(&state)?,
+                    source: from_word(&source)?,
                 })
             })
             .collect()

@@ -3,8 +3,8 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
-    Account, AccountName, Certificate, CertificateFiles, CertificateState, HttpsPolicy, Limits, Plan, Site, SiteKind,
-    SiteRules, Waiting, Zone, ZoneHome,
+    Account, AccountName, Certificate, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, Limits,
+    Plan, Site, SiteKind, SiteRules, Waiting, Zone, ZoneHome,
 };
 use jiff::Timestamp;
 
@@ -56,6 +56,7 @@ fn what_is_written_is_read_back() {
         not_before: "2026-11-23T07:00:00Z".parse().unwrap(),
         not_after: "2027-02-21T07:00:00Z".parse().unwrap(),
         state: CertificateState::Served,
+        source: CertificateSource::Imported,
     };
     let waiting = Waiting {
         site: name("lanternchoir.example"),
@@ -129,10 +130,16 @@ CREATE TABLE hostname (
 CREATE TABLE zone (
     name TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), home TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
+CREATE TABLE certificate (
+    site TEXT PRIMARY KEY REFERENCES site(main), names TEXT NOT NULL, folder TEXT NOT NULL,
+    not_before TEXT NOT NULL, not_after TEXT NOT NULL, state TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
 INSERT INTO account VALUES ('choir', 'choir@saltmarsh.example', '/home/choir', NULL);
 INSERT INTO site VALUES ('lanternchoir.example', 'choir', '/home/choir/www', 'addon-domain', 'none', NULL);
 INSERT INTO hostname VALUES ('lanternchoir.example', 'lanternchoir.example', 0);
 INSERT INTO zone VALUES ('lanternchoir.example', 'choir', 'here');
+INSERT INTO certificate VALUES ('lanternchoir.example', '[\"lanternchoir.example\"]', '/harbor/c/1',
+    '2026-11-01T00:00:00Z', '2027-01-30T00:00:00Z', 'served');
 PRAGMA user_version = 1;
 ";
 
@@ -148,6 +155,9 @@ fn an_inventory_of_the_first_version_is_brought_up_to_date_and_loses_nothing() {
         let zone = store.zone(&name("lanternchoir.example")).unwrap().unwrap();
         assert_eq!((zone.home, zone.pattern, zone.primary), (ZoneHome::Here, None, None));
         assert_eq!(store.accounts().unwrap()[0].plan, None);
+        assert_eq!(store.accounts().unwrap()[0].nameserver_set, None);
+        assert_eq!(store.all_certificates().unwrap()[0].source, CertificateSource::Ca);
+        assert!(store.nameserver_sets().unwrap().is_empty());
         assert!(store.plans().unwrap().is_empty() && store.patterns().unwrap().is_empty());
     }
 }

@@ -5,6 +5,7 @@ use brightharbor_core::survey::Survey;
 use clap::Args;
 use serde_json::{Value, json};
 
+use super::list::site_of;
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
 use crate::look::look_at_site;
@@ -31,10 +32,7 @@ pub struct Issue {
 pub fn run(args: &Issue, context: &Context) -> Report {
     let name = hostname(&args.hostname)?;
     let harbor = context.open()?;
-    let site = harbor.store.site_of(&name)?.ok_or_else(|| {
-        Error::refused("not-attached", format!("{name} is not attached here"))
-            .advice(format!("attach it first: brightharbor attach {name} --account ACCOUNT"))
-    })?;
+    let site = site_of(&harbor, &name)?;
     if harbor.settings.ca.directory.is_none() {
         return Err(Error::refused("no-ca", "the settings name no CA")
             .advice("set `directory` under [ca] in harbor.toml, and `terms-accepted` after reading its terms"));

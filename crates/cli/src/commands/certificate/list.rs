@@ -1,0 +1,256 @@
+//! `certificate list`: every certificate with its state and the days left, and which hostnames none of them covers. For
+//! monitoring: an exit code, and a file of metrics.
+
+use std::fmt::Write;
+use std::path::PathBuf;
+
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{Certificate, CertificateState, Site, SiteKind};
+use brightharbor_io::clock;
+use brightharbor_io::install::write_atomically;
+use clap::Args;
+use jiff::Timestamp;
+use serde_json::{Value, json};
+
+use crate::commands::{Report, account};
+use crate::error::{Error, Exit};
+use crate::run::Context;
+use crate::show::human::{Page, table};
+use crate::show::{Shown, counted};
+
+/// List the certificates. Ends with 1 if one has run out, with 3 if one will soon or a hostname has none.
+#[derive(Debug, Args)]
+pub struct List {
+    /// Only those of this account's sites.
+    #[arg(long, value_name = "ACCOUNT")]
+    account: Option<String>,
+    /// Only those that run out within so many days.
+    #[arg(long, value_name = "DAYS")]
+    expiring: Option<i64>,
+    /// One line a hostname: which certificate covers it, or why none does.
+    #[arg(long)]
+    coverage: bool,
+    /// Write the state to this file, in the text format of Prometheus, for a collector that reads files.
+    #[arg(long, value_name = "FILE")]
+    metrics: Option<PathBuf>,
+}
+
+/// Fewer days than this are soon: renewing has failed for a while by then.
+const SOON: i64 = 7;
+
+pub fn run(args: &List, context: &Context) -> Report {
+    let harbor = context.open()?;
+    let account = args.account.as_deref().map(|typed| account::show::find(&harbor, typed)).transpose()?;
+    let now = clock::now();
+    let mut rows = Vec::new();
+    for site in harbor.store.sites(account.as_ref().map(|account| &account.name))? {
+        if site.kind == SiteKind::ByAddress {
+            continue;
+        }
+        let certificate = harbor.store.certificate_of(site.main())?;
+        let waits = harbor.store.waiting_of(site.main())?.is_some();
+        rows.push(Row { site, certificate, waits });
+    }
+    if let Some(path) = &args.metrics {
+        write_atomically(path, metrics(&rows, now).as_bytes(), 0o644)?;
+    }
+    if let Some(days) = args.expiring {
+        rows.retain(|row| row.certificate.as_ref().is_some_and(|certificate| days_left(certificate, now) <= days));
+    }
+    rows.sort_by_key(|row| {
+        let end = row.certificate.as_ref().map(|certificate| certificate.not_after);
+        (end.is_none(), end)
+    });
+    Ok(Box::new(Certificates { rows, now, coverage: args.coverage, soon: args.expiring.unwrap_or(SOON) }))
+}
+
+struct Row {
+    site: Site,
+    certificate: Option<Certificate>,
+    waits: bool,
+}
+
+impl Row {
+    /// The hostnames of the site that its certificate does not name.
+    fn uncovered(&self) -> Vec<&Hostname> {
+        let names = self.certificate.as_ref().map(|certificate| &certificate.names[..]).unwrap_or_default();
+        self.site.hostnames.iter().filter(|hostname| !names.contains(hostname)).collect()
+    }
+
+    fn cover_words(&self, hostname: &Hostname, now: Timestamp) -> String {
+        match &self.certificate {
+            Some(certificate) if certificate.names.contains(hostname) => {
+                format!(
+                    "{} certificate of {}, {}",
+                    certificate.source.words(),
+                    certificate.site,
+                    left_words(certificate, now)
+                )
+            }
+            Some(_) if self.waits => "not covered: waits for its links".into(),
+            Some(_) => "not covered by the site's certificate".into(),
+            None if self.waits => "none: waits for its links".into(),
+            None => "none".into(),
+        }
+    }
+}
+
+fn days_left(certificate: &Certificate, now: Timestamp) -> i64 {
+    certificate.not_after.duration_since(now).as_secs().div_euclid(86_400)
+}
+
+fn left_words(certificate: &Certificate, now: Timestamp) -> String {
+    match days_left(certificate, now) {
+        past if past < 0 => format!("ran out {} ago", counted(past.unsigned_abs() as usize, "day")),
+        left => format!("{} left", counted(left as usize, "day")),
+    }
+}
+
+fn state_word(certificate: &Certificate) -> &'static str {
+    match certificate.state {
+        CertificateState::Installed => "installed",
+        CertificateState::Served => "served",
+    }
+}
+
+/// One sample a site, by its main hostname, which holds nothing that would need escaping.
+fn metrics(rows: &[Row], now: Timestamp) -> String {
+    let mut text = String::new();
+    let _ =
+        writeln!(text, "# HELP brightharbor_certificate_not_after_seconds When the certificate of a site runs out.");
+    let _ = writeln!(text, "# TYPE brightharbor_certificate_not_after_seconds gauge");
+    for row in rows {
+        if let Some(certificate) = &row.certificate {
+            let (site, source) = (row.site.main(), certificate.source.words());
+            let end = certificate.not_after.as_second();
+            let _ = writeln!(
+                text,
+                "brightharbor_certificate_not_after_seconds{{site=\"{site}\",source=\"{source}\"}} {end}"
+            );
+        }
+    }
+    let _ = writeln!(text, "# HELP brightharbor_certificate_served Whether a handshake has shown it.");
+    let _ = writeln!(text, "# TYPE brightharbor_certificate_served gauge");
+    for row in rows {
+        if let Some(certificate) = &row.certificate {
+            let served = u8::from(certificate.state == CertificateState::Served);
+            let _ = writeln!(text, "brightharbor_certificate_served{{site=\"{}\"}} {served}", row.site.main());
+        }
+    }
+    let _ = writeln!(text, "# HELP brightharbor_hostnames_uncovered Hostnames of a site that no certificate covers.");
+    let _ = writeln!(text, "# TYPE brightharbor_hostnames_uncovered gauge");
+    for row in rows {
+        let _ = writeln!(
+            text,
+            "brightharbor_hostnames_uncovered{{site=\"{}\"}} {}",
+            row.site.main(),
+            row.uncovered().len()
+        );
+    }
+    let _ = writeln!(text, "# HELP brightharbor_metrics_written_seconds When this was written.");
+    let _ = writeln!(text, "# TYPE brightharbor_metrics_written_seconds gauge");
+    let _ = writeln!(text, "brightharbor_metrics_written_seconds {}", now.as_second());
+    text
+}
+
+struct Certificates {
+    rows: Vec<Row>,
+    now: Timestamp,
+    coverage: bool,
+    /// So many days are soon.
+    soon: i64,
+}
+
+impl Certificates {
+    fn holes(&self) -> usize {
+        self.rows.iter().map(|row| row.uncovered().len()).sum()
+    }
+
+    fn within(&self, days: i64) -> usize {
+        let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
+        certificates.filter(|certificate| days_left(certificate, self.now) < days).count()
+    }
+
+    fn headline(&self) -> String {
+        let certificates = self.rows.iter().filter(|row| row.certificate.is_some()).count();
+        let mut parts = vec![counted(certificates, "certificate")];
+        let (past, soon) = (self.within(0), self.within(self.soon));
+        if past > 0 {
+            parts.push(format!("{past} ran out"));
+        }
+        if soon > past {
+            parts.push(format!("{} within {}", soon - past, counted(self.soon.unsigned_abs() as usize, "day")));
+        }
+        match self.holes() {
+            0 => parts.push("every hostname is covered".into()),
+            holes => parts.push(format!("{} not covered", counted(holes, "hostname"))),
+        }
+        parts.join(", ")
+    }
+}
+
+impl Shown for Certificates {
+    fn human(&self, page: &mut Page) {
+        if self.rows.is_empty() {
+            return page.line("No certificate is like that.");
+        }
+        page.heading(&self.headline());
+        page.blank();
+        if self.coverage {
+            let rows = self.rows.iter().flat_map(|row| {
+                row.site.hostnames.iter().map(|name| vec![name.to_string(), row.cover_words(name, self.now)])
+            });
+            return table(page, &["hostname", "certificate"], rows.collect());
+        }
+        let rows = self.rows.iter().map(|row| match &row.certificate {
+            Some(certificate) => vec![
+                row.site.main().to_string(),
+                certificate.source.words().to_string(),
+                state_word(certificate).to_string(),
+                left_words(certificate, self.now),
+                match row.uncovered().len() {
+                    0 => counted(certificate.names.len(), "name"),
+                    holes => format!("{}, {holes} not covered", counted(certificate.names.len(), "name")),
+                },
+            ],
+            None => {
+                let why = if row.waits { "waits for its links" } else { "none" };
+                vec![row.site.main().to_string(), String::new(), why.into(), String::new(), String::new()]
+            }
+        });
+        table(page, &["site", "source", "state", "time", "covers"], rows.collect());
+    }
+
+    fn json(&self) -> Value {
+        let row = |row: &Row| {
+            json!({
+                "site": row.site.main(),
+                "account": row.site.account,
+                "source": row.certificate.as_ref().map(|certificate| certificate.source),
+                "state": row.certificate.as_ref().map(state_word),
+                "names": row.certificate.as_ref().map(|certificate| &certificate.names),
+                "not_after": row.certificate.as_ref().map(|certificate| certificate.not_after.to_string()),
+                "days_left": row.certificate.as_ref().map(|certificate| days_left(certificate, self.now)),
+                "uncovered": row.uncovered(),
+                "waiting": row.waits,
+            })
+        };
+        json!({ "command": "certificate list", "certificates": self.rows.iter().map(row).collect::<Vec<_>>() })
+    }
+
+    fn exit(&self) -> Exit {
+        match (self.within(0), self.within(self.soon), self.holes()) {
+            (1.., ..) => Exit::Fault,
+            (0, 0, 0) => Exit::Done,
+            _ => Exit::Waits,
+        }
+    }
+}
+
+/// For the other commands of this noun: the site of a hostname.
+pub fn site_of(harbor: &brightharbor_io::harbor::Harbor, name: &Hostname) -> Result<Site, Error> {
+    harbor.store.site_of(name)?.ok_or_else(|| {
+        Error::refused("not-attached", format!("{name} is not attached here"))
+            .advice(format!("attach it first: brightharbor attach {name} --account ACCOUNT"))
+    })
+}
