@@ -3,12 +3,16 @@
 //!
 //! Keys are made in `brightharbor-io`; only public halves are looked at here.
 
+mod assemble;
 mod chain;
 mod coverage;
 mod install;
+mod piece;
 mod read;
 
+pub use assemble::{Assembled, Unfit, assemble, check_leaf, is_self_signed};
 pub use chain::{ChainProblem, check_pair};
 pub use coverage::{covers, uncovered};
 pub use install::{Install, force_https, install};
+pub use piece::{Piece, PieceError, RequestFacts, certificate_pem, pieces, read_request};
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};

@@ -3,7 +3,8 @@
 use jiff::Timestamp;
 use x509_parser::extensions::GeneralName;
 use x509_parser::pem::Pem;
-use x509_parser::prelude::{FromDer, X509Certificate};
+use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate};
+use x509_parser::public_key::PublicKey;
 
 /// What one certificate says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -16,6 +17,14 @@ pub struct CertificateFacts {
     pub not_after: Timestamp,
     /// The subject public key info, DER.
     pub public_key: Vec<u8>,
+    /// Its kind and size, as `RSA 2048`.
+    pub key: String,
+    /// The size by which its strength is reckoned; 0 where that says nothing.
+    pub key_bits: usize,
+    /// The algorithm that it was signed with, as an object identifier.
+    pub signature: String,
+    /// Whether it may sign others.
+    pub is_ca: bool,
     pub der: Vec<u8>,
 }
 
@@ -73,6 +82,33 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
         not_before: time(certificate.validity().not_before.timestamp())?,
         not_after: time(certificate.validity().not_after.timestamp())?,
         public_key: certificate.public_key().raw.to_vec(),
+        key: kind_of(certificate.public_key()).0,
+        key_bits: kind_of(certificate.public_key()).1,
+        signature: certificate.signature_algorithm.algorithm.to_id_string(),
+        is_ca: certificate.is_ca(),
         der: der.to_vec(),
     })
+}
+
+fn kind_of(key: &SubjectPublicKeyInfo<'_>) -> (String, usize) {
+    match key.parsed() {
+        Ok(PublicKey::RSA(rsa)) => (format!("RSA {}", rsa.key_size()), rsa.key_size()),
+        Ok(PublicKey::EC(point)) => (format!("EC P-{}", point.key_size()), 0),
+        Ok(_) => ("another kind of key".into(), 0),
+        Err(_) => ("a key that cannot be read".into(), 0),
+    }
+}
+
+/// Signatures with SHA-1 or MD5 (RFC 9155, RFC 6151): browsers refuse them.
+const WEAK_SIGNATURES: [&str; 4] =
+    ["1.2.840.113549.1.1.5", "1.2.840.113549.1.1.4", "1.2.840.10045.4.1", "1.3.14.3.2.29"];
+
+impl CertificateFacts {
+    /// Why browsers would refuse it for its strength.
+    pub fn weakness(&self) -> Option<String> {
+        if self.key_bits > 0 && self.key_bits < 2048 {
+            return Some(format!("its key is {}, and 2048 is the least", self.key));
+        }
+        WEAK_SIGNATURES.contains(&self.signature.as_str()).then(|| "it is signed with SHA-1 or MD5".to_string())
+    }
 }

@@ -113,6 +113,11 @@ impl Layout {
         self.root.join("certificates")
     }
 
+    /// Keys and requests of certificates that are to be bought.
+    pub fn requests(&self) -> PathBuf {
+        self.root.join("requests")
+    }
+
     /// Account keys and orders under way.
     pub fn ca(&self) -> PathBuf {
         self.root.join("ca")

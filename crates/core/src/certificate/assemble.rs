@@ -1,0 +1,152 @@
+//! From a heap of certificates to the chain of one key: the leaf first, each followed by its issuer, without the root.
+//! What is missing or too much is told; what makes it useless for a site refuses it.
+
+use jiff::Timestamp;
+
+use super::chain::has_signed;
+use super::{CertificateFacts, uncovered};
+use crate::name::Hostname;
+
+/// A chain that fits a key.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Assembled {
+    /// Leaf first, without a root.
+    pub chain: Vec<CertificateFacts>,
+    /// The issuer that nobody gave, unless a root was given or visitors' programs know it: then it is that root.
+    pub missing: Option<String>,
+    /// What was left out, and why, in sentences.
+    pub said: Vec<String>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum Unfit {
+    #[error("there is no certificate in it")]
+    NoCertificate,
+    #[error("none of the certificates is for this key; they are for {0}")]
+    OtherKey(String),
+    #[error("the certificate does not cover {0}")]
+    Uncovered(String),
+    #[error("the certificate ran out at {0}")]
+    Expired(Timestamp),
+    #[error("the certificate is valid only from {0}")]
+    NotYet(Timestamp),
+    #[error("the certificate is too weak for browsers: {0}")]
+    Weak(String),
+}
+
+/// Puts the chain of the key together.
+pub fn assemble(mut given: Vec<CertificateFacts>, key_public: &[u8]) -> Result<Assembled, Unfit> {
+    if given.is_empty() {
+        return Err(Unfit::NoCertificate);
+    }
+    let mut seen: Vec<Vec<u8>> = Vec::new();
+    given.retain(|facts| {
+        let new = !seen.contains(&facts.der);
+        seen.push(facts.der.clone());
+        new
+    });
+    let Some(leaf) = given.iter().position(|facts| facts.public_key == key_public) else {
+        let subjects: Vec<String> =
+            given.iter().filter(|facts| !facts.names.is_empty()).map(|f| f.names.join(" ")).collect();
+        let subjects =
+            if subjects.is_empty() { given.iter().map(|facts| facts.subject.clone()).collect() } else { subjects };
+        return Err(Unfit::OtherKey(subjects.join("; ")));
+    };
+    let mut chain = vec![given.remove(leaf)];
+    let mut said = Vec::new();
+    let missing = loop {
+        let last = &chain[chain.len() - 1];
+        if is_self_signed(last) {
+            break None;
+        }
+        // Each is taken once, so that issuers who vouch for each other end as well.
+        let Some(next) = given.iter().position(|facts| has_signed(facts, last)) else {
+            break Some(last.issuer.clone());
+        };
+        let issuer = given.remove(next);
+        if is_self_signed(&issuer) {
+            said.push(format!("the root {} is left out: visitors' programs bring their own", issuer.subject));
+            break None;
+        }
+        chain.push(issuer);
+    };
+    said.extend(given.iter().map(|facts| format!("{} is left out: it does not belong to the chain", facts.subject)));
+    Ok(Assembled { chain, missing, said })
+}
+
+pub fn is_self_signed(facts: &CertificateFacts) -> bool {
+    facts.subject == facts.issuer && has_signed(facts, facts)
+}
+
+/// Whether the leaf of a chain is of use for these hostnames.
+pub fn check_leaf(leaf: &CertificateFacts, hostnames: &[Hostname], now: Timestamp) -> Result<(), Unfit> {
+    let open: Vec<&str> = uncovered(&leaf.names, hostnames).iter().map(|name| name.as_str()).collect();
+    if !open.is_empty() {
+        return Err(Unfit::Uncovered(open.join(", ")));
+    }
+    if now >= leaf.not_after {
+        return Err(Unfit::Expired(leaf.not_after));
+    }
+    if now < leaf.not_before {
+        return Err(Unfit::NotYet(leaf.not_before));
+    }
+    match leaf.weakness() {
+        Some(why) => Err(Unfit::Weak(why)),
+        None => Ok(()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::certificate::read_chain;
+    use rcgen::{BasicConstraints, CertificateParams, IsCa, Issuer, KeyPair, PublicKeyData};
+
+    fn authority(name: &str, by: Option<&Issuer<'static, KeyPair>>) -> (CertificateFacts, Issuer<'static, KeyPair>) {
+        let key = KeyPair::generate().unwrap();
+        let mut params = CertificateParams::new(vec![]).unwrap();
+        params.distinguished_name.push(rcgen::DnType::CommonName, name);
+        params.is_ca = IsCa::Ca(BasicConstraints::Unconstrained);
+        let made = match by {
+            Some(issuer) => params.signed_by(&key, issuer).unwrap(),
+            None => params.self_signed(&key).unwrap(),
+        };
+        (read_chain(made.pem().as_bytes()).unwrap().remove(0), Issuer::new(params, key))
+    }
+
+    fn facts_of(names: &[&str], issuer: &Issuer<'static, KeyPair>) -> (CertificateFacts, Vec<u8>) {
+        let key = KeyPair::generate().unwrap();
+        let params = CertificateParams::new(names.iter().map(|name| name.to_string()).collect::<Vec<_>>()).unwrap();
+        let leaf = params.signed_by(&key, issuer).unwrap();
+        (read_chain(leaf.pem().as_bytes()).unwrap().remove(0), key.subject_public_key_info())
+    }
+
+    #[test]
+    fn a_heap_becomes_a_chain() {
+        let (root, root_issuer) = authority("Saltmarsh root", None);
+        let (middle, middle_issuer) = authority("Saltmarsh middle", Some(&root_issuer));
+        let (stranger, _) = authority("Stranger", None);
+        let (leaf, key) = facts_of(&["gullrock.example"], &middle_issuer);
+        let heap = vec![root.clone(), stranger.clone(), middle.clone(), leaf.clone(), middle.clone()];
+        let made = assemble(heap, &key).unwrap();
+        assert_eq!((made.chain, made.missing), (vec![leaf.clone(), middle.clone()], None));
+        assert!(made.said[0].contains("the root") && made.said[1].contains("Stranger"), "{:?}", made.said);
+        let short = assemble(vec![leaf.clone(), root.clone()], &key).unwrap();
+        assert_eq!(short.missing.as_deref(), Some(leaf.issuer.as_str()));
+        let other = assemble(vec![leaf.clone()], &root.public_key).unwrap_err();
+        assert_eq!(other, Unfit::OtherKey("gullrock.example".into()));
+    }
+
+    #[test]
+    fn a_leaf_must_cover_the_names_and_be_in_date() {
+        let (_, issuer) = authority("Saltmarsh root", None);
+        let (leaf, _) = facts_of(&["gullrock.example"], &issuer);
+        let names = ["gullrock.example", "www.gullrock.example"].map(|name| Hostname::parse(name).unwrap());
+        let now = "2026-11-23T07:00:00Z".parse().unwrap();
+        assert_eq!(check_leaf(&leaf, &names[..1], now), Ok(()));
+        assert_eq!(check_leaf(&leaf, &names, now), Err(Unfit::Uncovered("www.gullrock.example".into())));
+        assert!(matches!(check_leaf(&leaf, &names[..1], Timestamp::MAX), Err(Unfit::Expired(_))));
+        let weak = CertificateFacts { key: "RSA 1024".into(), key_bits: 1024, ..leaf };
+        assert!(matches!(check_leaf(&weak, &names[..1], now), Err(Unfit::Weak(_))));
+    }
+}
