@@ -97,6 +97,18 @@ pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
     done(SecureOutcome::Served { certificate, new }, left_out)
 }
 
+/// Proves a certificate that was put in place by another way, and sends http to https if it holds.
+pub async fn prove_installed(context: &Context, main: &Hostname) -> Result<Secured, Error> {
+    let harbor = context.open()?;
+    let recorded = harbor.store.certificate_of(main)?;
+    let certificate = recorded.ok_or_else(|| Error::refused("inventory", "the certificate was not recorded"))?;
+    let outcome = match prove(&harbor, &certificate).await? {
+        Err(reason) => SecureOutcome::NotShown { certificate, reason },
+        Ok(()) => SecureOutcome::Served { certificate: settle(context, certificate, true).await?, new: true },
+    };
+    Ok(Secured { site: main.clone(), outcome, left_out: vec![] })
+}
+
 /// Orders for all names; a name that the CA cannot validate is left out and the rest is ordered once more.
 async fn order_for(
     context: &Context,

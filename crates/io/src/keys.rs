@@ -1,7 +1,12 @@
 //! Private keys: made, kept and compared here, never shown. Certificate requests (RFC 2986) are signed with them.
 
 use brightharbor_core::name::Hostname;
-use rcgen::{CertificateParams, DistinguishedName, KeyPair, PKCS_ECDSA_P256_SHA256, PublicKeyData};
+use jiff::{SignedDuration, Timestamp};
+use rcgen::string::PrintableString;
+use rcgen::{
+    CertificateParams, DistinguishedName, DnType, DnValue, KeyPair, PKCS_ECDSA_P256_SHA256, PKCS_ECDSA_P384_SHA384,
+    PKCS_RSA_SHA256, PublicKeyData, RsaKeySize,
+};
 
 #[derive(Debug, thiserror::Error)]
 #[error("{what}: {reason}")]
@@ -14,10 +19,95 @@ fn failed(what: &'static str) -> impl Fn(rcgen::Error) -> KeyError {
     move |error| KeyError { what, reason: error.to_string() }
 }
 
+/// What kind of key is made.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum KeyKind {
+    #[default]
+    P256,
+    P384,
+    Rsa2048,
+    Rsa3072,
+    Rsa4096,
+}
+
 /// A new P-256 key, as PKCS#8 PEM.
 pub fn new_key_pem() -> Result<String, KeyError> {
-    let key = KeyPair::generate_for(&PKCS_ECDSA_P256_SHA256).map_err(failed("no key could be made"))?;
-    Ok(key.serialize_pem())
+    new_key_of(KeyKind::P256)
+}
+
+/// A new key of the kind, as PKCS#8 PEM, from the system's random source.
+pub fn new_key_of(kind: KeyKind) -> Result<String, KeyError> {
+    let key = match kind {
+        KeyKind::P256 => KeyPair::generate_for(&PKCS_ECDSA_P256_SHA256),
+        KeyKind::P384 => KeyPair::generate_for(&PKCS_ECDSA_P384_SHA384),
+        KeyKind::Rsa2048 => KeyPair::generate_rsa_for(&PKCS_RSA_SHA256, RsaKeySize::_2048),
+        KeyKind::Rsa3072 => KeyPair::generate_rsa_for(&PKCS_RSA_SHA256, RsaKeySize::_3072),
+        KeyKind::Rsa4096 => KeyPair::generate_rsa_for(&PKCS_RSA_SHA256, RsaKeySize::_4096),
+    };
+    Ok(key.map_err(failed("no key could be made"))?.serialize_pem())
+}
+
+/// Who asks for a certificate, as sellers want it; what is empty is left out.
+#[derive(Debug, Clone, Default)]
+pub struct Subject {
+    /// Two letters (ISO 3166-1), which stand as a PrintableString.
+    pub country: Option<String>,
+    pub state: Option<String>,
+    pub locality: Option<String>,
+    pub organization: Option<String>,
+    pub unit: Option<String>,
+}
+
+/// A request to be sent to a seller, PEM: the first name is the common name, all of them stand in the extension.
+pub fn seller_request(key_pem: &str, names: &[Hostname], subject: &Subject) -> Result<String, KeyError> {
+    let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
+    let mut params = params_for(names)?;
+    params.distinguished_name = named(names, subject)?;
+    let request = params.serialize_request(&key).map_err(failed("the request cannot be signed"))?;
+    request.pem().map_err(failed("the request cannot be written"))
+}
+
+/// A certificate that is signed with its own key, PEM: valid from a moment ago for so many days.
+pub fn self_signed(key_pem: &str, names: &[Hostname], now: Timestamp, days: u16) -> Result<String, KeyError> {
+    let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
+    let mut params = params_for(names)?;
+    params.distinguished_name =
+        named(names, &Subject { unit: Some("self-signed stop-gap".into()), ..Subject::default() })?;
+    let moment = |time: Timestamp| time::OffsetDateTime::from_unix_timestamp(time.as_second());
+    let wrong = |_| KeyError { what: "the certificate cannot be made", reason: "its dates are out of range".into() };
+    let end = now + SignedDuration::from_hours(24 * i64::from(days));
+    params.not_before = moment(now - SignedDuration::from_hours(1)).map_err(wrong)?;
+    params.not_after = moment(end).map_err(wrong)?;
+    Ok(params.self_signed(&key).map_err(failed("the certificate cannot be signed"))?.pem())
+}
+
+fn params_for(names: &[Hostname]) -> Result<CertificateParams, KeyError> {
+    let names: Vec<String> = names.iter().map(|name| name.as_str().to_string()).collect();
+    CertificateParams::new(names).map_err(failed("the names cannot be written"))
+}
+
+fn named(names: &[Hostname], subject: &Subject) -> Result<DistinguishedName, KeyError> {
+    let mut name = DistinguishedName::new();
+    if let Some(country) = &subject.country {
+        let country = PrintableString::try_from(country.as_str()).map_err(failed("the country cannot be written"))?;
+        name.push(DnType::CountryName, DnValue::PrintableString(country));
+    }
+    let parts = [
+        (DnType::StateOrProvinceName, &subject.state),
+        (DnType::LocalityName, &subject.locality),
+        (DnType::OrganizationName, &subject.organization),
+        (DnType::OrganizationalUnitName, &subject.unit),
+    ];
+    for (kind, value) in parts {
+        if let Some(value) = value {
+            name.push(kind, value.as_str());
+        }
+    }
+    // A common name may have 64 characters (RFC 5280, ub-common-name); a longer one stands in the extension alone.
+    if let Some(first) = names.first().filter(|first| first.as_str().len() <= 64) {
+        name.push(DnType::CommonName, first.as_str());
+    }
+    Ok(name)
 }
 
 /// The public half of a PEM key: its subject public key info, DER.

@@ -1,12 +1,20 @@
-//! `certificate`: certificates of sites.
+//! `certificate`: certificates of sites, from the CA, bought, or made here.
 
+pub mod import;
 pub mod issue;
 pub mod list;
+pub mod request;
+pub mod self_sign;
+pub mod show;
 
 use clap::Subcommand;
 
 #[derive(Debug, Subcommand)]
 pub enum Certificate {
+    Import(import::Import),
     Issue(issue::Issue),
     List(list::List),
+    Request(request::Request),
+    SelfSign(self_sign::SelfSign),
+    Show(show::Show),
 }

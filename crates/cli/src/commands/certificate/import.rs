@@ -1,0 +1,228 @@
+//! `certificate import`: what a seller has sent, recognised, matched with its key, put in order, installed and proven.
+
+use std::path::{Path, PathBuf};
+
+use brightharbor_core::certificate::{
+    Assembled, CertificateFacts, Install, Piece, PieceError, Unfit, assemble, certificate_pem, check_leaf, install,
+    pieces,
+};
+use brightharbor_core::change::InventoryChange;
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{CertificateSource, Site};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::keys::public_half;
+use brightharbor_io::server::await_fingerprint;
+use clap::Args;
+use jiff::Timestamp;
+use serde_json::{Value, json};
+
+use super::list::site_of;
+use crate::commands::{Report, hostname};
+use crate::error::{Error, Exit};
+use crate::options::ChangeOptions;
+use crate::run::{Changed, Context, Decision, change};
+use crate::secure::{Secured, prove_installed};
+use crate::show::human::{self, Page};
+use crate::show::{Shown, json};
+use crate::site_change::own_file;
+
+/// Import a certificate that was bought: any mixture of PEM, DER and PKCS#7 files, with or without its key.
+#[derive(Debug, Args)]
+pub struct Import {
+    /// The files, in any order.
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// A hostname of the site; by default found by the names in the certificate.
+    #[arg(long, value_name = "HOSTNAME")]
+    site: Option<String>,
+    #[command(flatten)]
+    options: ChangeOptions,
+}
+
+pub fn run(args: &Import, context: &Context) -> Report {
+    let (mut given, mut keys) = (Vec::new(), Vec::new());
+    for path in &args.files {
+        for piece in read(path)? {
+            match piece {
+                Piece::Certificate(facts) => given.push(*facts),
+                Piece::Key(pem) => keys.push(pem),
+                Piece::Request(_) => {}
+            }
+        }
+    }
+    let named = args.site.as_deref().map(hostname).transpose()?;
+    let mut fits: Option<(Site, Assembled)> = None;
+    let title = "certificate import".to_string();
+    let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
+        let site = match &named {
+            Some(name) => site_of(harbor, name)?,
+            None => site_by_names(harbor, &given)?,
+        };
+        keys.extend(waiting_keys(harbor, &site)?);
+        let (key, made) = with_its_key(&given, &keys, &site)?;
+        check_leaf(&made.chain[0], &site.hostnames, now).map_err(|error| unfit(&error, &site))?;
+        let decided = decide(harbor, &site, &made, &key, now, args.options.yes || args.options.dry_run)?;
+        fits = Some((site, made));
+        Ok(decided)
+    }))??;
+    let mut imported = Imported { changed, made: None, secured: None };
+    if let Some((site, made)) = fits {
+        if imported.changed.entry.is_some() {
+            imported.secured = Some(context.block_on(prove(context, &site))??);
+        }
+        imported.made = Some((site.main().clone(), made));
+    }
+    Ok(Box::new(imported))
+}
+
+fn read(path: &Path) -> Result<Vec<Piece>, Error> {
+    let shown = path.display();
+    let bytes = std::fs::read(path).map_err(|error| {
+        Error::wrong_use(format!("{shown}: {error}")).advice("give files that are there, as the seller sent them")
+    })?;
+    pieces(&bytes).map_err(|error| {
+        let advice = match &error {
+            PieceError::Locked { .. } => "unlock it first, as in: openssl pkey -in FILE -out key.pem",
+            _ => "give the file as the seller sent it: PEM, DER or PKCS#7 (.pem .crt .cer .p7b)",
+        };
+        Error::wrong_use(format!("{shown}: {error}")).advice(advice)
+    })
+}
+
+/// The site that the certificate names a hostname of.
+fn site_by_names(harbor: &Harbor, given: &[CertificateFacts]) -> Result<Site, Error> {
+    let leaves = given.iter().filter(|facts| !facts.is_ca);
+    for name in leaves.flat_map(|facts| &facts.names) {
+        let Ok(name) = Hostname::parse(name.trim_start_matches("*.")) else { continue };
+        if let Some(site) = harbor.store.site_of(&name)? {
+            return Ok(site);
+        }
+    }
+    Err(Error::refused("no-site", "none of the names in the certificate is attached here")
+        .advice("attach the hostname first, or name the site with --site HOSTNAME"))
+}
+
+/// The keys that wait for their certificate, the newest first, and the one that is installed.
+fn waiting_keys(harbor: &Harbor, site: &Site) -> Result<Vec<String>, Error> {
+    let folder = harbor.layout.requests().join(site.main().as_str());
+    let mut folders: Vec<PathBuf> =
+        std::fs::read_dir(&folder).into_iter().flatten().flatten().map(|entry| entry.path()).collect();
+    folders.sort();
+    folders.reverse();
+    folders.extend(site.certificate.as_ref().map(|files| files.folder().to_path_buf()));
+    Ok(folders.iter().filter_map(|folder| std::fs::read_to_string(folder.join("key.pem")).ok()).collect())
+}
+
+/// The first key that one of the certificates is for.
+fn with_its_key(given: &[CertificateFacts], keys: &[String], site: &Site) -> Result<(String, Assembled), Error> {
+    let mut last = None;
+    for key in keys {
+        let public = public_half(key)
+            .map_err(|error| Error::refused("key", error).advice("give the key as PEM, without a password"))?;
+        match assemble(given.to_vec(), &public) {
+            Ok(made) => return Ok((key.clone(), made)),
+            Err(error) => last = Some(error),
+        }
+    }
+    match last {
+        Some(error) => Err(unfit(&error, site)),
+        None => {
+            Err(Error::refused("no-key", "there is no key for the certificate, neither in the files nor in the harbor")
+                .advice("give the key's file too; one made elsewhere is as good"))
+        }
+    }
+}
+
+fn unfit(error: &Unfit, site: &Site) -> Error {
+    let advice = match error {
+        Unfit::NoCertificate => "give the certificate's file too".to_string(),
+        Unfit::OtherKey(_) => format!(
+            "give the key that the request was made with; or have it issued anew for a new one: brightharbor \
+             certificate request {}",
+            site.main()
+        ),
+        Unfit::Uncovered(_) => "have it issued for all names of the site, or detach those names".into(),
+        Unfit::Expired(_) => "get a new one from the seller".into(),
+        Unfit::NotYet(_) => "wait until then, or see that this machine's clock is right".into(),
+        Unfit::Weak(_) => "have it issued anew, for a P-256 key or RSA 2048".into(),
+    };
+    Error::refused("unfit", error).advice(advice)
+}
+
+fn decide(
+    harbor: &Harbor,
+    site: &Site,
+    made: &Assembled,
+    key: &str,
+    now: Timestamp,
+    anyway: bool,
+) -> Result<Decision, Error> {
+    let leaf = &made.chain[0];
+    let chain_pem: String = made.chain.iter().map(certificate_pem).collect();
+    let wanted = Install {
+        chain_pem: &chain_pem,
+        key_pem: key,
+        names: site.hostnames.clone(),
+        not_before: leaf.not_before,
+        not_after: leaf.not_after,
+        now,
+        source: CertificateSource::Imported,
+    };
+    let file = own_file(harbor, site, anyway)?;
+    let (mut set, _) = install(site, &wanted, file, &harbor.settings, &harbor.layout);
+    set.title = format!("certificate import {}", site.main());
+    if harbor.store.waiting_of(site.main())?.is_some() {
+        set.inventory(InventoryChange::EndWait { site: site.main().clone() });
+    }
+    let until = leaf.not_after.strftime("%Y-%m-%d");
+    let mut said = vec![format!("the certificate of {} covers all its names, until {until}", site.main())];
+    said.push(format!("its chain has {} certificates, in order", made.chain.len()));
+    if let Some(missing) = &made.missing {
+        said.push(format!(
+            "the chain ends before `{missing}`: if that is no root that visitors' programs know, ask the seller for it"
+        ));
+    }
+    said.extend(made.said.clone());
+    Ok(Decision { set, said })
+}
+
+/// A handshake shows whether it is served, and whether visitors would trust it.
+async fn prove(context: &Context, site: &Site) -> Result<Secured, Error> {
+    let harbor = context.open()?;
+    let site = harbor.store.site_of(site.main())?.unwrap_or_else(|| site.clone());
+    await_fingerprint(&harbor.settings, &site).await;
+    drop(harbor);
+    prove_installed(context, site.main()).await
+}
+
+struct Imported {
+    changed: Changed,
+    made: Option<(Hostname, Assembled)>,
+    secured: Option<Secured>,
+}
+
+impl Shown for Imported {
+    fn human(&self, page: &mut Page) {
+        human::change_report(page, &self.changed);
+        self.secured.iter().for_each(|secured| human::secured(page, secured));
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": "certificate import",
+            "change": json::ChangeDocument::from(&self.changed),
+            "site": self.made.as_ref().map(|(site, _)| site),
+            "chain": self.made.as_ref().map(|(_, made)| made.chain.iter().map(|facts| &facts.subject).collect::<Vec<_>>()),
+            "missing_issuer": self.made.as_ref().and_then(|(_, made)| made.missing.clone()),
+            "certificate": self.secured.as_ref().map(json::SecuredDocument::from),
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        use crate::secure::SecureOutcome;
+        match &self.secured {
+            Some(Secured { outcome: SecureOutcome::NotShown { .. }, .. }) => Exit::Fault,
+            _ => Exit::Done,
+        }
+    }
+}
