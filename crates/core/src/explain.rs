@@ -1,12 +1,13 @@
 //! The texts of every rule of the program, for `explain`. The rules themselves lie beside what they judge.
 
 use crate::finding::RuleText;
-use crate::{delegation, zone};
+use crate::{certificate, delegation, zone};
 
 /// All of them, in the order of the program's parts.
 pub fn all_rule_texts() -> Vec<&'static RuleText> {
     let delegation = delegation::rules::ALL.iter().map(|rule| rule.text);
-    delegation.chain(zone::rules::ALL.iter().map(|rule| rule.text)).collect()
+    let zone = zone::rules::ALL.iter().map(|rule| rule.text);
+    delegation.chain(zone).chain(certificate::rules::ALL.iter().map(|rule| rule.text)).collect()
 }
 
 #[cfg(test)]

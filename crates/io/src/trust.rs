@@ -8,6 +8,9 @@ use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
 use rustls::{ClientConfig, RootCertStore};
 
+/// The roots that certificates are verified with.
+pub type Roots = Arc<RootCertStore>;
+
 #[derive(Debug, thiserror::Error)]
 pub enum TrustError {
     #[error("the trust root {path} cannot be read: {reason}")]

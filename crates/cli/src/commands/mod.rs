@@ -68,6 +68,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Delegation(delegation::Delegation::Handover(handover)) => delegation::handover::run(handover, context),
         Command::Delegation(delegation::Delegation::Wait(wait)) => delegation::wait::run(wait, context),
         Command::Certificate(certificate::Certificate::Issue(issue)) => certificate::issue::run(issue, context),
+        Command::Certificate(certificate::Certificate::Check(check)) => certificate::check::run(check, context),
         Command::Certificate(certificate::Certificate::Import(import)) => certificate::import::run(import, context),
         Command::Certificate(certificate::Certificate::Request(request)) => certificate::request::run(request, context),
         Command::Certificate(certificate::Certificate::SelfSign(sign)) => certificate::self_sign::run(sign, context),

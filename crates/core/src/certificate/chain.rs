@@ -45,7 +45,7 @@ pub fn check_pair(chain: &[CertificateFacts], key_public: &[u8], now: Timestamp)
     problems
 }
 
-pub(super) fn has_signed(issuer: &CertificateFacts, subject: &CertificateFacts) -> bool {
+pub(crate) fn has_signed(issuer: &CertificateFacts, subject: &CertificateFacts) -> bool {
     let (Ok((_, issuer)), Ok((_, subject))) =
         (X509Certificate::from_der(&issuer.der), X509Certificate::from_der(&subject.der))
     else {

@@ -6,13 +6,19 @@
 mod assemble;
 mod chain;
 mod coverage;
+mod hello;
 mod install;
 mod piece;
 mod read;
+pub mod rules;
+mod served;
 
 pub use assemble::{Assembled, Unfit, assemble, check_leaf, is_self_signed};
+pub(crate) use chain::has_signed;
 pub use chain::{ChainProblem, check_pair};
 pub use coverage::{covers, uncovered};
+pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting};
 pub use install::{Install, force_https, install};
 pub use piece::{Piece, PieceError, RequestFacts, certificate_pem, pieces, read_request};
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
+pub use served::{Installed, Served};

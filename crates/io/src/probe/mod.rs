@@ -1,7 +1,9 @@
 //! Looks at web servers as a visitor: the fingerprint over http, the TLS handshake, and the way from page to page.
 
 mod page;
+mod served;
 mod tls;
 
 pub use page::{fetch_fingerprint, land};
+pub use served::look_at_served;
 pub use tls::shake_hands;

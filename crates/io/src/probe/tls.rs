@@ -2,6 +2,7 @@
 //! that a bad certificate can be described.
 
 use std::net::SocketAddr;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
@@ -11,7 +12,7 @@ use brightharbor_core::survey::{TlsOutcome, TlsSeen};
 use rustls::client::WebPkiServerVerifier;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
-use rustls::{ClientConfig, DigitallySignedStruct, RootCertStore, SignatureScheme};
+use rustls::{ClientConfig, DigitallySignedStruct, RootCertStore, SignatureScheme, SupportedProtocolVersion};
 use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 
@@ -35,16 +36,7 @@ async fn handshake(
     hostname: &Hostname,
     roots: Arc<RootCertStore>,
 ) -> Result<TlsOutcome, HttpError> {
-    let verifier = WebPkiServerVerifier::builder_with_provider(roots, provider())
-        .build()
-        .map_err(|error| HttpError::Tls(error.to_string()))?;
-    let witness = Arc::new(Witness { verifier, verdict: Mutex::new(None) });
-    let config = ClientConfig::builder_with_provider(provider())
-        .with_safe_default_protocol_versions()
-        .map_err(|error| HttpError::Tls(error.to_string()))?
-        .dangerous()
-        .with_custom_certificate_verifier(Arc::clone(&witness) as Arc<dyn ServerCertVerifier>)
-        .with_no_client_auth();
+    let (config, witness) = witnessing(roots, rustls::ALL_VERSIONS)?;
     let stream = connect(address).await?;
     let name = ServerName::try_from(hostname.as_str().to_string()).map_err(|e| HttpError::Request(e.to_string()))?;
     let stream = timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name, stream))
@@ -60,10 +52,9 @@ async fn handshake(
         Some(rustls::ProtocolVersion::TLSv1_2) => "TLS 1.2".to_string(),
         other => format!("{other:?}"),
     };
-    let verdict = witness.verdict.lock().map(|verdict| verdict.clone()).unwrap_or_default();
     Ok(TlsOutcome::Shown {
         protocol,
-        verified: verdict.unwrap_or_else(|| Err("no verdict".into())),
+        verified: witness.verdict(),
         names: facts.names,
         not_after: facts.not_after,
         sent: chain.len(),
@@ -73,9 +64,41 @@ async fn handshake(
 /// Takes the verdict of the real verifier down and lets the handshake go on. The handshake's own signature is
 /// checked for real: a server that does not hold the key never gets past it.
 #[derive(Debug)]
-struct Witness {
+pub(super) struct Witness {
     verifier: Arc<WebPkiServerVerifier>,
     verdict: Mutex<Option<Result<(), String>>>,
+    stapled: AtomicBool,
+}
+
+/// A client that takes down the verdict on whatever is shown, speaking these versions.
+pub(super) fn witnessing(
+    roots: Arc<RootCertStore>,
+    versions: &[&'static SupportedProtocolVersion],
+) -> Result<(ClientConfig, Arc<Witness>), HttpError> {
+    let failed = |error: String| HttpError::Tls(error);
+    let verifier = WebPkiServerVerifier::builder_with_provider(roots, provider())
+        .build()
+        .map_err(|error| failed(error.to_string()))?;
+    let witness = Arc::new(Witness { verifier, verdict: Mutex::new(None), stapled: AtomicBool::new(false) });
+    let config = ClientConfig::builder_with_provider(provider())
+        .with_protocol_versions(versions)
+        .map_err(|error| failed(error.to_string()))?
+        .dangerous()
+        .with_custom_certificate_verifier(Arc::clone(&witness) as Arc<dyn ServerCertVerifier>)
+        .with_no_client_auth();
+    Ok((config, witness))
+}
+
+impl Witness {
+    pub(super) fn verdict(&self) -> Result<(), String> {
+        let verdict = self.verdict.lock().map(|verdict| verdict.clone()).unwrap_or_default();
+        verdict.unwrap_or_else(|| Err("no verdict".into()))
+    }
+
+    /// Whether a statement about revocation came along.
+    pub(super) fn was_stapled(&self) -> bool {
+        self.stapled.load(Ordering::Relaxed)
+    }
 }
 
 impl ServerCertVerifier for Witness {
@@ -88,6 +111,7 @@ impl ServerCertVerifier for Witness {
         now: UnixTime,
     ) -> Result<ServerCertVerified, rustls::Error> {
         let verdict = self.verifier.verify_server_cert(end_entity, intermediates, server_name, ocsp, now);
+        self.stapled.store(!ocsp.is_empty(), Ordering::Relaxed);
         if let Ok(mut slot) = self.verdict.lock() {
             *slot = Some(verdict.map(|_| ()).map_err(|error| in_words(&error)));
         }

@@ -1,5 +1,6 @@
 //! `certificate`: certificates of sites, from the CA, bought, or made here.
 
+pub mod check;
 pub mod import;
 pub mod issue;
 pub mod list;
@@ -11,6 +12,7 @@ use clap::Subcommand;
 
 #[derive(Debug, Subcommand)]
 pub enum Certificate {
+    Check(check::Check),
     Import(import::Import),
     Issue(issue::Issue),
     List(list::List),

@@ -7,6 +7,7 @@ mod many;
 mod nameservers;
 mod quay;
 mod servers;
+mod tls;
 mod updates;
 mod voyage;
 mod webs;

@@ -144,7 +144,8 @@ impl Web {
             http = cast.http_port,
             https = cast.https_port,
         );
-        for module in ["mpm_event", "authz_core", "alias", "dir", "mime", "rewrite", "headers", "ssl", "socache_shmcb"]
+        for module in
+            ["mpm_event", "authz_core", "alias", "dir", "mime", "rewrite", "headers", "ssl", "socache_shmcb", "http2"]
         {
             let file = modules.join(format!("mod_{module}.so"));
             main.push_str(&format!("LoadModule {module}_module {}\n", file.display()));

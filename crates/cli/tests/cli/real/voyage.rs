@@ -195,6 +195,13 @@ fn voyage(kind: &str) {
     for name in ["crumbandtide.example", "www.crumbandtide.example"] {
         port.openssl_verifies(name);
     }
+    // Both names, on the real server: the chain, the versions, and that it is the very certificate installed.
+    let served = port.json(&["certificate", "check", "--all"], 0);
+    for server in served["servers"].as_array().unwrap() {
+        assert_eq!((&server["verdict"], &server["trusted"]), (&"well".into(), &true.into()), "{server}");
+        assert_eq!(server["versions"], serde_json::json!(["TLS 1.2", "TLS 1.3"]), "{server}");
+        assert_eq!(server["alpn"], "h2", "{server}");
+    }
     let shop = port.json(&["attach", "shop.crumbandtide.example", "--account", "bakery"], 0);
     assert_eq!(shop["surveys"][0]["all_hold"], true, "{shop}");
     port.openssl_verifies("shop.crumbandtide.example");

@@ -1,0 +1,240 @@
+//! `certificate check`: what servers show over TLS, here or anywhere: chain, names, dates, versions, ciphers.
+
+use std::net::{IpAddr, SocketAddr};
+use std::sync::Arc;
+
+use brightharbor_core::certificate::{Installed, Served, read_chain, rules};
+use brightharbor_core::finding::Finding;
+use brightharbor_core::harbor::Settings;
+use brightharbor_core::name::Hostname;
+use brightharbor_io::dns::resolve_all;
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::probe::look_at_served;
+use brightharbor_io::survey::resolvers;
+use brightharbor_io::trust::{self, Roots};
+use clap::Args;
+use futures_util::{StreamExt, stream};
+use serde_json::{Value, json};
+
+use crate::commands::{Report, host};
+use crate::error::{Error, Exit};
+use crate::run::{Context, runtime_for_many};
+use crate::show::human::{self, Page, table};
+use crate::show::{Shown, counted, json};
+
+/// Check what servers show over TLS: the chain as sent, names, dates, keys, versions and ciphers. Works without a harbor.
+#[derive(Debug, Args)]
+pub struct Check {
+    /// Hosts, each with a port if it is not that of https.
+    #[arg(required_unless_present = "all", value_name = "HOST[:PORT]")]
+    hosts: Vec<String>,
+    /// All hostnames of the harbor that have a certificate.
+    #[arg(long, conflicts_with = "hosts")]
+    all: bool,
+    /// Look at this address, wherever the hosts lead.
+    #[arg(long, value_name = "ADDRESS")]
+    at: Option<IpAddr>,
+}
+
+/// Servers that are looked at together; each is shaken hands with several times.
+const AT_ONCE: usize = 64;
+const MOST_ADDRESSES: usize = 4;
+
+pub fn run(args: &Check, context: &Context) -> Report {
+    let harbor = match context.open() {
+        Ok(harbor) => Some(harbor),
+        Err(error) if error.code == "no-harbor" => None,
+        Err(error) => return Err(error),
+    };
+    let settings = harbor.as_ref().map(|harbor| harbor.settings.clone()).unwrap_or_default();
+    let mut targets = args.hosts.iter().map(|typed| target(typed, &settings)).collect::<Result<Vec<_>, _>>()?;
+    if let (true, Some(harbor)) = (args.all, &harbor) {
+        let covered = harbor.store.all_certificates()?.into_iter().flat_map(|certificate| certificate.names);
+        targets.extend(covered.map(|name| (name, settings.internet.https_port())));
+    }
+    let roots = trust::roots(&settings.internet.trust_roots)?;
+    let seen = runtime_for_many(targets.len())?.block_on(look_at_all(targets, args.at, &settings, &roots, context));
+    let mut checked = Vec::new();
+    for served in seen {
+        let installed = installed(harbor.as_ref(), &served.host)?;
+        let findings = rules::judge(&served, &installed);
+        checked.push((served, findings));
+    }
+    Ok(Box::new(Checked { checked }))
+}
+
+/// `HOST`, `HOST:PORT`, `[ADDRESS]:PORT`.
+fn target(typed: &str, settings: &Settings) -> Result<(Hostname, u16), Error> {
+    let usual = settings.internet.https_port();
+    if let Ok(name) = Hostname::parse_host(typed) {
+        return Ok((name, usual));
+    }
+    match typed.rsplit_once(':').and_then(|(name, port)| Some((name, port.parse().ok().filter(|port| *port > 0)?))) {
+        Some((name, port)) => Ok((host(name)?, port)),
+        None => Ok((host(typed)?, usual)),
+    }
+}
+
+async fn look_at_all(
+    targets: Vec<(Hostname, u16)>,
+    at: Option<IpAddr>,
+    settings: &Settings,
+    roots: &Roots,
+    context: &Context,
+) -> Vec<Served> {
+    let (count, mut seen) = (targets.len(), Vec::new());
+    let resolvers = resolvers(settings);
+    let looks = targets.into_iter().map(|(name, port)| {
+        let (resolvers, roots) = (resolvers.clone(), Arc::clone(roots));
+        let look = tokio::spawn(look_at_host(name, port, at, resolvers, roots));
+        async move { look.await.unwrap_or_default() }
+    });
+    let mut looks = stream::iter(looks).buffered(AT_ONCE);
+    while let Some(served) = looks.next().await {
+        seen.extend(served);
+        context.progress.counted("servers looked at", seen.len(), count);
+    }
+    seen
+}
+
+async fn look_at_host(
+    name: Hostname,
+    port: u16,
+    at: Option<IpAddr>,
+    resolvers: Vec<SocketAddr>,
+    roots: Roots,
+) -> Vec<Served> {
+    let mut addresses: Vec<IpAddr> = match at.or(name.address()) {
+        Some(address) => vec![address],
+        None => {
+            let resolved = resolve_all(&resolvers, &name.dns_name()).await;
+            resolved.iter().flat_map(|resolved| resolved.addresses.iter().map(|address| address.address)).collect()
+        }
+    };
+    addresses.sort();
+    addresses.dedup();
+    addresses.truncate(MOST_ADDRESSES);
+    if addresses.is_empty() {
+        let nowhere = SocketAddr::new(IpAddr::from([0, 0, 0, 0]), port);
+        return vec![Served::not_found(name.as_str(), nowhere, brightharbor_io::clock::now())];
+    }
+    let looks = addresses
+        .into_iter()
+        .map(|address| look_at_served(SocketAddr::new(address, port), name.as_str(), Arc::clone(&roots)));
+    futures_util::future::join_all(looks).await
+}
+
+/// The leaf that is installed for a host of this harbor.
+fn installed(harbor: Option<&Harbor>, host: &str) -> Result<Installed, Error> {
+    let (Some(harbor), Ok(name)) = (harbor, Hostname::parse_host(host)) else { return Ok(Installed::default()) };
+    let files = harbor.store.site_of(&name)?.and_then(|site| site.certificate);
+    let pem = files.and_then(|files| std::fs::read(files.chain()).ok());
+    let leaf = pem.and_then(|pem| read_chain(&pem).ok()).map(|chain| chain[0].der.clone());
+    Ok(Installed { leaf })
+}
+
+struct Checked {
+    checked: Vec<(Served, Vec<Finding>)>,
+}
+
+fn verdict(findings: &[Finding]) -> &'static str {
+    match findings.first().map(|finding| finding.word()) {
+        Some("fault") => "fault",
+        Some("risk") => "risk",
+        _ => "well",
+    }
+}
+
+fn facts(served: &Served) -> Vec<(&'static str, String)> {
+    let mut facts = Vec::new();
+    if let Some(leaf) = served.chain.first() {
+        facts.push(("covers", leaf.names.join(", ")));
+        facts.push(("issuer", leaf.issuer.clone()));
+        let (from, to) = (leaf.not_before.strftime("%Y-%m-%d"), leaf.not_after.strftime("%Y-%m-%d"));
+        facts.push(("valid", format!("{from} to {to}")));
+        facts.push(("key", leaf.key.clone()));
+        let trusted = if served.verified.is_ok() { "which is trusted" } else { "which is not trusted" };
+        facts.push(("chain", format!("{} sent, {trusted}", counted(served.chain.len(), "certificate"))));
+    }
+    let versions: Vec<&str> = served.versions.iter().map(|version| version.words()).collect();
+    if !versions.is_empty() {
+        facts.push(("speaks", versions.join(", ")));
+    }
+    if let Some(alpn) = &served.alpn {
+        facts.push(("chooses", alpn.clone()));
+    }
+    if served.failed.is_none() {
+        let hsts = served.hsts.map_or("not set".into(), |seconds| format!("{} days", seconds / 86_400));
+        facts.push(("HSTS", hsts));
+        facts.push((
+            "revocation",
+            if served.stapled { "a statement comes along" } else { "nothing comes along" }.into(),
+        ));
+        let nameless = match &served.without_name {
+            None => "refuses".to_string(),
+            Some(names) if names.is_empty() => "shows a certificate without names".into(),
+            Some(names) => format!("shows {}", names.join(", ")),
+        };
+        facts.push(("no name", nameless));
+    }
+    facts
+}
+
+impl Shown for Checked {
+    fn human(&self, page: &mut Page) {
+        if self.checked.len() > 3 {
+            let bad = self.checked.iter().filter(|(_, findings)| verdict(findings) != "well").count();
+            page.heading(&format!("{}: {} not as they should be", counted(self.checked.len(), "server"), bad));
+            page.blank();
+            let rows =
+                self.checked.iter().filter(|(_, findings)| verdict(findings) != "well").map(|(served, findings)| {
+                    let mut codes: Vec<&str> = findings.iter().map(|finding| finding.code).collect();
+                    codes.dedup();
+                    vec![served.host.clone(), served.address.to_string(), verdict(findings).into(), codes.join(", ")]
+                });
+            return table(page, &["host", "address", "verdict", "findings"], rows.collect());
+        }
+        for (served, findings) in &self.checked {
+            page.blank();
+            let word = match verdict(findings) {
+                "well" => "as it should be".to_string(),
+                word => counted(findings.iter().filter(|finding| finding.word() == word).count(), word),
+            };
+            page.heading(&format!("{} at {}: {word}", served.host, served.address));
+            human::findings(page, findings);
+            for (name, text) in facts(served) {
+                page.hanging(&format!("  {name:<10}  "), &text);
+            }
+        }
+    }
+
+    fn json(&self) -> Value {
+        let document = |(served, findings): &(Served, Vec<Finding>)| {
+            json!({
+                "host": served.host,
+                "address": served.address.to_string(),
+                "verdict": verdict(findings),
+                "failed": served.failed,
+                "trusted": served.verified.is_ok(),
+                "names": served.chain.first().map(|leaf| &leaf.names),
+                "issuer": served.chain.first().map(|leaf| &leaf.issuer),
+                "not_after": served.chain.first().map(|leaf| leaf.not_after.to_string()),
+                "key": served.chain.first().map(|leaf| &leaf.key),
+                "sent": served.chain.len(),
+                "versions": served.versions,
+                "weak_cipher": served.weak_cipher,
+                "alpn": served.alpn,
+                "stapled": served.stapled,
+                "hsts_seconds": served.hsts,
+                "without_name": served.without_name,
+                "findings": findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
+            })
+        };
+        json!({ "command": "certificate check", "servers": self.checked.iter().map(document).collect::<Vec<_>>() })
+    }
+
+    fn exit(&self) -> Exit {
+        let fault = self.checked.iter().any(|(_, findings)| verdict(findings) == "fault");
+        if fault { Exit::Fault } else { Exit::Done }
+    }
+}

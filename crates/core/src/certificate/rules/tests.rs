@@ -1,0 +1,124 @@
+//! For every rule what makes it fire, and a good server on which none does; and the folder is read for rules left out.
+
+use std::collections::BTreeSet;
+
+use rcgen::{BasicConstraints, CertificateParams, DistinguishedName, DnType, IsCa, Issuer, KeyPair};
+
+use super::*;
+use crate::certificate::{TlsVersion, read_chain};
+
+fn authority(name: &str, by: Option<&Issuer<'static, KeyPair>>) -> (CertificateFacts, Issuer<'static, KeyPair>) {
+    let key = KeyPair::generate().unwrap();
+    let mut params = CertificateParams::new(vec![]).unwrap();
+    params.distinguished_name = DistinguishedName::new();
+    params.distinguished_name.push(DnType::CommonName, name);
+    params.is_ca = IsCa::Ca(BasicConstraints::Unconstrained);
+    let made = match by {
+        Some(issuer) => params.signed_by(&key, issuer).unwrap(),
+        None => params.self_signed(&key).unwrap(),
+    };
+    (read_chain(made.pem().as_bytes()).unwrap().remove(0), Issuer::new(params, key))
+}
+
+/// A server that is as it should be, and the root that its chain leads to.
+fn good() -> (Served, CertificateFacts) {
+    let (root, root_issuer) = authority("Tide root", None);
+    let (middle, issuer) = authority("Tide issuer", Some(&root_issuer));
+    let key = KeyPair::generate().unwrap();
+    let mut params = CertificateParams::new(vec!["gullrock.example".into()]).unwrap();
+    params.not_before = rcgen::date_time_ymd(2026, 11, 1);
+    params.not_after = rcgen::date_time_ymd(2027, 1, 30);
+    let leaf = read_chain(params.signed_by(&key, &issuer).unwrap().pem().as_bytes()).unwrap().remove(0);
+    let served = Served {
+        host: "gullrock.example".into(),
+        address: "192.0.2.10:443".parse().unwrap(),
+        seen_at: "2026-11-23T07:00:00Z".parse().unwrap(),
+        failed: None,
+        chain: vec![leaf, middle],
+        verified: Ok(()),
+        versions: vec![TlsVersion::Tls12, TlsVersion::Tls13],
+        weak_cipher: None,
+        alpn: Some("h2".into()),
+        stapled: false,
+        hsts: None,
+        without_name: None,
+    };
+    (served, root)
+}
+
+fn fired(spoil: impl FnOnce(&mut Served, &CertificateFacts)) -> Vec<&'static str> {
+    let (mut served, root) = good();
+    let installed = Installed { leaf: Some(served.chain[0].der.clone()) };
+    spoil(&mut served, &root);
+    judge(&served, &installed).iter().map(|finding| finding.code).collect()
+}
+
+fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
+    let untrusted = || Err("its issuer is not trusted".to_string());
+    vec![
+        (
+            "tls-not-spoken",
+            fired(|served, _| {
+                served.failed = Some("nothing listens there".into());
+                served.chain.clear();
+            }),
+        ),
+        ("served-name-not-covered", fired(|served, _| served.host = "www.gullrock.example".into())),
+        ("served-expired", fired(|served, _| served.seen_at = "2027-01-31T00:00:00Z".parse().unwrap())),
+        ("served-expires-soon", fired(|served, _| served.seen_at = "2027-01-26T00:00:00Z".parse().unwrap())),
+        (
+            "chain-issuer-missing",
+            fired(|served, _| {
+                served.chain.truncate(1);
+                served.verified = untrusted();
+            }),
+        ),
+        (
+            "served-not-trusted",
+            fired(|served, root| {
+                served.chain.push(root.clone());
+                served.verified = untrusted();
+            })
+            .into_iter()
+            .filter(|code| *code != "chain-root-sent")
+            .collect(),
+        ),
+        ("chain-root-sent", fired(|served, root| served.chain.push(root.clone()))),
+        ("chain-out-of-order", fired(|served, _| served.chain.push(good().0.chain[1].clone()))),
+        ("served-weak", fired(|served, _| served.chain[0].key_bits = 1024)),
+        ("old-tls-offered", fired(|served, _| served.versions.insert(0, TlsVersion::Tls10))),
+        ("weak-cipher-accepted", fired(|served, _| served.weak_cipher = Some("RC4".into()))),
+        ("served-not-installed", fired(|served, _| served.chain = good().0.chain)),
+    ]
+}
+
+#[test]
+fn a_good_server_has_no_findings() {
+    assert_eq!(fired(|_, _| ()), [""; 0]);
+}
+
+#[test]
+fn each_rule_fires_on_its_own_fault_alone() {
+    for (code, fired) in triggers() {
+        assert_eq!(fired, [code]);
+    }
+}
+
+#[test]
+fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/src/certificate/rules");
+    let files: BTreeSet<String> = std::fs::read_dir(folder)
+        .unwrap()
+        .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+        .filter(|file| !["mod.rs", "tests.rs"].contains(&file.as_str()))
+        .map(|file| file.trim_end_matches(".rs").replace('_', "-"))
+        .collect();
+    let registered: BTreeSet<String> = ALL.iter().map(|rule| rule.text.code.to_string()).collect();
+    let tested: BTreeSet<String> = triggers().iter().map(|(code, _)| code.to_string()).collect();
+    assert_eq!((&files, &registered), (&registered, &tested));
+    for rule in ALL {
+        let text = rule.text;
+        assert!([text.what, text.why, text.cure].iter().all(|part| part.len() > 30), "{}", text.code);
+        assert!(text.source.starts_with("RFC "), "{}", text.code);
+    }
+}

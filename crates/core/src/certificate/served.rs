@@ -1,0 +1,65 @@
+//! What a server was seen to show over TLS, for the rules that judge it.
+
+use std::net::SocketAddr;
+
+use jiff::Timestamp;
+
+use super::{CertificateFacts, TlsVersion};
+
+/// One server at one address, asked for one host.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Served {
+    pub host: String,
+    pub address: SocketAddr,
+    pub seen_at: Timestamp,
+    /// Why no handshake of today came about; then there is no chain.
+    pub failed: Option<String>,
+    /// As it was sent, the leaf first.
+    pub chain: Vec<CertificateFacts>,
+    /// The verdict of a verifier of today, for this host and time.
+    pub verified: Result<(), String>,
+    /// The versions that it takes, the oldest first.
+    pub versions: Vec<TlsVersion>,
+    /// A weak cipher that it takes with TLS 1.2 or older, in words.
+    pub weak_cipher: Option<String>,
+    /// The protocol that it chose of HTTP/2 and HTTP/1.1 (RFC 7301).
+    pub alpn: Option<String>,
+    /// Whether a statement about revocation came along (RFC 6066 section 8).
+    pub stapled: bool,
+    /// For how many seconds browsers are bound to https (RFC 6797).
+    pub hsts: Option<u64>,
+    /// What it shows to who asks for no name: the names of that certificate.
+    pub without_name: Option<Vec<String>>,
+}
+
+impl Served {
+    /// A host that leads nowhere.
+    pub fn not_found(host: &str, address: SocketAddr, seen_at: Timestamp) -> Self {
+        Self { failed: Some("the name leads to no address".into()), ..Self::unseen(host, address, seen_at) }
+    }
+
+    /// Before anything was seen.
+    pub fn unseen(host: &str, address: SocketAddr, seen_at: Timestamp) -> Self {
+        Self {
+            host: host.to_string(),
+            address,
+            seen_at,
+            failed: None,
+            chain: vec![],
+            verified: Err("nothing was shown".into()),
+            versions: vec![],
+            weak_cipher: None,
+            alpn: None,
+            stapled: false,
+            hsts: None,
+            without_name: None,
+        }
+    }
+}
+
+/// What the harbor knows of the host.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Installed {
+    /// The leaf that is installed for it, DER.
+    pub leaf: Option<Vec<u8>>,
+}

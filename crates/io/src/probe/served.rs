@@ -1,0 +1,164 @@
+//! Everything that a server shows over TLS: its chain and the verdict on it, the versions and weak ciphers that it takes,
+//! and what it says beside. Each handshake is bounded in time; the old versions are greeted by hand.
+
+use std::net::SocketAddr;
+use std::sync::Arc;
+use std::time::Duration;
+
+use aws_lc_rs::rand;
+use brightharbor_core::certificate::{
+    Greeting, Served, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting, read_der,
+};
+use rustls::pki_types::ServerName;
+use rustls::version::{TLS12, TLS13};
+use rustls::{ClientConfig, ClientConnection, RootCertStore};
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::net::TcpStream;
+use tokio::time::timeout;
+use tokio_rustls::TlsConnector;
+use tokio_rustls::client::TlsStream;
+
+use super::tls::witnessing;
+use crate::clock;
+use crate::http::{Connection, HttpError, connect};
+
+const HANDSHAKE_TIME: Duration = Duration::from_secs(6);
+/// Enough of an answer to see version and cipher.
+const MOST_GREETING: usize = 512;
+const MOST_PAGE: usize = 64 * 1024;
+/// A chain longer than this is cut off: it is told by what is there.
+const MOST_CERTIFICATES: usize = 20;
+
+/// Looks at one address for the host.
+pub async fn look_at_served(address: SocketAddr, host: &str, roots: Arc<RootCertStore>) -> Served {
+    let mut served = Served::unseen(host, address, clock::now());
+    if let Err(error) = modern(&mut served, &roots).await {
+        let unreachable = !matches!(error, HttpError::Tls(_));
+        served.failed = Some(error.to_string());
+        if unreachable {
+            return served;
+        }
+    }
+    let old = TlsVersion::OLD.map(|version| greeted(address, host, version, USUAL));
+    let weak: Vec<u16> = WEAK.iter().map(|(cipher, _)| *cipher).collect();
+    let (old, weak, tls12, tls13) = tokio::join!(
+        futures_util::future::join_all(old),
+        greeted(address, host, TlsVersion::Tls12, &weak),
+        speaks(address, host, &roots, &TLS12),
+        speaks(address, host, &roots, &TLS13),
+    );
+    for (answer, version) in old.into_iter().zip(TlsVersion::OLD) {
+        if accepts(answer, version) {
+            served.versions.push(version);
+        }
+    }
+    served
+        .versions
+        .extend([(tls12, TlsVersion::Tls12), (tls13, TlsVersion::Tls13)].iter().filter(|(it, _)| *it).map(|(_, v)| *v));
+    if let Greeting::Accepted { cipher, .. } = weak {
+        served.weak_cipher = WEAK.iter().find(|(number, _)| *number == cipher).map(|(_, words)| words.to_string());
+    }
+    if served.failed.is_none() {
+        served.hsts = bound_to_https(&served, &roots).await;
+        served.without_name = nameless(address, host, &roots).await;
+    }
+    served
+}
+
+fn name_of(host: &str) -> Result<ServerName<'static>, HttpError> {
+    ServerName::try_from(host.trim_matches(['[', ']']).to_string())
+        .map_err(|error| HttpError::Request(error.to_string()))
+}
+
+async fn shake(address: SocketAddr, host: &str, config: ClientConfig) -> Result<TlsStream<TcpStream>, HttpError> {
+    let stream = connect(address).await?;
+    timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name_of(host)?, stream))
+        .await
+        .map_err(|_| HttpError::Silent)?
+        .map_err(|error| HttpError::Tls(error.to_string()))
+}
+
+fn names_of(session: &ClientConnection) -> Vec<String> {
+    let leaf = session.peer_certificates().and_then(|chain| chain.first());
+    leaf.and_then(|leaf| read_der(leaf).ok()).map(|facts| facts.names).unwrap_or_default()
+}
+
+/// A handshake of today, with what it shows.
+async fn modern(served: &mut Served, roots: &Arc<RootCertStore>) -> Result<(), HttpError> {
+    let (mut config, witness) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS)?;
+    config.alpn_protocols = vec![b"h2".to_vec(), b"http/1.1".to_vec()];
+    let stream = shake(served.address, &served.host, config).await?;
+    let (_, session) = stream.get_ref();
+    for der in session.peer_certificates().unwrap_or_default().iter().take(MOST_CERTIFICATES) {
+        served.chain.push(read_der(der).map_err(HttpError::Tls)?);
+    }
+    served.verified = witness.verdict();
+    served.stapled = witness.was_stapled();
+    served.alpn = session.alpn_protocol().map(|name| String::from_utf8_lossy(name).into_owned());
+    Ok(())
+}
+
+async fn speaks(
+    address: SocketAddr,
+    host: &str,
+    roots: &Arc<RootCertStore>,
+    version: &'static rustls::SupportedProtocolVersion,
+) -> bool {
+    match witnessing(Arc::clone(roots), &[version]) {
+        Ok((config, _)) => shake(address, host, config).await.is_ok(),
+        Err(_) => false,
+    }
+}
+
+/// What is shown to who asks for no name; `None` if the server refuses that.
+async fn nameless(address: SocketAddr, host: &str, roots: &Arc<RootCertStore>) -> Option<Vec<String>> {
+    let (mut config, _) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS).ok()?;
+    config.enable_sni = false;
+    let stream = shake(address, host, config).await.ok()?;
+    Some(names_of(stream.get_ref().1))
+}
+
+/// The greeting by hand, and the beginning of the answer to it.
+async fn greeted(address: SocketAddr, host: &str, version: TlsVersion, ciphers: &[u16]) -> Greeting {
+    let mut random = [0; 32];
+    if rand::fill(&mut random).is_err() {
+        return Greeting::Other;
+    }
+    let hello = client_hello(version, ciphers, host, random);
+    timeout(HANDSHAKE_TIME, exchange(address, &hello)).await.unwrap_or(Greeting::Other)
+}
+
+async fn exchange(address: SocketAddr, hello: &[u8]) -> Greeting {
+    let Ok(mut stream) = connect(address).await else { return Greeting::Other };
+    if stream.write_all(hello).await.is_err() {
+        return Greeting::Refused;
+    }
+    let mut answer = Vec::new();
+    let mut part = [0; MOST_GREETING];
+    loop {
+        match greeting(&answer) {
+            Greeting::Incomplete if answer.len() < MOST_GREETING => {}
+            seen => return seen,
+        }
+        match stream.read(&mut part).await {
+            Ok(0) | Err(_) => return Greeting::Refused,
+            Ok(read) => answer.extend_from_slice(&part[..read]),
+        }
+    }
+}
+
+/// For how long browsers are told to use https alone (RFC 6797 section 6.1).
+async fn bound_to_https(served: &Served, roots: &Arc<RootCertStore>) -> Option<u64> {
+    let (config, _) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS).ok()?;
+    let authority = match served.address.port() {
+        443 => served.host.clone(),
+        port => format!("{}:{port}", served.host),
+    };
+    let mut connection =
+        Connection::open(served.address, &served.host, &authority, Some(Arc::new(config))).await.ok()?;
+    let answer = connection.send("HEAD", "/", &[("connection", "close")], vec![], MOST_PAGE).await.ok()?;
+    let field = answer.header("strict-transport-security")?;
+    field
+        .split(';')
+        .find_map(|part| part.trim().to_ascii_lowercase().strip_prefix("max-age=")?.trim_matches('"').parse().ok())
+}
