@@ -182,7 +182,7 @@ fn a_stop_gap_is_marked_and_gives_way() {
     coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
     let sign = ["certificate", "self-sign", "crumbandtide.example"];
     assert!(coast.run(&sign).expect(0).contains("a stop-gap"));
-    let row = &coast.json(&["certificate", "list"], 0)["certificates"][0].clone();
+    let row = &coast.json(&["certificate", "list"], 3)["certificates"][0].clone();
     assert_eq!((&row["source"], &row["days_left"]), (&json!("self-signed"), &json!(29)), "{row}");
     assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["https"], "offered");
     coast.delegate_here("crumbandtide.example");

@@ -10,6 +10,7 @@ use super::{CertificateFacts, TlsVersion};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Served {
     pub host: String,
+    /// Unspecified where the name leads to none.
     pub address: SocketAddr,
     pub seen_at: Timestamp,
     /// Why no handshake of today came about; then there is no chain.
@@ -53,6 +54,16 @@ impl Served {
             stapled: false,
             hsts: None,
             without_name: None,
+        }
+    }
+}
+
+impl Served {
+    /// The host with the address that was looked at, if there is one.
+    pub fn place(&self) -> String {
+        match self.address.ip().is_unspecified() {
+            true => self.host.clone(),
+            false => format!("{} at {}", self.host, self.address),
         }
     }
 }

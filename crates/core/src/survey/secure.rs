@@ -3,6 +3,7 @@
 use jiff::SignedDuration;
 
 use super::{Link, LinkName, LinkState, Seen, TlsOutcome, Turn};
+use crate::site::CertificateSource;
 
 pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     let link = |state, because: String| Link::new(LinkName::Secure, state, because);
@@ -24,9 +25,13 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
                 return whose(seen, link(LinkState::Broken, format!("{} {why}", tls.address)));
             }
             TlsOutcome::Shown { verified: Err(why), .. } => {
-                let because = format!("the certificate at {} does not verify: {why}", tls.address);
+                let stop_gap = certificate.is_some_and(|c| c.source == CertificateSource::SelfSigned);
+                let because = match stop_gap && seen.is_ours(&tls.address.ip()) {
+                    true => format!("the self-signed stop-gap is shown at {}: visitors are warned of it", tls.address),
+                    false => format!("the certificate at {} does not verify: {why}", tls.address),
+                };
                 let uncovered = certificate.is_some_and(|c| !c.names.contains(seen.hostname));
-                let waits = uncovered && seen.harbored.is_some_and(|harbored| harbored.waiting.is_some());
+                let waits = (uncovered || stop_gap) && seen.harbored.is_some_and(|harbored| harbored.waiting.is_some());
                 return if waits {
                     link(LinkState::Waiting(None), because).turn(Turn::Tend)
                 } else {

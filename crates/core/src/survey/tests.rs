@@ -287,6 +287,17 @@ fn a_name_that_leads_elsewhere_is_the_turn_of_who_keeps_the_zone() {
 }
 
 #[test]
+fn a_stop_gap_is_named_as_such() {
+    let look = Look::spoilt(|look| {
+        look.harbored().certificate.as_mut().unwrap().source = CertificateSource::SelfSigned;
+        let TlsOutcome::Shown { verified, .. } = &mut look.host().tls[0].outcome else { panic!() };
+        *verified = Err("its issuer is not trusted".into());
+    });
+    let link = look.link(LinkName::Secure);
+    assert!(link.because.contains("self-signed stop-gap") && link.state == LinkState::Broken, "{link:?}");
+}
+
+#[test]
 fn a_change_spreads_as_caches_run_out() {
     let changed = Some("2026-11-23T06:58:00Z".parse().unwrap());
     let look = Look::spoilt(|look| {

@@ -153,7 +153,7 @@ fn facts(served: &Served) -> Vec<(&'static str, String)> {
         let (from, to) = (leaf.not_before.strftime("%Y-%m-%d"), leaf.not_after.strftime("%Y-%m-%d"));
         facts.push(("valid", format!("{from} to {to}")));
         facts.push(("key", leaf.key.clone()));
-        let trusted = if served.verified.is_ok() { "which is trusted" } else { "which is not trusted" };
+        let trusted = if served.verified.is_ok() { "trusted" } else { "not trusted" };
         facts.push(("chain", format!("{} sent, {trusted}", counted(served.chain.len(), "certificate"))));
     }
     let versions: Vec<&str> = served.versions.iter().map(|version| version.words()).collect();
@@ -200,7 +200,7 @@ impl Shown for Checked {
                 "well" => "as it should be".to_string(),
                 word => counted(findings.iter().filter(|finding| finding.word() == word).count(), word),
             };
-            page.heading(&format!("{} at {}: {word}", served.host, served.address));
+            page.heading(&format!("{}: {word}", served.place()));
             human::findings(page, findings);
             for (name, text) in facts(served) {
                 page.hanging(&format!("  {name:<10}  "), &text);
@@ -212,7 +212,7 @@ impl Shown for Checked {
         let document = |(served, findings): &(Served, Vec<Finding>)| {
             json!({
                 "host": served.host,
-                "address": served.address.to_string(),
+                "address": (!served.address.ip().is_unspecified()).then(|| served.address.to_string()),
                 "verdict": verdict(findings),
                 "failed": served.failed,
                 "trusted": served.verified.is_ok(),

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use std::path::PathBuf;
 
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateState, Site, SiteKind};
+use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site, SiteKind};
 use brightharbor_io::clock;
 use brightharbor_io::install::write_atomically;
 use clap::Args;
@@ -18,7 +18,7 @@ use crate::run::Context;
 use crate::show::human::{Page, table};
 use crate::show::{Shown, counted};
 
-/// List the certificates. Ends with 1 if one has run out, with 3 if one will soon or a hostname has none.
+/// List the certificates. Ends with 1 if one has run out, with 3 if one will soon, is a stop-gap, or a hostname has none.
 #[derive(Debug, Args)]
 pub struct List {
     /// Only those of this account's sites.
@@ -171,6 +171,11 @@ impl Certificates {
         certificates.filter(|certificate| days_left(certificate, self.now) < days).count()
     }
 
+    fn stop_gaps(&self) -> usize {
+        let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
+        certificates.filter(|certificate| certificate.source == CertificateSource::SelfSigned).count()
+    }
+
     fn headline(&self) -> String {
         let certificates = self.rows.iter().filter(|row| row.certificate.is_some()).count();
         let mut parts = vec![counted(certificates, "certificate")];
@@ -180,6 +185,11 @@ impl Certificates {
         }
         if soon > past {
             parts.push(format!("{} within {}", soon - past, counted(self.soon.unsigned_abs() as usize, "day")));
+        }
+        match self.stop_gaps() {
+            0 => {}
+            1 => parts.push("1 is a self-signed stop-gap".into()),
+            count => parts.push(format!("{count} are self-signed stop-gaps")),
         }
         match self.holes() {
             0 => parts.push("every hostname is covered".into()),
@@ -241,7 +251,7 @@ impl Shown for Certificates {
     fn exit(&self) -> Exit {
         match (self.within(0), self.within(self.soon), self.holes()) {
             (1.., ..) => Exit::Fault,
-            (0, 0, 0) => Exit::Done,
+            (0, 0, 0) if self.stop_gaps() == 0 => Exit::Done,
             _ => Exit::Waits,
         }
     }

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use brightharbor_core::certificate::{CertificateFacts, Piece, RequestFacts, is_self_signed, pieces};
+use brightharbor_core::change::content_hash;
 use brightharbor_io::clock;
 use brightharbor_io::keys::public_half;
 use clap::Args;
@@ -103,6 +104,7 @@ impl Shown for Contents {
                     }
                     field("valid", &self.dates(facts));
                     field("key", &facts.key);
+                    field("SHA-256", &content_hash(&facts.der));
                     if let Some(why) = facts.weakness() {
                         field("weak", &why);
                     }
@@ -146,6 +148,7 @@ impl Shown for Contents {
                 "not_before": facts.map(|facts| facts.not_before.to_string()),
                 "not_after": facts.map(|facts| facts.not_after.to_string()),
                 "key": facts.map(|facts| &facts.key),
+                "sha256": facts.map(|facts| content_hash(&facts.der)),
                 "weak": facts.and_then(|facts| facts.weakness()),
                 "belongs_to": self.together(index),
             })

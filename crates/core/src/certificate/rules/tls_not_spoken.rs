@@ -19,6 +19,6 @@ const TEXT: RuleText = RuleText {
 
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
     let Some(why) = &served.failed else { return vec![] };
-    let message = format!("{} at {}: {why}", served.host, served.address);
+    let message = format!("{}: {why}", served.place());
     vec![TEXT.finding(&served.host, message, "see that the web server listens there, with a certificate")]
 }
