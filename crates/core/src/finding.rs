@@ -86,3 +86,26 @@ impl RuleText {
         }
     }
 }
+
+/// For the tests of every folder of rules: each file is a registered rule with texts, and each rule has a trigger.
+///
+/// # Panics
+/// If one is left out.
+#[cfg(test)]
+pub(crate) fn check_folder(folder: &str, registered: &[&RuleText], tested: &[&str]) {
+    use std::collections::BTreeSet;
+    let folder = format!("{}/src/{folder}", env!("CARGO_MANIFEST_DIR"));
+    let names = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap());
+    let files: BTreeSet<String> = names
+        .filter(|file| !["mod.rs", "tests.rs"].contains(&file.as_str()))
+        .map(|file| file.trim_end_matches(".rs").replace('_', "-"))
+        .collect();
+    let known: BTreeSet<String> = registered.iter().map(|text| text.code.to_string()).collect();
+    let tested: BTreeSet<String> = tested.iter().map(ToString::to_string).collect();
+    assert_eq!(files, known);
+    assert_eq!(known, tested);
+    for text in registered {
+        assert!([text.what, text.why, text.cure].iter().all(|part| part.len() > 15), "{}", text.code);
+        assert!(text.source.starts_with("RFC "), "{}", text.code);
+    }
+}

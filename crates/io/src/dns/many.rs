@@ -164,3 +164,7 @@ impl Walker {
         (question.server, question.transport)
     }
 }
+
+#[cfg(test)]
+#[path = "many_tests.rs"]
+mod tests;

@@ -206,15 +206,7 @@ struct CheckReport {
 
 impl Shown for CheckReport {
     fn human(&self, page: &mut Page) {
-        self.said.iter().for_each(|said| page.hanging("", said));
-        match &self.checked[..] {
-            [] => page.line("There is nothing to check."),
-            [one] => human::delegation(page, one),
-            many => {
-                let rows = many.iter().map(|one| (&one.picture.domain, &one.verdict, &one.findings[..]));
-                human::delegations(page, &rows.collect::<Vec<_>>());
-            }
-        }
+        human::delegations(page, &self.said, &self.checked);
     }
 
     fn json(&self) -> Value {

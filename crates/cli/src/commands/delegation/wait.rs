@@ -107,14 +107,7 @@ struct Waited {
 
 impl Shown for Waited {
     fn human(&self, page: &mut Page) {
-        self.said.iter().for_each(|said| page.hanging("", said));
-        match &self.checked[..] {
-            [one] => human::delegation(page, one),
-            many => {
-                let rows = many.iter().map(|one| (&one.picture.domain, &one.verdict, &one.findings[..]));
-                human::delegations(page, &rows.collect::<Vec<_>>());
-            }
-        }
+        human::delegations(page, &self.said, &self.checked);
     }
 
     fn json(&self) -> Value {

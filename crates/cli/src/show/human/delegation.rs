@@ -11,7 +11,7 @@ use super::page::when;
 use crate::commands::delegation::check::Checked;
 use crate::show::counted;
 
-pub fn delegation(page: &mut Page, checked: &Checked) {
+fn one(page: &mut Page, checked: &Checked) {
     let Checked { picture, findings, verdict, wanted } = checked;
     page.heading(&headline(picture, verdict));
     super::findings(page, findings);
@@ -46,8 +46,21 @@ fn headline(picture: &Picture, verdict: &Verdict) -> String {
     }
 }
 
+/// One domain with all about it, or many with their verdicts.
+pub fn delegations(page: &mut Page, said: &[String], checked: &[Checked]) {
+    said.iter().for_each(|said| page.hanging("", said));
+    match checked {
+        [] => page.line("There is nothing to check."),
+        [alone] => one(page, alone),
+        many => {
+            let rows = many.iter().map(|one| (&one.picture.domain, &one.verdict, &one.findings[..]));
+            table_of(page, &rows.collect::<Vec<_>>());
+        }
+    }
+}
+
 /// Many at once: how many are well, and which are not.
-pub fn delegations(page: &mut Page, checked: &[(&DnsName, &Verdict, &[Finding])]) {
+fn table_of(page: &mut Page, checked: &[(&DnsName, &Verdict, &[Finding])]) {
     let count = |fits: fn(&Verdict) -> bool| checked.iter().filter(|(_, verdict, _)| fits(verdict)).count();
     let parts = [
         (count(|verdict| *verdict == Verdict::Well), "delegated well"),

@@ -11,7 +11,7 @@ mod spread;
 mod survey;
 
 pub use change::{change_report, diff};
-pub use delegation::{delegation, delegations};
+pub use delegation::delegations;
 pub use findings::findings;
 pub use lists::table;
 pub use page::{Page, when};

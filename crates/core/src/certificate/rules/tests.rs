@@ -1,11 +1,10 @@
 //! For every rule what makes it fire, and a good server on which none does; and the folder is read for rules left out.
 
-use std::collections::BTreeSet;
-
 use rcgen::{BasicConstraints, CertificateParams, DistinguishedName, DnType, IsCa, Issuer, KeyPair};
 
 use super::*;
 use crate::certificate::{TlsVersion, read_chain};
+use crate::finding::check_folder;
 
 fn authority(name: &str, by: Option<&Issuer<'static, KeyPair>>) -> (CertificateFacts, Issuer<'static, KeyPair>) {
     let key = KeyPair::generate().unwrap();
@@ -106,19 +105,6 @@ fn each_rule_fires_on_its_own_fault_alone() {
 
 #[test]
 fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
-    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/src/certificate/rules");
-    let files: BTreeSet<String> = std::fs::read_dir(folder)
-        .unwrap()
-        .map(|entry| entry.unwrap().file_name().into_string().unwrap())
-        .filter(|file| !["mod.rs", "tests.rs"].contains(&file.as_str()))
-        .map(|file| file.trim_end_matches(".rs").replace('_', "-"))
-        .collect();
-    let registered: BTreeSet<String> = ALL.iter().map(|rule| rule.text.code.to_string()).collect();
-    let tested: BTreeSet<String> = triggers().iter().map(|(code, _)| code.to_string()).collect();
-    assert_eq!((&files, &registered), (&registered, &tested));
-    for rule in ALL {
-        let text = rule.text;
-        assert!([text.what, text.why, text.cure].iter().all(|part| part.len() > 30), "{}", text.code);
-        assert!(text.source.starts_with("RFC "), "{}", text.code);
-    }
+    let texts: Vec<_> = ALL.iter().map(|rule| rule.text).collect();
+    check_folder("certificate/rules", &texts, &triggers().iter().map(|(code, _)| *code).collect::<Vec<_>>());
 }

@@ -1,12 +1,11 @@
 //! For every rule a picture that makes it fire and one that does not; and the folder is read for rules left out.
 
-use std::collections::BTreeSet;
-
 use super::*;
 use crate::delegation::{
     Address, HostAnswer, Key, NameserverSeen, ParentAnswer, Probed, Reached, Registered, ServerSeen, ServerState,
     Signature,
 };
+use crate::finding::check_folder;
 use crate::zone::{Record, RecordData, RecordType, Soa};
 
 const SEEN: &str = "2026-11-23T07:00:00Z";
@@ -368,20 +367,6 @@ fn glue_that_agrees_is_good() {
 
 #[test]
 fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
-    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/src/delegation/rules");
-    let files: BTreeSet<String> = std::fs::read_dir(folder)
-        .unwrap()
-        .map(|entry| entry.unwrap().file_name().into_string().unwrap())
-        .filter(|file| !["mod.rs", "tests.rs"].contains(&file.as_str()))
-        .map(|file| file.trim_end_matches(".rs").replace('_', "-"))
-        .collect();
-    let registered: BTreeSet<String> = ALL.iter().map(|rule| rule.text.code.to_string()).collect();
-    let tested: BTreeSet<String> = triggers().iter().map(|(code, _)| code.to_string()).collect();
-    assert_eq!(files, registered);
-    assert_eq!(registered, tested);
-    for rule in ALL {
-        let text = rule.text;
-        assert!([text.what, text.why, text.cure].iter().all(|part| part.len() > 40), "{}", text.code);
-        assert!(text.source.starts_with("RFC "), "{}", text.code);
-    }
+    let texts: Vec<_> = ALL.iter().map(|rule| rule.text).collect();
+    check_folder("delegation/rules", &texts, &triggers().iter().map(|(code, _)| *code).collect::<Vec<_>>());
 }
