@@ -53,8 +53,20 @@ const LONGEST_PAUSE: SignedDuration = SignedDuration::from_hours(24);
 /// Carried out without asking: the person has asked for it already.
 const GO_ON: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
 
-/// Gets, installs and proves a certificate for the names of the site that lead here.
+/// Whether a certificate that is good already will do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Wanted {
+    Enough,
+    New,
+}
+
+/// Gets, installs and proves a certificate for the names of the site that lead here, unless there is a good one.
 pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
+    secure_as(context, site, Wanted::Enough).await
+}
+
+/// The same, or a new one whatever is there.
+pub async fn secure_as(context: &Context, site: &Site, wanted: Wanted) -> Result<Secured, Error> {
     let harbor = context.open()?;
     context.progress.doing("looking where the names lead");
     // Before the CA is asked: a certificate that cannot be installed would be wasted.
@@ -69,7 +81,7 @@ pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
     let enough = present.filter(|certificate| {
         let covers = looked.leading.iter().all(|name| certificate.names.contains(name));
         let lasts = !certificate.is_due(clock::now()) && certificate.not_after > clock::now();
-        covers && lasts && certificate.source != CertificateSource::SelfSigned
+        wanted == Wanted::Enough && covers && lasts && certificate.source != CertificateSource::SelfSigned
     });
     let mut left_out = looked.left_out.clone();
     let (certificate, new) = match enough {

@@ -70,6 +70,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Certificate(certificate::Certificate::Issue(issue)) => certificate::issue::run(issue, context),
         Command::Certificate(certificate::Certificate::Check(check)) => certificate::check::run(check, context),
         Command::Certificate(certificate::Certificate::Import(import)) => certificate::import::run(import, context),
+        Command::Certificate(certificate::Certificate::Renew(renew)) => certificate::issue::renew(renew, context),
         Command::Certificate(certificate::Certificate::Request(request)) => certificate::request::run(request, context),
         Command::Certificate(certificate::Certificate::SelfSign(sign)) => certificate::self_sign::run(sign, context),
         Command::Certificate(certificate::Certificate::Show(show)) => certificate::show::run(show, context),

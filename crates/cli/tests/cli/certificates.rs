@@ -194,3 +194,25 @@ fn a_stop_gap_is_marked_and_gives_way() {
     assert_eq!(coast.json(&["certificate", "list"], 0)["certificates"][0]["source"], "ca");
     assert!(coast.run(&sign).expect(4).contains("has a certificate from elsewhere"));
 }
+
+#[test]
+fn a_good_certificate_is_replaced_only_when_that_is_asked_for() {
+    let coast = Coast::with_bakery();
+    let shown = || coast.json(&["certificate", "check", "crumbandtide.example"], 0)["servers"][0].clone();
+    let folders = || fs::read_dir(coast.harbor().join("certificates/crumbandtide.example")).unwrap().count();
+    let before = shown();
+    assert_eq!((&before["verdict"], &before["trusted"], &before["sent"]), (&json!("well"), &json!(true), &json!(2)));
+    coast.run(&["certificate", "issue", "crumbandtide.example"]).expect(0);
+    assert_eq!(folders(), 1, "there is a good one");
+    coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(0);
+    assert_eq!(folders(), 2);
+    let after = shown();
+    assert_eq!((&after["verdict"], &after["names"]), (&json!("well"), &before["names"]), "the new one is served");
+    let site = coast.json(&["site", "show", "crumbandtide.example"], 0)["site"].clone();
+    assert_eq!(site["https"], "forced", "{site}");
+    let all = coast.json(&["certificate", "check", "--all"], 0);
+    assert_eq!(all["servers"].as_array().unwrap().len(), 2);
+    let nowhere = coast.json(&["certificate", "check", "driftwood.example"], 1);
+    assert_eq!(nowhere["servers"][0]["findings"][0]["code"], "tls-not-spoken");
+    assert_eq!(nowhere["servers"][0]["address"], json!(null));
+}

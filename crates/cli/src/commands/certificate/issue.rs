@@ -1,4 +1,5 @@
-//! `certificate issue`: a certificate from the CA for the names of a site that lead here, installed and proven.
+//! `certificate issue` and `certificate renew`: a certificate from the CA for the names of a site that lead here,
+//! installed and proven.
 
 use brightharbor_core::site::Site;
 use brightharbor_core::survey::Survey;
@@ -10,7 +11,7 @@ use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
 use crate::look::look_at_site;
 use crate::run::Context;
-use crate::secure::{SecureOutcome, Secured, secure};
+use crate::secure::{SecureOutcome, Secured, Wanted, secure_as};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
@@ -29,7 +30,22 @@ pub struct Issue {
     yes: bool,
 }
 
+/// Get a new certificate for a site although there is a good one, such as after a key was seen by others.
+#[derive(Debug, Args)]
+pub struct Renew {
+    #[command(flatten)]
+    issue: Issue,
+}
+
+pub fn renew(args: &Renew, context: &Context) -> Report {
+    get(&args.issue, Wanted::New, context)
+}
+
 pub fn run(args: &Issue, context: &Context) -> Report {
+    get(args, Wanted::Enough, context)
+}
+
+fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
     let name = hostname(&args.hostname)?;
     let harbor = context.open()?;
     let site = site_of(&harbor, &name)?;
@@ -41,7 +57,7 @@ pub fn run(args: &Issue, context: &Context) -> Report {
     if args.dry_run {
         return context.block_on(foresee(context, &site))?;
     }
-    context.block_on(issue(context, &site))?
+    context.block_on(issue(context, &site, wanted))?
 }
 
 async fn foresee(context: &Context, site: &Site) -> Report {
@@ -51,8 +67,8 @@ async fn foresee(context: &Context, site: &Site) -> Report {
     Ok(Box::new(Foreseen { covered, left_out }))
 }
 
-async fn issue(context: &Context, site: &Site) -> Report {
-    let secured = secure(context, site).await?;
+async fn issue(context: &Context, site: &Site, wanted: Wanted) -> Report {
+    let secured = secure_as(context, site, wanted).await?;
     if let SecureOutcome::Refused { reason, advice } = &secured.outcome {
         let error = Error::refused("ca-refuses", reason);
         return Err(advice.iter().fold(error, |error, advice| error.advice(advice)));

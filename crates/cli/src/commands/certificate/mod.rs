@@ -16,6 +16,7 @@ pub enum Certificate {
     Import(import::Import),
     Issue(issue::Issue),
     List(list::List),
+    Renew(issue::Renew),
     Request(request::Request),
     SelfSign(self_sign::SelfSign),
     Show(show::Show),
