@@ -72,6 +72,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Certificate(certificate::Certificate::Import(import)) => certificate::import::run(import, context),
         Command::Certificate(certificate::Certificate::Renew(renew)) => certificate::issue::renew(renew, context),
         Command::Certificate(certificate::Certificate::Request(request)) => certificate::request::run(request, context),
+        Command::Certificate(certificate::Certificate::Revoke(revoke)) => certificate::revoke::run(revoke, context),
         Command::Certificate(certificate::Certificate::SelfSign(sign)) => certificate::self_sign::run(sign, context),
         Command::Certificate(certificate::Certificate::Show(show)) => certificate::show::run(show, context),
         Command::Certificate(certificate::Certificate::List(list)) => certificate::list::run(list, context),

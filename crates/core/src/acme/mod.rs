@@ -14,10 +14,12 @@
 
 mod machine;
 mod message;
+mod revocation;
 mod state;
 
 pub use machine::{Brief, Machine, Step};
 pub use message::{Directory, Payload, Problem, Proof, Refusal, Request, Response, Signer};
+pub use revocation::{Revocation, RevocationReason, RevocationStep};
 pub use state::State;
 
 #[cfg(test)]

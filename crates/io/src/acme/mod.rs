@@ -4,6 +4,8 @@
 mod account_key;
 mod order;
 mod proofs;
+mod revoke;
 mod wire;
 
 pub use order::{Issued, OrderError, OrderPlan, forget_order, order};
+pub use revoke::{RevokeError, revoke};

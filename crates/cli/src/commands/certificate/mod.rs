@@ -5,6 +5,7 @@ pub mod import;
 pub mod issue;
 pub mod list;
 pub mod request;
+pub mod revoke;
 pub mod self_sign;
 pub mod show;
 
@@ -18,6 +19,7 @@ pub enum Certificate {
     List(list::List),
     Renew(issue::Renew),
     Request(request::Request),
+    Revoke(revoke::Revoke),
     SelfSign(self_sign::SelfSign),
     Show(show::Show),
 }

@@ -202,6 +202,10 @@ fn voyage(kind: &str) {
         assert_eq!(server["versions"], serde_json::json!(["TLS 1.2", "TLS 1.3"]), "{server}");
         assert_eq!(server["alpn"], "h2", "{server}");
     }
+    // The key was seen by somebody: a new one first, then the old certificate is revoked, at the real CA.
+    let revoked = port.json(&["certificate", "revoke", "crumbandtide.example", "--reason", "key-compromise"], 0);
+    assert_eq!(revoked["successor"]["outcome"], "served", "{revoked}");
+    port.openssl_verifies("www.crumbandtide.example");
     let shop = port.json(&["attach", "shop.crumbandtide.example", "--account", "bakery"], 0);
     assert_eq!(shop["surveys"][0]["all_hold"], true, "{shop}");
     port.openssl_verifies("shop.crumbandtide.example");
