@@ -235,3 +235,36 @@ impl Drop for Delegated {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_cannot_be_understood_is_told_with_its_line() {
+        let wrong = |text: &str| Scenario::read(text).unwrap_err();
+        assert!(wrong("; fine\nserver ns9 silent\n").starts_with("line 2: there is no such server"));
+        assert!(wrong("server ns1 sulks\n").starts_with("line 1: no such habit"));
+        assert!(wrong("in ns1 old new\n").starts_with("line 1: no ` => `"));
+        assert!(wrong("hope for the best\n").starts_with("line 1: unknown word"));
+        let read = Scenario::read("fires a\nalso b\nexpect c\nharbor init x\nserver ns1 silent lame\n").unwrap();
+        assert_eq!((read.fires.as_deref(), read.also.len(), read.expect.len()), (Some("a"), 1, 1));
+        assert!(read.habits["ns1"].silent && read.habits["ns1"].lame && read.harbor == [["init", "x"]]);
+    }
+
+    #[test]
+    fn a_change_that_changes_nothing_is_an_error() {
+        let scenario = Scenario::read("in ns1 no such text => another\n").unwrap();
+        let error = scenario.zones("ns1", &|text: &str| text.to_string()).unwrap_err();
+        assert_eq!(error, "`no such text` is in no zone of ns1");
+        let plain = Scenario::default().zones("ns2", &|text: &str| text.to_string()).unwrap();
+        assert_eq!(plain.iter().map(|(origin, _)| origin.as_str()).collect::<Vec<_>>(), ["gullrock.example."]);
+    }
+
+    #[test]
+    fn times_of_signatures_are_filled_in() {
+        let now = "2026-11-23T07:00:00Z".parse().unwrap();
+        assert_eq!(fill_times("{+10d} {-36h} {ns1}", now), "20261203070000 20261121190000 ns1");
+        assert_eq!(fill_times("no braces", now), "no braces");
+    }
+}

@@ -220,6 +220,62 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     assert_eq!(members(&checked["domains"][0]["findings"][0]), finding);
     let sets = coast.json(&["nameserver", "list"], 0);
     assert_eq!(members(&sets["sets"][0]), BTreeSet::from(["name", "nameservers", "account", "capacity", "domains"]));
+    let certificates = coast.json(&["certificate", "list"], 3);
+    assert_eq!(
+        members(&certificates["certificates"][0]),
+        BTreeSet::from([
+            "site",
+            "account",
+            "source",
+            "state",
+            "names",
+            "not_after",
+            "days_left",
+            "uncovered",
+            "waiting"
+        ])
+    );
+    let shown = coast.json(&["certificate", "check", "127.0.0.1:9"], 1);
+    assert_eq!(
+        members(&shown["servers"][0]),
+        BTreeSet::from([
+            "host",
+            "address",
+            "verdict",
+            "failed",
+            "trusted",
+            "names",
+            "issuer",
+            "not_after",
+            "key",
+            "sent",
+            "versions",
+            "weak_cipher",
+            "alpn",
+            "stapled",
+            "hsts_seconds",
+            "without_name",
+            "findings"
+        ])
+    );
+    let handover = coast.json(&["delegation", "handover", "crumbandtide.example"], 3);
+    assert_eq!(
+        members(&handover),
+        BTreeSet::from([
+            "format",
+            "exit",
+            "command",
+            "domain",
+            "done",
+            "present",
+            "remove_ds",
+            "wait_seconds",
+            "hosts",
+            "nameservers",
+            "add_ds",
+            "text"
+        ])
+    );
     let detached = coast.json(&["detach", "crumbandtide.example"], 0);
     assert_eq!(members(&detached), BTreeSet::from(["format", "exit", "command", "change"]));
 }

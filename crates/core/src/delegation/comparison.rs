@@ -166,3 +166,82 @@ fn keys(picture: &Picture) -> Option<Compared> {
     };
     Some(Compared { what: "keys".into(), parent, zone, servers: vec![] })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::delegation::{ParentAnswer, Probed, Registered, ServerSeen};
+
+    fn name(text: &str) -> DnsName {
+        DnsName::absolute(text).unwrap()
+    }
+
+    fn seen(text: &str, glue: &[&str], addresses: &[&str], serial: u32, in_zone: &[&str]) -> NameserverSeen {
+        let parsed = |texts: &[&str]| texts.iter().map(|text| text.parse().unwrap()).collect::<Vec<IpAddr>>();
+        let nameservers = in_zone.iter().map(|text| name(text)).collect();
+        NameserverSeen {
+            name: name(text),
+            glue: parsed(glue),
+            addresses: parsed(addresses),
+            alias: None,
+            servers: vec![ServerSeen {
+                address: "192.0.2.53:53".parse().unwrap(),
+                state: ServerState::Authoritative { serial, nameservers },
+                probed: Probed { ns_ttl: Some(600), ..Probed::default() },
+                hosts: vec![],
+            }],
+        }
+    }
+
+    #[test]
+    fn differences_are_told_in_words() {
+        let in_zone = ["ns1.saltmarsh.example", "ns3.saltmarsh.example"];
+        let picture = Picture {
+            registered: Registered::Yes,
+            parent: vec![ParentAnswer {
+                server: "192.0.2.2:53".parse().unwrap(),
+                nameservers: vec![name("ns1.saltmarsh.example"), name("ns2.saltmarsh.example")],
+                ttl: 3600,
+                glue: vec![],
+                stray: vec![],
+                tcp: Reached::Unasked,
+                problem: None,
+            }],
+            nameservers: vec![
+                seen("ns1.saltmarsh.example", &["192.0.2.1"], &["192.0.2.9"], 7, &in_zone),
+                seen("ns2.saltmarsh.example", &[], &[], 5, &in_zone),
+            ],
+            ..Picture::unasked(name("gullrock.example"))
+        };
+        let expected = [name("ns1.saltmarsh.example"), name("ns4.saltmarsh.example")];
+        let lines: Vec<(String, String, String, Vec<String>)> = compare(&picture, &expected)
+            .into_iter()
+            .map(|line| (line.what, line.parent, line.zone, line.servers))
+            .collect();
+        let line = |what: &str, parent: &str, zone: &str, servers: &[&str]| {
+            let servers = servers.iter().map(ToString::to_string).collect();
+            (what.to_string(), parent.to_string(), zone.to_string(), servers)
+        };
+        let unasked = ["not asked: the parent does not name it"];
+        assert_eq!(
+            lines,
+            [
+                line(
+                    "ns1.saltmarsh.example",
+                    "named, 192.0.2.1",
+                    "named, differs: 192.0.2.9",
+                    &["192.0.2.53:53: authority, serial 7"]
+                ),
+                line(
+                    "ns2.saltmarsh.example",
+                    "named, not expected",
+                    "not named",
+                    &["192.0.2.53:53: authority, serial 5, 2 behind"]
+                ),
+                line("ns3.saltmarsh.example", "not named", "named", &unasked),
+                line("ns4.saltmarsh.example", "missing", "not named", &unasked),
+                line("time to live", "1 h", "differs: 10 min", &[]),
+            ]
+        );
+    }
+}

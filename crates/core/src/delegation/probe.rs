@@ -114,3 +114,7 @@ pub(super) fn reached(outcome: &Outcome) -> Reached {
         other => Reached::Failed(other.in_words()),
     }
 }
+
+#[cfg(test)]
+#[path = "probe_tests.rs"]
+mod tests;

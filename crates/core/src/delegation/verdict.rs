@@ -50,3 +50,37 @@ impl Verdict {
         matches!(self, Verdict::Faults(_) | Verdict::NotRegistered | Verdict::Unknown)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::finding::RuleText;
+    use crate::name::DnsName;
+
+    fn verdict(registered: Registered, severities: &[(Severity, Option<&str>)]) -> Verdict {
+        let findings: Vec<Finding> = severities
+            .iter()
+            .map(|(severity, until)| {
+                let text = RuleText { code: "made-up", severity: *severity, what: "", why: "", cure: "", source: "" };
+                let until = until.map(|until| until.parse().unwrap());
+                Finding { waits_until: until, ..text.finding("gullrock.example", "", "") }
+            })
+            .collect();
+        let picture = Picture { registered, ..Picture::unasked(DnsName::root()) };
+        Verdict::of(&picture, &findings)
+    }
+
+    #[test]
+    fn the_gravest_comes_first_and_waiting_before_risks() {
+        let (soon, late) = ("2026-11-23T10:00:00Z", "2026-11-23T11:00:00Z");
+        let yes = |severities: &[(Severity, Option<&str>)]| verdict(Registered::Yes, severities);
+        assert_eq!(yes(&[(Severity::Note, None)]), Verdict::Well);
+        assert_eq!(yes(&[(Severity::Risk, None), (Severity::Note, None)]), Verdict::Risks(1));
+        let waiting = yes(&[(Severity::Risk, Some(soon)), (Severity::Fault, Some(late)), (Severity::Risk, None)]);
+        assert_eq!(waiting, Verdict::Waiting(late.parse().unwrap()));
+        let fault = yes(&[(Severity::Fault, None), (Severity::Risk, Some(soon))]);
+        assert!(fault == Verdict::Faults(1) && fault.is_fault() && !waiting.is_fault());
+        assert_eq!(verdict(Registered::No, &[(Severity::Fault, None)]), Verdict::NotRegistered);
+        assert_eq!(verdict(Registered::Unknown("silence".into()), &[]).word(), "unknown");
+    }
+}
