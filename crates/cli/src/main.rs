@@ -6,6 +6,7 @@
 mod args;
 mod commands;
 mod design;
+mod duration;
 mod error;
 mod events;
 mod holders;

@@ -4,7 +4,6 @@ use std::time::Duration;
 
 use brightharbor_core::delegation::Verdict;
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::zone::parse_ttl;
 use brightharbor_io::clock;
 use brightharbor_io::dns::Walker;
 use clap::Args;
@@ -15,6 +14,7 @@ use super::check::{Checked, Judge, document};
 use super::chosen::ChosenOptions;
 use super::network::{Network, NetworkOptions};
 use crate::commands::Report;
+use crate::duration::parse_duration;
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
@@ -40,14 +40,10 @@ const PAUSES: [u64; 5] = [2, 5, 10, 20, 30];
 const PAUSE: u64 = 60;
 
 pub fn run(args: &Wait, context: &Context) -> Report {
-    let seconds = parse_ttl(&args.duration).ok_or_else(|| {
-        Error::wrong_use(format!("`{}` is no duration", args.duration.escape_debug()))
-            .advice("give it as 30m, 6h or 1d")
-    })?;
+    let longest = parse_duration(&args.duration, "give it as 30m, 6h or 1d")?;
     let network = args.network.network(context)?;
     let chosen = args.chosen.choose(network.harbor.as_ref())?;
     let judge = Judge::new(&network, &args.expect)?;
-    let longest = Duration::from_secs(seconds.into());
     let checked =
         context.block_on(wait(&chosen.domains, &network, &judge, longest, args.network.per_server, context))??;
     Ok(Box::new(Waited { said: chosen.said, checked }))

@@ -6,13 +6,14 @@ use std::time::{Duration, Instant};
 use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::name::DnsName;
 use brightharbor_core::site::Zone;
-use brightharbor_core::zone::{AlterRequest, parse_ttl, show_seconds};
+use brightharbor_core::zone::{AlterRequest, show_seconds};
 use brightharbor_io::dns::{ask, walk_within};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::survey::brief;
 use clap::Args;
 use serde_json::{Value, json};
 
+use crate::duration::parse_duration;
 use crate::error::Error;
 use crate::run::Context;
 use crate::show::human::Page;
@@ -33,12 +34,7 @@ pub struct WatchOption {
 
 impl WatchOption {
     pub fn patience(&self) -> Result<Option<Duration>, Error> {
-        let read = |text: &String| {
-            let seconds = parse_ttl(text).ok_or_else(|| {
-                Error::wrong_use(format!("`{text}` is no duration")).advice("give seconds, or as 1h30m")
-            })?;
-            Ok(Duration::from_secs(seconds.into()))
-        };
+        let read = |text: &String| parse_duration(text, "give seconds, or as 1h30m");
         self.watch.as_ref().map(read).transpose()
     }
 }

@@ -5,13 +5,13 @@ use std::path::PathBuf;
 use brightharbor_core::change::{Change, ChangeSet, FolderMake};
 use brightharbor_core::render::starter_page;
 use brightharbor_core::site::{AttachRefused, HttpsPolicy, HttpsWish, Site, TlsFloor, document_root};
-use brightharbor_core::zone::parse_ttl;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 
 use super::show::{find, www_words};
 use crate::commands::attach::WwwArgument;
 use crate::commands::{Report, host};
+use crate::duration::parse_duration;
 use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
@@ -85,10 +85,12 @@ fn read_hsts(typed: &str) -> Result<Option<u32>, Error> {
     if typed == "off" {
         return Ok(None);
     }
-    let seconds = parse_ttl(typed).filter(|seconds| *seconds > 0);
-    seconds
-        .map(Some)
-        .ok_or_else(|| Error::wrong_use(format!("`{typed}` is no duration")).advice("give it as 26w, or `off`"))
+    let advice = "give it as 26w, or `off`";
+    let seconds = u32::try_from(parse_duration(typed, advice)?.as_secs()).unwrap_or(u32::MAX);
+    if seconds == 0 {
+        return Err(Error::wrong_use("`0` is no duration to bind browsers for").advice(advice));
+    }
+    Ok(Some(seconds))
 }
 
 fn decide(

@@ -22,6 +22,7 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
+use crate::duration::parse_duration;
 use crate::error::{Error, Exit};
 use crate::holders::{Holder, Holding, holders, secondaries};
 use crate::options::ChangeOptions;
@@ -45,10 +46,7 @@ pub struct Publish {
 }
 
 pub fn run(args: &Publish, context: &Context) -> Report {
-    let patience =
-        brightharbor_core::zone::parse_ttl(&args.wait).map(|seconds| Duration::from_secs(seconds.into())).ok_or_else(
-            || Error::wrong_use(format!("`{}` is no duration", args.wait)).advice("give seconds, or as 1h30m"),
-        )?;
+    let patience = parse_duration(&args.wait, "give seconds, or as 1h30m")?;
     let settings = context.open()?.settings;
     if settings.secondaries.is_empty() {
         return Err(Error::refused("no-secondaries", "harbor.toml names no secondaries")

@@ -1,0 +1,32 @@
+//! Durations as people type them: seconds, or with units as in zone files (`1h30m`, `26w`).
+
+use std::time::Duration;
+
+use brightharbor_core::zone::parse_ttl;
+
+use crate::error::Error;
+
+/// Reads a duration; `advice` says how it is given here.
+pub fn parse_duration(typed: &str, advice: &str) -> Result<Duration, Error> {
+    let wrong = || {
+        let shown: String = typed.chars().take(40).flat_map(char::escape_debug).collect();
+        Error::wrong_use(format!("`{shown}` is no duration")).advice(advice)
+    };
+    parse_ttl(typed.trim()).map(|seconds| Duration::from_secs(seconds.into())).ok_or_else(wrong)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn seconds_units_and_nonsense() {
+        let read = |typed: &str| parse_duration(typed, "give it as 30m").map(|duration| duration.as_secs());
+        assert_eq!((read("90").unwrap(), read(" 1h30m ").unwrap(), read("2d").unwrap()), (90, 5_400, 172_800));
+        for wrong in ["", "soon", "-5", "1x", "1h\n2", &"9".repeat(60)] {
+            let error = read(wrong).unwrap_err();
+            assert!(error.message.ends_with("is no duration") && error.message.len() < 120, "{}", error.message);
+            assert_eq!(error.advice.as_deref(), Some("give it as 30m"));
+        }
+    }
+}
