@@ -39,7 +39,7 @@ impl Internet {
         let (a, b) = (200 + (seed >> 8) as u8 % 50, seed as u8 & 0xfe);
         let at = |c: u8, d: u8| Ipv4Addr::new(127, a, b | c, d);
         let addresses = Addresses { registry: at(0, 2), ns1: at(0, 4), ns2: at(1, 5), resolver: at(0, 6) };
-        let port = std::net::UdpSocket::bind((ROOT, 0)).unwrap().local_addr().unwrap().port();
+        let port = free_port();
         let mut internet = Self { folder, port, addresses, _servers: vec![] };
         internet.write_zones();
         let servers = vec![
@@ -185,6 +185,18 @@ impl Internet {
             run(brightharbor().args(words).env("BRIGHTHARBOR", self.path().join("harbor")));
         serde_json::from_str(&stdout).unwrap_or_else(|error| panic!("{error}: {stdout} {stderr}"))
     }
+}
+
+/// Free over UDP and TCP, and below the ports that connections of other tests are given meanwhile.
+fn free_port() -> u16 {
+    use std::sync::atomic::{AtomicU16, Ordering};
+    static NEXT: AtomicU16 = AtomicU16::new(0);
+    let start = (std::process::id() % 9_000) as u16;
+    let candidates = (0..9_000).map(|_| 20_000 + (start + NEXT.fetch_add(1, Ordering::Relaxed)) % 9_000);
+    let is_free = |port: &u16| {
+        std::net::UdpSocket::bind((ROOT, *port)).is_ok() && std::net::TcpListener::bind((ROOT, *port)).is_ok()
+    };
+    candidates.into_iter().find(is_free).expect("one of 9,000 ports is free")
 }
 
 /// On NSD and on the second Knot DNS.
