@@ -216,3 +216,21 @@ fn a_good_certificate_is_replaced_only_when_that_is_asked_for() {
     assert_eq!(nowhere["servers"][0]["findings"][0]["code"], "tls-not-spoken");
     assert_eq!(nowhere["servers"][0]["address"], json!(null));
 }
+
+#[test]
+fn a_name_that_is_not_covered_is_no_fault_of_the_chain() {
+    let coast = Coast::with_bakery();
+    let (address, port) = (coast.world.cast.web().to_string(), coast.world.cast.https_port);
+    coast.run(&["attach", "gullrock.example", "--account", "bakery"]).expect(3);
+    coast.run(&["certificate", "self-sign", "gullrock.example"]).expect(0);
+    let codes = |host: &str| {
+        let seen = coast.json(&["certificate", "check", &format!("{host}:{port}"), "--at", &address], 1);
+        let findings = seen["servers"][0]["findings"].as_array().unwrap().clone();
+        findings.iter().map(|finding| finding["code"].as_str().unwrap().to_string()).collect::<Vec<_>>()
+    };
+    assert_eq!(codes("gullrock.example"), ["served-not-trusted"]);
+    // Imported with the chain of the CA, for a hostname that is attached afterwards.
+    let park = ["attach", "lanternchoir.example", "--same-as", "crumbandtide.example", "--account", "bakery"];
+    coast.run(&park).expect(3);
+    assert_eq!(codes("lanternchoir.example"), ["served-name-not-covered"]);
+}

@@ -21,4 +21,4 @@ pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeti
 pub use install::{Install, force_https, install};
 pub use piece::{Piece, PieceError, RequestFacts, certificate_pem, pieces, read_request};
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
-pub use served::{Installed, Served};
+pub use served::{Distrust, Installed, Served};

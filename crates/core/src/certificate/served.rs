@@ -18,7 +18,7 @@ pub struct Served {
     /// As it was sent, the leaf first.
     pub chain: Vec<CertificateFacts>,
     /// The verdict of a verifier of today, for this host and time.
-    pub verified: Result<(), String>,
+    pub verified: Result<(), Distrust>,
     /// The versions that it takes, the oldest first.
     pub versions: Vec<TlsVersion>,
     /// A weak cipher that it takes with TLS 1.2 or older, in words.
@@ -47,7 +47,7 @@ impl Served {
             seen_at,
             failed: None,
             chain: vec![],
-            verified: Err("nothing was shown".into()),
+            verified: Err(Distrust::Other("nothing was shown".into())),
             versions: vec![],
             weak_cipher: None,
             alpn: None,
@@ -64,6 +64,30 @@ impl Served {
         match self.address.ip().is_unspecified() {
             true => self.host.clone(),
             false => format!("{} at {}", self.host, self.address),
+        }
+    }
+}
+
+/// Why a verifier of today does not take a chain. It gives one reason, the first that it meets.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Distrust {
+    /// No root that it knows stands at the end.
+    UnknownIssuer,
+    /// The certificate is for other names.
+    Name,
+    Expired,
+    NotYet,
+    Other(String),
+}
+
+impl Distrust {
+    pub fn words(&self) -> String {
+        match self {
+            Distrust::UnknownIssuer => "its issuer is not trusted, or an intermediate certificate is missing".into(),
+            Distrust::Name => "it does not cover the name".into(),
+            Distrust::Expired => "it has expired".into(),
+            Distrust::NotYet => "it is not valid yet".into(),
+            Distrust::Other(reason) => reason.clone(),
         }
     }
 }

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use brightharbor_core::certificate::read_der;
+use brightharbor_core::certificate::{Distrust, read_der};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::survey::{TlsOutcome, TlsSeen};
 use rustls::client::WebPkiServerVerifier;
@@ -54,7 +54,7 @@ async fn handshake(
     };
     Ok(TlsOutcome::Shown {
         protocol,
-        verified: witness.verdict(),
+        verified: witness.verdict().map_err(|distrust| distrust.words()),
         names: facts.names,
         not_after: facts.not_after,
         sent: chain.len(),
@@ -66,7 +66,7 @@ async fn handshake(
 #[derive(Debug)]
 pub(super) struct Witness {
     verifier: Arc<WebPkiServerVerifier>,
-    verdict: Mutex<Option<Result<(), String>>>,
+    verdict: Mutex<Option<Result<(), Distrust>>>,
     stapled: AtomicBool,
 }
 
@@ -90,9 +90,9 @@ pub(super) fn witnessing(
 }
 
 impl Witness {
-    pub(super) fn verdict(&self) -> Result<(), String> {
+    pub(super) fn verdict(&self) -> Result<(), Distrust> {
         let verdict = self.verdict.lock().map(|verdict| verdict.clone()).unwrap_or_default();
-        verdict.unwrap_or_else(|| Err("no verdict".into()))
+        verdict.unwrap_or_else(|| Err(Distrust::Other("no verdict".into())))
     }
 
     /// Whether a statement about revocation came along.
@@ -113,7 +113,7 @@ impl ServerCertVerifier for Witness {
         let verdict = self.verifier.verify_server_cert(end_entity, intermediates, server_name, ocsp, now);
         self.stapled.store(!ocsp.is_empty(), Ordering::Relaxed);
         if let Ok(mut slot) = self.verdict.lock() {
-            *slot = Some(verdict.map(|_| ()).map_err(|error| in_words(&error)));
+            *slot = Some(verdict.map(|_| ()).map_err(|error| distrust(&error)));
         }
         Ok(ServerCertVerified::assertion())
     }
@@ -141,19 +141,15 @@ impl ServerCertVerifier for Witness {
     }
 }
 
-fn in_words(error: &rustls::Error) -> String {
+fn distrust(error: &rustls::Error) -> Distrust {
     use rustls::CertificateError as Wrong;
     match error {
-        rustls::Error::InvalidCertificate(Wrong::UnknownIssuer) => {
-            "its issuer is not trusted, or an intermediate certificate is missing".into()
-        }
+        rustls::Error::InvalidCertificate(Wrong::UnknownIssuer) => Distrust::UnknownIssuer,
         rustls::Error::InvalidCertificate(Wrong::NotValidForName | Wrong::NotValidForNameContext { .. }) => {
-            "it does not cover the name".into()
+            Distrust::Name
         }
-        rustls::Error::InvalidCertificate(Wrong::Expired | Wrong::ExpiredContext { .. }) => "it has expired".into(),
-        rustls::Error::InvalidCertificate(Wrong::NotValidYet | Wrong::NotValidYetContext { .. }) => {
-            "it is not valid yet".into()
-        }
-        other => other.to_string(),
+        rustls::Error::InvalidCertificate(Wrong::Expired | Wrong::ExpiredContext { .. }) => Distrust::Expired,
+        rustls::Error::InvalidCertificate(Wrong::NotValidYet | Wrong::NotValidYetContext { .. }) => Distrust::NotYet,
+        other => Distrust::Other(other.to_string()),
     }
 }

@@ -1,8 +1,7 @@
 //! The server does not send the issuer of its certificate.
 
 use super::Rule;
-use crate::certificate::is_self_signed;
-use crate::certificate::{Installed, Served};
+use crate::certificate::{Distrust, Installed, Served, is_self_signed};
 use crate::finding::{Finding, RuleText, Severity};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
@@ -19,7 +18,8 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
-    let Some(last) = served.chain.last().filter(|_| served.verified.is_err()) else { return vec![] };
+    let unknown = served.verified == Err(Distrust::UnknownIssuer);
+    let Some(last) = served.chain.last().filter(|_| unknown) else { return vec![] };
     if is_self_signed(last) {
         return vec![];
     }

@@ -1,8 +1,7 @@
 //! Nobody vouches for the certificate.
 
 use super::Rule;
-use crate::certificate::is_self_signed;
-use crate::certificate::{Installed, Served};
+use crate::certificate::{Distrust, Installed, Served, is_self_signed};
 use crate::finding::{Finding, RuleText, Severity};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
@@ -19,9 +18,15 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
-    let Some(last) = served.chain.last().filter(|_| served.verified.is_err()) else { return vec![] };
-    if !is_self_signed(last) {
-        return vec![];
+    // Names and dates have rules of their own, and so has a chain that ends too early.
+    let Some(last) = served.chain.last() else { return vec![] };
+    match &served.verified {
+        Err(Distrust::UnknownIssuer) if is_self_signed(last) => {}
+        Err(Distrust::Other(why)) => {
+            let message = format!("the certificate at {} is not taken: {why}", served.address);
+            return vec![TEXT.finding(&served.host, message, "get a certificate from a CA that programs know")];
+        }
+        _ => return vec![],
     }
     let message = match served.chain.len() {
         1 => format!("the certificate at {} is signed by nobody but itself", served.address),

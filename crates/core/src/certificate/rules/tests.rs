@@ -3,7 +3,7 @@
 use rcgen::{BasicConstraints, CertificateParams, DistinguishedName, DnType, IsCa, Issuer, KeyPair};
 
 use super::*;
-use crate::certificate::{TlsVersion, read_chain};
+use crate::certificate::{Distrust, TlsVersion, read_chain};
 use crate::finding::check_folder;
 
 fn authority(name: &str, by: Option<&Issuer<'static, KeyPair>>) -> (CertificateFacts, Issuer<'static, KeyPair>) {
@@ -53,7 +53,7 @@ fn fired(spoil: impl FnOnce(&mut Served, &CertificateFacts)) -> Vec<&'static str
 }
 
 fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
-    let untrusted = || Err("its issuer is not trusted".to_string());
+    let untrusted = || Err(Distrust::UnknownIssuer);
     vec![
         (
             "tls-not-spoken",
@@ -62,8 +62,20 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
                 served.chain.clear();
             }),
         ),
-        ("served-name-not-covered", fired(|served, _| served.host = "www.gullrock.example".into())),
-        ("served-expired", fired(|served, _| served.seen_at = "2027-01-31T00:00:00Z".parse().unwrap())),
+        (
+            "served-name-not-covered",
+            fired(|served, _| {
+                served.host = "www.gullrock.example".into();
+                served.verified = Err(Distrust::Name);
+            }),
+        ),
+        (
+            "served-expired",
+            fired(|served, _| {
+                served.seen_at = "2027-01-31T00:00:00Z".parse().unwrap();
+                served.verified = Err(Distrust::Expired);
+            }),
+        ),
         ("served-expires-soon", fired(|served, _| served.seen_at = "2027-01-26T00:00:00Z".parse().unwrap())),
         (
             "chain-issuer-missing",
