@@ -10,6 +10,7 @@ use std::time::Duration;
 use brightharbor_core::delegation::{Outcome, Question};
 use tokio::net::UdpSocket;
 use tokio::sync::oneshot;
+use tokio::task::JoinHandle;
 use tokio::time::timeout;
 
 use super::codec::{Decoded, decode, query};
@@ -36,6 +37,14 @@ pub(super) struct Datagrams {
 struct Shared {
     socket: Arc<UdpSocket>,
     waiting: Waiting,
+    /// Reads what comes, as long as the socket is held.
+    receiver: JoinHandle<()>,
+}
+
+impl Drop for Shared {
+    fn drop(&mut self) {
+        self.receiver.abort();
+    }
 }
 
 impl Datagrams {
@@ -86,8 +95,8 @@ impl Shared {
     async fn open(local: IpAddr) -> Option<Self> {
         let socket = Arc::new(UdpSocket::bind(SocketAddr::new(local, 0)).await.ok()?);
         let waiting = Waiting::default();
-        tokio::spawn(receive(Arc::clone(&socket), Arc::clone(&waiting)));
-        Some(Self { socket, waiting })
+        let receiver = tokio::spawn(receive(Arc::clone(&socket), Arc::clone(&waiting)));
+        Some(Self { socket, waiting, receiver })
     }
 }
 

@@ -138,8 +138,12 @@ impl Walker {
         let observation = match first {
             Some(outcome) => seen(question, outcome, started),
             None if self.has_given_up(&question) => seen(question, Outcome::Silent, started),
-            // Boxed, as it is rare and large: the futures of a whole batch lie side by side.
-            None => Box::pin(ask(&question)).await,
+            None => {
+                // Asking again counts against the bound like any question.
+                self.pace.turn(question.server).await;
+                // Boxed, as it is rare and large: the futures of a whole batch lie side by side.
+                Box::pin(ask(&question)).await
+            }
         };
         self.note(&observation);
         observation

@@ -138,7 +138,9 @@ async fn walk_all(
                 }));
             }
             let Some(walked) = walks.next().await else { break };
-            let Ok((seen, picture)) = walked else { continue };
+            let (seen, picture) = walked.map_err(|error| {
+                Error::refused("walk", format!("a walk broke off: {error}")).advice("tell its makers, with the domain")
+            })?;
             context.progress.counted("domains checked", checked.len(), count);
             if let (Some((path, file)), Some(seen)) = (&mut save, seen) {
                 writeln!(file, "{}", seen.line()).map_err(|error| unwritable(path, &error))?;
