@@ -86,7 +86,7 @@ fn undo_file(inverse: &Inverse) -> Result<(), String> {
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
             write_atomically(path, &content, *mode).map_err(|error| error.to_string())
         }
-        Inverse::RemoveUser { name } => remove_user(name).map_err(|error| error.to_string()),
+        Inverse::RemoveUser { name, home } => remove_user(name, home).map_err(|error| error.to_string()),
         Inverse::Update(_) => Ok(()),
     }
 }

@@ -129,7 +129,7 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
         inverses.push(Inverse::PutBack { path: removal.path.clone(), kept, mode: removal.mode });
     }
     // Not there before, as the preconditions say: so it is ours to take back.
-    inverses.extend(users(set).map(|make| Inverse::RemoveUser { name: make.name.clone() }));
+    inverses.extend(users(set).map(|make| Inverse::RemoveUser { name: make.name.clone(), home: make.home.clone() }));
     inverses.extend(updates(set).map(|update| Inverse::Update(inverse_of(update))));
     Ok(inverses)
 }

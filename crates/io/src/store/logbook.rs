@@ -32,9 +32,10 @@ pub enum Inverse {
         kept: PathBuf,
         mode: u32,
     },
-    /// Done while the user owns no process; its files are left.
+    /// Only done while the user is as this program makes one; its files are left.
     RemoveUser {
         name: String,
+        home: PathBuf,
     },
     /// Done by its own requirements: nothing if they do not hold.
     Update(ZoneUpdate),
