@@ -40,4 +40,14 @@ mod tests {
         assert!(error.message.starts_with("/harbor/harbor.toml:4: unknown field `resolver`"), "{}", error.message);
         assert_eq!(parse("", Path::new("x")).unwrap(), Settings::default());
     }
+
+    #[test]
+    fn an_address_is_no_domain_and_no_catalog() {
+        for text in ["[sites]\nprovider-domains = [\"192.0.2.1\"]\n", "[dns]\ncatalog = \"192.0.2.1\"\n"] {
+            let error = parse(text, Path::new("/harbor/harbor.toml")).unwrap_err();
+            assert!(error.message.contains("harbor.toml:2: `192.0.2.1` is an address"), "{}", error.message);
+        }
+        let named = parse("[dns]\ncatalog = \"catalog.example\"\n", Path::new("x")).unwrap();
+        assert_eq!(named.dns.catalog.unwrap().as_str(), "catalog.example");
+    }
 }

@@ -16,6 +16,18 @@ use super::DnsName;
 #[serde(try_from = "String", into = "String")]
 pub struct Hostname(String);
 
+/// For settings that name domains: an address in place of a name is refused.
+pub fn names_alone<'de, D: serde::Deserializer<'de>>(from: D) -> Result<Vec<Hostname>, D::Error> {
+    let names = Vec::<String>::deserialize(from)?;
+    names.iter().map(|name| Hostname::parse(name).map_err(serde::de::Error::custom)).collect()
+}
+
+/// The same for one that may be left out.
+pub fn name_alone<'de, D: serde::Deserializer<'de>>(from: D) -> Result<Option<Hostname>, D::Error> {
+    let name = Option::<String>::deserialize(from)?;
+    name.map(|name| Hostname::parse(&name).map_err(serde::de::Error::custom)).transpose()
+}
+
 /// Why a text is not a hostname.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum HostnameError {

@@ -7,6 +7,6 @@ mod pasted;
 mod registrable;
 
 pub use dns_name::{DnsName, DnsNameError};
-pub use hostname::{Hostname, HostnameError};
+pub use hostname::{Hostname, HostnameError, name_alone, names_alone};
 pub use pasted::{Pasted, near_misses, parse_pasted};
 pub use registrable::{is_registrable, registrable_domain};
