@@ -106,17 +106,11 @@ fn server_words(server: &ServerSeen, newest: Option<u32>) -> String {
     let mut words = match &server.state {
         ServerState::Authoritative { serial, .. } => match newest {
             Some(newest) if newest != *serial => {
-                format!("authority, serial {serial}, {} behind", newest.wrapping_sub(*serial))
+                format!("{}, {} behind", server.state.words(), newest.wrapping_sub(*serial))
             }
-            _ => format!("authority, serial {serial}"),
+            _ => server.state.words(),
         },
-        ServerState::NotAuthoritative => "without authority".into(),
-        ServerState::Refuses { rcode } => format!("refuses ({rcode})"),
-        ServerState::Silent => "silent".into(),
-        ServerState::Unreachable { reason } => format!("unreachable: {reason}"),
-        ServerState::NoRoute => "not asked: this host lacks that address family".into(),
-        ServerState::Garbled { reason } => format!("no DNS answer: {reason}"),
-        ServerState::OutOfPlace { kind } => format!("not asked: {kind}"),
+        other => other.words(),
     };
     let probed = &server.probed;
     match (&probed.udp, &probed.tcp) {

@@ -59,16 +59,9 @@ impl Ds {
             4 => &digest::SHA384,
             _ => return false,
         };
-        let mut text = Vec::new();
-        for label in owner.labels() {
-            text.push(label.len() as u8);
-            text.extend(label.to_ascii_lowercase());
-        }
-        text.push(0);
-        text.extend(&key.wire);
         self.key_tag == key.key_tag
             && self.algorithm == key.algorithm
-            && digest::digest(algorithm, &text).as_ref() == self.digest
+            && key.digest(algorithm, owner).as_ref() == self.digest
     }
 
     /// As it is handed to a registrar.
@@ -93,15 +86,16 @@ impl Key {
 
     /// The DS that the parent should have for it, by SHA-256.
     pub fn ds(&self, owner: &DnsName) -> Ds {
-        let mut text = Vec::new();
-        for label in owner.labels() {
-            text.push(label.len() as u8);
-            text.extend(label.to_ascii_lowercase());
-        }
-        text.push(0);
-        text.extend(&self.wire);
-        let digest = digest::digest(&digest::SHA256, &text).as_ref().to_vec();
+        let digest = self.digest(&digest::SHA256, owner).as_ref().to_vec();
         Ds { key_tag: self.key_tag, algorithm: self.algorithm, digest_type: 2, digest }
+    }
+
+    /// Of the owner's name in canonical form and the record data (RFC 4034 section 5.1.4).
+    fn digest(&self, algorithm: &'static digest::Algorithm, owner: &DnsName) -> digest::Digest {
+        let mut context = digest::Context::new(algorithm);
+        context.update(owner.wire());
+        context.update(&self.wire);
+        context.finish()
     }
 }
 

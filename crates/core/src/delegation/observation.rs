@@ -117,6 +117,8 @@ pub struct Observations {
     seen: HashMap<Question, Observation, RandomState>,
     /// Names that were seen to be aliases when their addresses were asked for, with what they lead to.
     pub(super) aliases: HashMap<DnsName, DnsName, RandomState>,
+    /// When the last one was made.
+    pub(super) latest: Option<Timestamp>,
 }
 
 impl Observations {
@@ -132,6 +134,7 @@ impl Observations {
                 }
             }
         }
+        self.latest = self.latest.max(Some(observation.at));
         self.seen.insert(observation.question.clone(), observation);
     }
 

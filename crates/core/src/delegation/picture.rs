@@ -129,6 +129,22 @@ pub enum ServerState {
     },
 }
 
+impl ServerState {
+    /// In a few words, for a table.
+    pub fn words(&self) -> String {
+        match self {
+            ServerState::Authoritative { serial, .. } => format!("authority, serial {serial}"),
+            ServerState::NotAuthoritative => "without authority".into(),
+            ServerState::Refuses { rcode } => format!("refuses ({rcode})"),
+            ServerState::Silent => "silent".into(),
+            ServerState::Unreachable { reason } => format!("unreachable: {reason}"),
+            ServerState::NoRoute => "not asked: this host lacks that address family".into(),
+            ServerState::Garbled { reason } => format!("no DNS answer: {reason}"),
+            ServerState::OutOfPlace { kind } => format!("not asked: {kind}"),
+        }
+    }
+}
+
 /// What else was seen of a server; what was not asked is as by default.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
 pub struct Probed {

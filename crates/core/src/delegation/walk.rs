@@ -161,7 +161,7 @@ impl<'a> Walk<'a> {
 
     /// When the last observation so far was made.
     pub fn seen_at(&self) -> Option<Timestamp> {
-        self.seen.iter().map(|observation| observation.at).max()
+        self.seen.latest
     }
 
     /// The name that a nameserver's name is an alias of, as far as that was seen while it was looked up.

@@ -102,12 +102,7 @@ impl Seen {
             of_name.flat_map(move |seen| seen.servers.iter().map(move |server| (picture, server)))
         }) {
             let holds = matches!(server.state, ServerState::Authoritative { .. } | ServerState::NoRoute);
-            let words = match &server.state {
-                ServerState::Authoritative { serial, .. } => {
-                    format!("serves {}, serial {serial}", picture.domain.bare())
-                }
-                other => format!("{}: {}", picture.domain.bare(), state_words(other)),
-            };
+            let words = format!("{}: {}", picture.domain.bare(), server.state.words());
             servers.push((server.address.to_string(), words, holds));
         }
         Self { name: name.clone(), registry, zone, servers }
@@ -118,18 +113,6 @@ impl Seen {
             && self.zone.holds
             && !self.servers.is_empty()
             && self.servers.iter().all(|(_, _, holds)| *holds)
-    }
-}
-
-fn state_words(state: &ServerState) -> String {
-    match state {
-        ServerState::Authoritative { serial, .. } => format!("serial {serial}"),
-        ServerState::NotAuthoritative => "without authority".into(),
-        ServerState::Refuses { rcode } => format!("refuses ({rcode})"),
-        ServerState::Silent => "silent".into(),
-        ServerState::Unreachable { reason } | ServerState::Garbled { reason } => reason.clone(),
-        ServerState::NoRoute => "this host lacks that address family".into(),
-        ServerState::OutOfPlace { kind } => format!("not asked: {kind}"),
     }
 }
 
