@@ -75,6 +75,7 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
             .collect(),
         None => vec![],
     };
+    let (key, key_bits) = kind_of(certificate.public_key());
     Ok(CertificateFacts {
         subject: certificate.subject().to_string(),
         issuer: certificate.issuer().to_string(),
@@ -82,8 +83,8 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
         not_before: time(certificate.validity().not_before.timestamp())?,
         not_after: time(certificate.validity().not_after.timestamp())?,
         public_key: certificate.public_key().raw.to_vec(),
-        key: kind_of(certificate.public_key()).0,
-        key_bits: kind_of(certificate.public_key()).1,
+        key,
+        key_bits,
         signature: certificate.signature_algorithm.algorithm.to_id_string(),
         is_ca: certificate.is_ca(),
         der: der.to_vec(),

@@ -86,8 +86,8 @@ async fn look_at_all(
     let resolvers = resolvers(settings);
     let looks = targets.into_iter().map(|(name, port)| {
         let (resolvers, roots) = (resolvers.clone(), Arc::clone(roots));
-        let look = tokio::spawn(look_at_host(name, port, at, resolvers, roots));
-        async move { look.await.unwrap_or_default() }
+        let look = tokio::spawn(look_at_host(name.clone(), port, at, resolvers, roots));
+        async move { look.await.unwrap_or_else(|error| vec![broken_off(&name, port, &error.to_string())]) }
     });
     let mut looks = stream::iter(looks).buffered(AT_ONCE);
     while let Some(served) = looks.next().await {
@@ -95,6 +95,15 @@ async fn look_at_all(
         context.progress.counted("servers looked at", seen.len(), count);
     }
     seen
+}
+
+/// A look that came to nothing is told like a server that showed nothing: no host is left out.
+fn broken_off(name: &Hostname, port: u16, reason: &str) -> Served {
+    let nowhere = SocketAddr::new(IpAddr::from([0, 0, 0, 0]), port);
+    Served {
+        failed: Some(format!("the look broke off: {reason}")),
+        ..Served::unseen(name.as_str(), nowhere, brightharbor_io::clock::now())
+    }
 }
 
 async fn look_at_host(
