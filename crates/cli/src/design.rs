@@ -18,7 +18,7 @@ pub struct DesignOptions {
     /// The template of a new zone: NAME.zone in the harbor's folder `templates`.
     #[arg(long, value_name = "NAME", default_value = "default")]
     template: TemplateName,
-    /// A nameserver set of harbor.toml that a new domain is delegated to, in place of that of `[host]`.
+    /// A nameserver set that a new domain is delegated to, in place of that of `[host]`.
     #[arg(long, value_name = "SET")]
     nameserver_set: Option<String>,
 }

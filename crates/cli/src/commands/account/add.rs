@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 
 use super::show::find;
 use crate::commands::attach::{self, Attach};
-use crate::commands::{Report, hostname, plan};
+use crate::commands::{Report, hostname, nameserver, plan};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
@@ -137,13 +137,9 @@ pub fn refuse_user(user: &str, create: bool) -> Result<(), Error> {
     }
 }
 
-/// A nameserver set by its name.
+/// The name of a nameserver set that is there.
 pub fn known_set(harbor: &Harbor, name: &str) -> Result<String, Error> {
-    match harbor.settings.nameserver_set(Some(name)) {
-        Some(_) => Ok(name.to_string()),
-        None => Err(Error::refused("unknown-set", format!("there is no nameserver set `{}`", name.escape_debug()))
-            .advice("see `brightharbor nameserver list`")),
-    }
+    nameserver::find(harbor, name).map(|_| name.to_string())
 }
 
 struct Added {

@@ -36,9 +36,14 @@ pub fn run(args: &Add, context: &Context) -> Report {
         Error::wrong_use(format!("`{}` is no name of a nameserver set", args.set.escape_debug()))
             .advice("1 to 31 lower-case letters, digits or hyphens, a letter first")
     })?;
+    // `none` and `host` mean something else wherever a set is named.
+    if matches!(name.as_str(), "none" | "host") {
+        return Err(Error::wrong_use(format!("no set can be called `{name}`"))
+            .advice("`host` is that of [host] in harbor.toml, and `none` means no set"));
+    }
     let title = format!("nameserver add {name}");
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
-        if name.as_str() == "host" || harbor.settings.nameserver_set(Some(name.as_str())).is_some() {
+        if harbor.settings.nameserver_set(Some(name.as_str())).is_some() {
             return Err(Error::refused("set-exists", format!("there is a nameserver set `{name}` already"))
                 .advice("see `brightharbor nameserver list`"));
         }

@@ -11,19 +11,19 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use super::chosen::{Chosen, Outcome, bring, document, show};
-use crate::commands::Report;
+use crate::commands::{Report, nameserver};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::Page;
 use crate::show::{Shown, json};
 
-/// Move zones to another nameserver set of harbor.toml: their NS records, start of authority and glue.
+/// Move zones to another nameserver set: their NS records, start of authority and glue.
 #[derive(Debug, Args)]
 pub struct Move {
     #[command(flatten)]
     chosen: Chosen,
-    /// The set, by its name in harbor.toml; `host` for that of `[host]`.
+    /// The set, as `nameserver list` names it; `host` for that of `[host]`.
     #[arg(long, value_name = "SET")]
     to: String,
     #[command(flatten)]
@@ -35,7 +35,7 @@ pub fn run(args: &Move, context: &Context) -> Report {
         return Err(Error::wrong_use("which zones?").advice("name some, or give --account or --all"));
     }
     let to = if args.to == "host" { None } else { Some(args.to.clone()) };
-    let set = nameserver_set(&context.open()?, to.as_deref())?;
+    let set = with_members(&context.open()?, &args.to)?;
     let title = format!("zone move --to {}", args.to);
     let mut outcomes = Vec::new();
     let mut zones = 0;
@@ -51,13 +51,14 @@ pub fn run(args: &Move, context: &Context) -> Report {
     Ok(Box::new(Moved { changed, outcomes, zones, to: args.to.clone(), set }))
 }
 
-fn nameserver_set(harbor: &Harbor, name: Option<&str>) -> Result<NameserverSet, Error> {
-    let set = harbor.settings.nameserver_set(name).filter(|set| !set.nameservers.is_empty());
-    set.ok_or_else(|| {
-        let name = name.unwrap_or("host");
-        Error::refused("nameserver-set", format!("harbor.toml has no nameserver set `{name}`"))
-            .advice(format!("add it: [nameserver-sets.{name}] with nameservers = [...]"))
-    })
+/// A set that zones can be moved to: that of `[host]` may be empty.
+fn with_members(harbor: &Harbor, name: &str) -> Result<NameserverSet, Error> {
+    let set = nameserver::find(harbor, name)?;
+    if set.nameservers.is_empty() {
+        return Err(Error::refused("unknown-set", format!("the nameserver set `{name}` names no nameserver"))
+            .advice("name them in harbor.toml, or see `brightharbor nameserver add`"));
+    }
+    Ok(set)
 }
 
 async fn one(
@@ -70,7 +71,7 @@ async fn one(
 ) -> Result<Option<Outcome>, Error> {
     let settings = &harbor.settings;
     let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
-    let old = nameserver_set(harbor, zone.nameserver_set.as_deref())?;
+    let old = with_members(harbor, zone.nameserver_set.as_deref().unwrap_or("host"))?;
     // The pattern moves along, so that the zone is not taken for a changed one afterwards.
     let pattern = zone.pattern.as_deref().map(|key| harbor.store.pattern(key)).transpose()?.flatten();
     let pattern = pattern.map(|made| Pattern {
