@@ -105,7 +105,7 @@ fn a_changed_template_reaches_the_zones_made_from_it_and_a_broken_one_is_refused
 fn zones_move_to_another_nameserver_set() {
     let coast = Coast::new();
     coast.run(&["zone", "create", "gullrock.example", "--account", "bakery"]).expect(0);
-    assert!(coast.run(&["zone", "move", "--to", "coast", "--all"]).expect(4).contains("[nameserver-sets.coast]"));
+    assert!(coast.run(&["zone", "move", "--to", "coast", "--all"]).expect(4).contains("no nameserver set `coast`"));
     assert!(coast.run(&["zone", "move", "--to", "host"]).expect(2).contains("which zones?"));
     let set = "[nameserver-sets.coast]\nnameservers = [\"ns.gullrock.example.\", \"ns3.saltmarsh.example.\"]\n\
                addresses = { \"ns.gullrock.example.\" = [\"192.0.2.53\"] }\n\n[sites]\n";
