@@ -15,7 +15,7 @@ use brightharbor_io::clock;
 use brightharbor_io::dns::Walker;
 use clap::Args;
 use futures_util::StreamExt;
-use futures_util::stream::FuturesOrdered;
+use futures_util::stream::FuturesUnordered;
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
@@ -48,7 +48,7 @@ pub struct Check {
 }
 
 /// Domains that are walked for at once.
-const AT_ONCE: usize = 48;
+const AT_ONCE: usize = 128;
 /// Changes longer ago than this explain nothing any more.
 const LOOKED_BACK: SignedDuration = SignedDuration::from_hours(24 * 7);
 
@@ -122,32 +122,36 @@ async fn walk_all(
     let saving = save.is_some();
     let mut checked = Vec::with_capacity(domains.len());
     let count = domains.len();
+    let numbered: Vec<(usize, &Hostname)> = domains.iter().enumerate().collect();
     // The first alone: what lies above it is known to the others then.
-    let (first, others) = domains.split_at(count.min(1));
+    let (first, others) = numbered.split_at(count.min(1));
     for part in [first, others] {
         let mut waiting = part.iter();
-        let mut walks = FuturesOrdered::new();
+        // In no order, so that one slow domain does not hold up the next ones.
+        let mut walks = FuturesUnordered::new();
         loop {
             while walks.len() < AT_ONCE {
-                let Some(domain) = waiting.next() else { break };
+                let Some((number, domain)) = waiting.next().copied() else { break };
                 let (walker, brief) = (Arc::clone(&walker), network.brief(domain)?);
                 // What was seen is let go at once, unless it is to be saved.
-                walks.push_back(tokio::spawn(async move {
+                walks.push(tokio::spawn(async move {
                     let walked = walker.walk(brief).await;
-                    (saving.then(|| SavedWalk::new(&walked.brief, &walked.seen)), walked.picture)
+                    (number, saving.then(|| SavedWalk::new(&walked.brief, &walked.seen)), walked.picture)
                 }));
             }
             let Some(walked) = walks.next().await else { break };
-            let (seen, picture) = walked.map_err(|error| {
+            let (number, seen, picture) = walked.map_err(|error| {
                 Error::refused("walk", format!("a walk broke off: {error}")).advice("tell its makers, with the domain")
             })?;
             context.progress.counted("domains checked", checked.len(), count);
             if let (Some((path, file)), Some(seen)) = (&mut save, seen) {
                 writeln!(file, "{}", seen.line()).map_err(|error| unwritable(path, &error))?;
             }
-            checked.push(judge.judge(picture)?);
+            checked.push((number, judge.judge(picture)?));
         }
     }
+    checked.sort_by_key(|(number, _)| *number);
+    let checked = checked.into_iter().map(|(_, one)| one).collect();
     if let Some((path, mut file)) = save {
         file.flush().map_err(|error| unwritable(&path, &error))?;
     }
