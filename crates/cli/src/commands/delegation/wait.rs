@@ -7,6 +7,7 @@ use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_io::clock;
 use brightharbor_io::dns::Walker;
 use clap::Args;
+use futures_util::{StreamExt, stream};
 use serde_json::{Value, json};
 use tokio::time::{Instant, sleep};
 
@@ -17,8 +18,8 @@ use crate::commands::Report;
 use crate::duration::parse_duration;
 use crate::error::{Error, Exit};
 use crate::run::Context;
-use crate::show::Shown;
 use crate::show::human::{self, Page, when};
+use crate::show::{Shown, counted};
 
 /// Wait until domains are delegated as they should be. Ends with 0 when they are, with 3 when the time is over.
 #[derive(Debug, Args)]
@@ -49,6 +50,9 @@ pub fn run(args: &Wait, context: &Context) -> Report {
     Ok(Box::new(Waited { said: chosen.said, checked }))
 }
 
+/// Domains that are asked about together.
+const AT_ONCE: usize = 48;
+
 /// Whether there is anything left to wait for: risks stay however long one waits.
 fn holds(checked: &Checked) -> bool {
     matches!(checked.verdict, Verdict::Well | Verdict::Risks(_))
@@ -70,9 +74,12 @@ async fn wait(
         // Nothing is remembered from the round before: what changed above is to be seen too.
         let walker = Walker::new(per_server).await;
         let mut still = Vec::new();
+        context.progress.doing(&format!("asking the servers of {}", counted(open.len(), "domain")));
+        let briefs = open.iter().map(|domain| network.brief(domain)).collect::<Result<Vec<_>, _>>()?;
+        let mut walks = stream::iter(briefs).map(|brief| walker.walk(brief)).buffered(AT_ONCE);
         for domain in std::mem::take(&mut open) {
-            context.progress.doing(&format!("asking the servers of {domain}"));
-            let checked = judge.judge(walker.walk(network.brief(&domain)?).await.picture)?;
+            let Some(walked) = walks.next().await else { break };
+            let checked = judge.judge(walked.picture)?;
             if holds(&checked) {
                 done.push(checked);
             } else {
