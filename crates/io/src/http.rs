@@ -53,6 +53,11 @@ impl Answer {
     pub fn header(&self, name: &str) -> Option<String> {
         self.headers.get(name).and_then(|value| value.to_str().ok()).map(str::to_string)
     }
+
+    /// All fields of a name that may come several times.
+    pub fn headers(&self, name: &str) -> Vec<String> {
+        self.headers.get_all(name).iter().filter_map(|value| value.to_str().ok()).map(str::to_string).collect()
+    }
 }
 
 /// An open connection to one server.

@@ -1,6 +1,8 @@
 //! Private keys: made, kept and compared here, never shown. Certificate requests (RFC 2986) are signed with them.
 
+use brightharbor_core::acme::Identifier;
 use brightharbor_core::name::Hostname;
+use brightharbor_core::site::KeyKind;
 use jiff::{SignedDuration, Timestamp};
 use rcgen::string::PrintableString;
 use rcgen::{
@@ -17,17 +19,6 @@ pub struct KeyError {
 
 fn failed(what: &'static str) -> impl Fn(rcgen::Error) -> KeyError {
     move |error| KeyError { what, reason: error.to_string() }
-}
-
-/// What kind of key is made.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub enum KeyKind {
-    #[default]
-    P256,
-    P384,
-    Rsa2048,
-    Rsa3072,
-    Rsa4096,
 }
 
 /// A new P-256 key, as PKCS#8 PEM.
@@ -117,9 +108,11 @@ pub fn public_half(key_pem: &str) -> Result<Vec<u8>, KeyError> {
 }
 
 /// A certificate request for the names, DER. The names stand in the extension alone: CAs take nothing else.
-pub fn certificate_request(key_pem: &str, names: &[Hostname]) -> Result<Vec<u8>, KeyError> {
+pub fn certificate_request(key_pem: &str, identifiers: &[Identifier]) -> Result<Vec<u8>, KeyError> {
     let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
-    let names: Vec<String> = names.iter().map(|name| name.as_str().to_string()).collect();
+    // An address stands in a certificate as such, without the brackets of a URL.
+    let text = |one: &Identifier| one.name.address().map_or_else(|| one.to_string(), |address| address.to_string());
+    let names: Vec<String> = identifiers.iter().map(text).collect();
     let mut params = CertificateParams::new(names).map_err(failed("the request cannot be made"))?;
     params.distinguished_name = DistinguishedName::new();
     let request = params.serialize_request(&key).map_err(failed("the request cannot be signed"))?;

@@ -13,7 +13,7 @@ use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
-use crate::secure::{SecureOutcome, Secured, secure};
+use crate::secure::{SecureOutcome, Secured, Wanted, secure_all};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 use crate::site_change::site_change;
@@ -79,13 +79,14 @@ async fn tend(args: &Tend, context: &Context) -> Report {
         report.would = due;
         return Ok(Box::new(report));
     }
+    let mut sites = Vec::with_capacity(due.len());
     for name in due {
-        let Some(site) = harbor.store.site_of(&name)? else { continue };
-        context.progress.doing(&format!("tending {name}"));
-        let tried = secure(context, &site).await;
-        // One site's trouble must not keep the others waiting.
+        sites.extend(harbor.store.site_of(&name)?);
+    }
+    let all = secure_all(context, &sites, Wanted::Enough).await?;
+    for (site, tried) in sites.iter().zip(all) {
         report.tried.push(tried.unwrap_or_else(|error| Secured {
-            site: name,
+            site: site.main().clone(),
             outcome: SecureOutcome::Refused { reason: error.message, advice: error.advice },
             left_out: vec![],
         }));

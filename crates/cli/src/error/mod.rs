@@ -4,7 +4,7 @@
 mod zone;
 
 use brightharbor_core::site::AttachRefused;
-use brightharbor_io::acme::OrderError;
+use brightharbor_io::acme::{OrderError, SessionError};
 use brightharbor_io::carry_out::{CarryError, Cause, LockError};
 use brightharbor_io::dns::RequestProblem;
 use brightharbor_io::install::FileError;
@@ -175,17 +175,25 @@ impl From<OrderError> for Error {
     fn from(error: OrderError) -> Self {
         use brightharbor_core::acme::Refusal;
         let (code, advice) = match &error {
-            OrderError::NoCa => ("no-ca", "set `directory` under [ca] in harbor.toml"),
+            OrderError::Session(SessionError::NoCa) => ("no-ca", "set `directory` under [ca] in harbor.toml"),
+            OrderError::Session(SessionError::Trust(_)) => {
+                ("trust-roots", "mend `trust-root` of the CA in harbor.toml")
+            }
+            OrderError::Session(SessionError::External(_)) => {
+                ("external-account", "mend `external-account` of the CA in harbor.toml, or the file that it names")
+            }
+            OrderError::Refused(Refusal::ExternalAccount) => (
+                "external-account",
+                "ask the CA for the identifier and key of your account there, and set external-account = { id, key-file } \
+                 in harbor.toml",
+            ),
             OrderError::Refused(Refusal::Terms { .. }) => {
                 ("terms", "read the CA's terms, then set `terms-accepted = true` under [ca] in harbor.toml")
             }
-            OrderError::Refused(Refusal::Names(_)) => {
-                ("not-validated", "see that the CA can reach these names over http, then try again")
-            }
+            OrderError::Refused(Refusal::Names(_)) => ("not-validated", "mend what the reasons name, then try again"),
             OrderError::Refused(_) => ("ca-refuses", "nothing was changed; `brightharbor tend` tries again later"),
             OrderError::StillAtWork { .. } => ("ca-at-work", "`brightharbor tend` goes on with the order"),
-            OrderError::Trust(_) => ("trust-roots", "mend `trust-root` under [ca] in harbor.toml"),
-            OrderError::Account(_) | OrderError::File(_) | OrderError::Key(_) => {
+            OrderError::Session(_) | OrderError::File(_) | OrderError::Key(_) => {
                 ("ca-files", "see that you may write to the folder `ca` of the harbor")
             }
         };

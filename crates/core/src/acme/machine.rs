@@ -3,6 +3,7 @@
 use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 
+use super::identifier::{Identifier, identifiers};
 use super::message::{Directory, Payload, Problem, Proof, Refusal, Request, Response, Signer};
 use super::state::{State, Want};
 use crate::name::Hostname;
@@ -12,11 +13,33 @@ use crate::name::Hostname;
 pub struct Brief {
     pub directory_url: String,
     pub names: Vec<Hostname>,
+    /// Names with `*.` before them in the certificate.
+    #[serde(default)]
+    pub wildcards: Vec<Hostname>,
+    /// Proven by DNS records rather than over http; wildcards always are.
+    #[serde(default)]
+    pub by_dns: bool,
     /// A mailbox, without `mailto:`.
     pub contact: Option<String>,
     pub terms_accepted: bool,
     /// The thumbprint of the account key (RFC 7638), base64url.
     pub thumbprint: String,
+    /// The identifier of the external account that a new account is bound to (section 7.3.4). Its key is the driver's.
+    #[serde(default)]
+    pub external_account: Option<String>,
+    /// A part of the name of the issuer that the chain should end with, where the CA offers several chains.
+    #[serde(default)]
+    pub preferred_chain: Option<String>,
+    /// The certificate that this one is to take the place of (RFC 9773 section 5).
+    #[serde(default)]
+    pub replaces: Option<String>,
+}
+
+impl Brief {
+    /// What the order names.
+    pub fn identifiers(&self) -> Vec<Identifier> {
+        identifiers(&self.names, &self.wildcards)
+    }
 }
 
 /// What the driver does next.
@@ -27,7 +50,7 @@ pub enum Step {
     PlaceProofs(Vec<Proof>),
     WaitUntil(Timestamp),
     /// Make a key and a certificate request for the names, then call [`Machine::request_made`].
-    MakeRequest(Vec<Hostname>),
+    MakeRequest(Vec<Identifier>),
     Finished {
         chain_pem: String,
     },
@@ -47,6 +70,9 @@ pub struct Machine {
     /// Whether the last request was for a nonce alone.
     #[serde(skip)]
     asked_for_nonce: bool,
+    /// The directory was read by another order, perhaps long ago.
+    #[serde(skip)]
+    directory_is_old: bool,
 }
 
 /// What all states share.
@@ -71,7 +97,32 @@ impl Machine {
             not_before: None,
             nonces: vec![],
             asked_for_nonce: false,
+            directory_is_old: false,
         }
+    }
+
+    /// With a directory that was read before: one request less. If its URLs turn out to be gone, it is read anew.
+    pub fn with_directory(mut self, directory: Directory) -> Self {
+        if matches!(self.state, State::Directory) {
+            self.state = State::after_directory(directory, &mut self.known);
+            self.directory_is_old = true;
+        }
+        self
+    }
+
+    /// The directory, once it has been read.
+    pub fn directory(&self) -> Option<&Directory> {
+        self.known.directory.as_ref()
+    }
+
+    /// A nonce that another order of the same account has left.
+    pub fn lend(&mut self, nonces: impl IntoIterator<Item = String>) {
+        self.nonces.extend(nonces);
+    }
+
+    /// The nonces that are left, for another order.
+    pub fn spare_nonces(&mut self) -> Vec<String> {
+        std::mem::take(&mut self.nonces)
     }
 
     /// The account's URL once the CA has said it; to be kept beside the key.
@@ -101,7 +152,7 @@ impl Machine {
             Want::Get(url) => Step::Send(Request { url, payload: Payload::Get }),
             Want::Post { url, json } => self.signed(url, json),
             Want::Proofs(proofs) => Step::PlaceProofs(proofs),
-            Want::CertificateRequest => Step::MakeRequest(self.known.brief.names.clone()),
+            Want::CertificateRequest => Step::MakeRequest(self.known.brief.identifiers()),
             Want::Nothing(Ok(chain_pem)) => Step::Finished { chain_pem },
             Want::Nothing(Err(refusal)) => Step::Refused(refusal),
         }
@@ -117,7 +168,11 @@ impl Machine {
             (State::Account, _) | (_, None) => Signer::NewKey,
             (_, Some(account)) => Signer::Account(account.clone()),
         };
-        Step::Send(Request { url, payload: Payload::Signed { json, signer, nonce } })
+        let binding = match self.state {
+            State::Account => self.known.brief.external_account.clone(),
+            _ => None,
+        };
+        Step::Send(Request { url, payload: Payload::Signed { json, signer, nonce, binding } })
     }
 
     /// Takes the answer to the request that [`Machine::next`] gave last.
@@ -158,6 +213,11 @@ impl Machine {
     fn setback(&mut self, response: &Response, now: Timestamp) {
         let during = self.state.name().to_string();
         let problem: Problem = serde_json::from_slice(&response.body).unwrap_or_default();
+        if matches!(response.status, 404 | 405) && std::mem::take(&mut self.directory_is_old) {
+            self.known.directory = None;
+            self.state = State::Directory;
+            return;
+        }
         let until = response.retry_after(now);
         let of_the_moment = problem.word() == "badNonce" || (response.status >= 500 && until.is_none());
         // An account that the CA has forgotten is made again with the same key (section 7.3.1).
@@ -168,6 +228,13 @@ impl Machine {
         // A killed run may have finalized already: then the order itself says how it stands.
         if let (State::Finalize(waiting), "orderNotReady") = (&self.state, problem.word()) {
             self.state = State::Issuance(super::state::Issuance { order: waiting.urls.order.clone(), polls: 0 });
+            return;
+        }
+        // What is to be replaced has a successor already, or the CA has forgotten it: it is a hint, and no more.
+        if matches!(self.state, State::NewOrder)
+            && matches!(problem.word(), "alreadyReplaced" | "malformed")
+            && self.known.brief.replaces.take().is_some()
+        {
             return;
         }
         let refusal = if problem.kind.is_empty() {

@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::name::Hostname;
+use super::identifier::Identifier;
 
 /// A request for the driver to sign and send.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,7 +19,9 @@ pub enum Payload {
     /// An unsigned HEAD: a fresh nonce (section 7.2).
     Head,
     /// A signed POST (section 6.2). An empty text is a POST-as-GET (section 6.3).
-    Signed { json: String, signer: Signer, nonce: String },
+    ///
+    /// With `binding`, the driver adds the proof that the external account of that identifier is ours (section 7.3.4).
+    Signed { json: String, signer: Signer, nonce: String, binding: Option<String> },
 }
 
 /// How the account key is named in the signature.
@@ -39,6 +41,8 @@ pub struct Response {
     pub nonce: Option<String>,
     /// The Retry-After field as sent.
     pub retry_after: Option<String>,
+    /// The URLs of Link fields with the relation `alternate` (section 7.4.2).
+    pub alternates: Vec<String>,
     pub body: Vec<u8>,
 }
 
@@ -72,6 +76,8 @@ pub struct Directory {
     pub new_account: String,
     pub new_order: String,
     #[serde(default)]
+    pub renewal_info: Option<String>,
+    #[serde(default)]
     pub meta: DirectoryMeta,
 }
 
@@ -81,6 +87,9 @@ pub struct DirectoryMeta {
     pub terms_of_service: Option<String>,
     #[serde(default)]
     pub external_account_required: bool,
+    /// The names that it goes by in CAA records (RFC 8659).
+    #[serde(default)]
+    pub caa_identities: Vec<String>,
 }
 
 /// An order (section 7.1.3).
@@ -98,13 +107,15 @@ pub(super) struct Order {
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 pub(super) struct Authorization {
     pub status: String,
-    pub identifier: Identifier,
+    pub identifier: AuthorizedIdentifier,
+    #[serde(default)]
+    pub wildcard: bool,
     #[serde(default)]
     pub challenges: Vec<Challenge>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
-pub(super) struct Identifier {
+pub(super) struct AuthorizedIdentifier {
     pub value: String,
 }
 
@@ -149,14 +160,47 @@ impl Problem {
     }
 }
 
-/// What proves control of a name: a file with this content at this token (section 8.3).
+/// Where the CA looks for a proof.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ProofKind {
+    /// A file at the web server (section 8.3).
+    Http01,
+    /// A TXT record (section 8.4).
+    Dns01,
+}
+
+impl ProofKind {
+    /// The challenge type that is its name on the wire.
+    pub fn word(self) -> &'static str {
+        match self {
+            ProofKind::Http01 => "http-01",
+            ProofKind::Dns01 => "dns-01",
+        }
+    }
+}
+
+/// What proves control of a name.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Proof {
-    pub name: String,
+    pub kind: ProofKind,
+    pub identifier: Identifier,
+    /// The name of the file, for http-01.
     pub token: String,
+    /// What the file, or the TXT record at `_acme-challenge` below the name, says.
     pub content: String,
     pub challenge_url: String,
     pub authorization_url: String,
+}
+
+impl Refusal {
+    /// The time before which the CA does not want to be asked again, where it has named one.
+    pub fn not_before(&self) -> Option<Timestamp> {
+        match self {
+            Refusal::Problem { not_before, .. } => *not_before,
+            _ => None,
+        }
+    }
 }
 
 /// Why an order comes to nothing.
@@ -166,12 +210,12 @@ pub enum Refusal {
     #[error("the CA refuses ({during}): {} ({})", .problem.detail, .problem.word())]
     Problem { during: String, problem: Problem, not_before: Option<Timestamp> },
     #[error("the CA could not validate {}", .0.iter().map(|(name, problem)| format!("{name}: {}", problem.detail)).collect::<Vec<_>>().join("; "))]
-    Names(Vec<(Hostname, Problem)>),
+    Names(Vec<(Identifier, Problem)>),
     #[error("the CA sent something unexpected ({during}): {what}")]
     Unexpected { during: String, what: String },
     #[error("the CA's terms of service must be accepted first: {}", .terms.as_deref().unwrap_or("see its directory"))]
     Terms { terms: Option<String> },
-    #[error("the CA demands an external account binding, which is not supported yet")]
+    #[error("the CA takes no account that is not bound to one of its customers (external account binding)")]
     ExternalAccount,
     #[error("the CA is still at it ({during}) after {polls} questions")]
     Slow { during: String, polls: u32 },

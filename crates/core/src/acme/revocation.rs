@@ -71,6 +71,7 @@ impl Revocation {
                     json: self.payload.clone(),
                     signer: Signer::Account(self.account.clone()),
                     nonce: nonce.clone(),
+                    binding: None,
                 },
             }),
         }
@@ -143,7 +144,7 @@ mod tests {
 
     fn nonce_of(made: &Revocation) -> String {
         match made.next() {
-            RevocationStep::Send(Request { url, payload: Payload::Signed { json, nonce, signer } }) => {
+            RevocationStep::Send(Request { url, payload: Payload::Signed { json, nonce, signer, .. } }) => {
                 assert_eq!(
                     (url.as_str(), json.as_str()),
                     ("https://ca.example/revoke", r#"{"certificate":"AQID","reason":1}"#)

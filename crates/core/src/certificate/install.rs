@@ -9,7 +9,8 @@ use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
 use crate::site::{
-    Certificate, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, HttpsWish, Site, change_site,
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, HttpsWish,
+    Site, change_site,
 };
 
 /// A certificate to be installed.
@@ -21,6 +22,7 @@ pub struct Install<'a> {
     pub not_after: Timestamp,
     pub now: Timestamp,
     pub source: CertificateSource,
+    pub details: CertificateDetails,
 }
 
 /// Puts chain and key in place and serves https beside http. Gives the site as it will be.
@@ -50,6 +52,7 @@ pub fn install(
         not_after: install.not_after,
         state: CertificateState::Installed,
         source: install.source,
+        details: install.details.clone(),
     }));
     (set, after)
 }
@@ -112,6 +115,7 @@ mod tests {
             not_after: now,
             now,
             source: CertificateSource::Ca,
+            details: CertificateDetails::default(),
         };
         let (set, after) = install(&site(), &install_it, Some(b"old".to_vec()), &settings, &layout);
         let certificate = set

@@ -4,14 +4,17 @@
 //! Keys are made in `brightharbor-io`; only public halves are looked at here.
 
 mod assemble;
+pub mod caa;
 mod chain;
 mod coverage;
 mod hello;
 mod install;
 mod piece;
 mod read;
+mod renewal;
 pub mod rules;
 mod served;
+mod zone_proof;
 
 pub use assemble::{Assembled, Unfit, assemble, check_leaf, is_self_signed};
 pub(crate) use chain::has_signed;
@@ -21,4 +24,6 @@ pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeti
 pub use install::{Install, force_https, install};
 pub use piece::{Piece, PieceError, RequestFacts, certificate_pem, pieces, read_request};
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
+pub use renewal::renewal_id;
 pub use served::{Distrust, Installed, Served};
+pub use zone_proof::{proof_name, with_proofs, without_proofs};

@@ -1,17 +1,21 @@
 //! Reads certificates (RFC 5280) from PEM into the facts that decisions rest on.
 
+use std::net::IpAddr;
+
 use jiff::Timestamp;
 use x509_parser::extensions::GeneralName;
 use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate};
 use x509_parser::public_key::PublicKey;
 
+use crate::name::Hostname;
+
 /// What one certificate says.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CertificateFacts {
     pub subject: String,
     pub issuer: String,
-    /// The DNS names of the subject alternative name extension, lower-cased.
+    /// The DNS names of the subject alternative name extension, lower-cased, and its addresses as hosts of a URL.
     pub names: Vec<String>,
     pub not_before: Timestamp,
     pub not_after: Timestamp,
@@ -70,6 +74,7 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
             .iter()
             .filter_map(|name| match name {
                 GeneralName::DNSName(text) => Some(text.to_ascii_lowercase()),
+                GeneralName::IPAddress(bytes) => address(bytes).map(|ip| Hostname::of_address(ip).to_string()),
                 _ => None,
             })
             .collect(),
@@ -89,6 +94,11 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
         is_ca: certificate.is_ca(),
         der: der.to_vec(),
     })
+}
+
+fn address(bytes: &[u8]) -> Option<IpAddr> {
+    let v4 = <[u8; 4]>::try_from(bytes).ok().map(IpAddr::from);
+    v4.or_else(|| <[u8; 16]>::try_from(bytes).ok().map(IpAddr::from))
 }
 
 fn kind_of(key: &SubjectPublicKeyInfo<'_>) -> (String, usize) {

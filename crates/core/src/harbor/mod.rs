@@ -39,6 +39,9 @@ pub struct Settings {
     pub nameserver_sets: BTreeMap<String, NameserverSet>,
     #[serde(default)]
     pub ca: Ca,
+    /// CAs beside that of `[ca]`, by names of the administrator's own.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub cas: BTreeMap<String, Ca>,
     #[serde(default)]
     pub internet: Internet,
 }
@@ -253,6 +256,31 @@ pub struct Ca {
     /// The names that the CA goes by in CAA records (RFC 8659), as its terms say.
     #[serde(default)]
     pub caa_identities: Vec<String>,
+    /// The customer's account that accounts at this CA must be bound to (RFC 8555 section 7.3.4).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub external_account: Option<ExternalAccount>,
+    /// A part of the name of the root that chains should lead to, where the CA offers several.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub preferred_chain: Option<String>,
+    /// Orders on the way at once.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub orders_at_once: Option<u8>,
+}
+
+/// What a CA has given to a customer to bind accounts with.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ExternalAccount {
+    pub id: String,
+    /// A file with the key, base64url as the CA gives it; only its owner may be able to read it.
+    pub key_file: PathBuf,
+}
+
+impl Ca {
+    /// Orders on the way at once: few, since a CA has many customers.
+    pub fn orders_at_once(&self) -> usize {
+        usize::from(self.orders_at_once.unwrap_or(4).clamp(1, 32))
+    }
 }
 
 /// The internet that is asked; for closed networks and tests. The real one's values when left out.
@@ -301,6 +329,14 @@ impl Internet {
 }
 
 impl Settings {
+    /// A CA by its name; that of `[ca]` when not named, or named `default`.
+    pub fn ca_named(&self, name: Option<&str>) -> Option<&Ca> {
+        match name {
+            None | Some("default") => Some(&self.ca),
+            Some(name) => self.cas.get(name),
+        }
+    }
+
     /// The nameserver set of that name; that of `[host]` where none is named.
     pub fn nameserver_set(&self, name: Option<&str>) -> Option<NameserverSet> {
         match name {

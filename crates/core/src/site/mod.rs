@@ -7,6 +7,7 @@ mod align;
 mod attach;
 mod attach_places;
 mod catalog;
+mod certificate_wish;
 mod change;
 mod detach;
 mod kept_zone;
@@ -27,12 +28,13 @@ pub use attach::{
 };
 pub use attach_places::document_root;
 pub use catalog::{catalog_difference, new_catalog, updated_at};
+pub use certificate_wish::{CertificateWish, KeyKind, ProofWish};
 pub use change::change_site;
 pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, leaving, remove_zone};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{
-    Certificate, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, HttpsWish, Site, SiteKind,
-    SiteRules, TlsFloor, Waiting, WwwPolicy, Zone, ZoneHome,
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, HttpsWish,
+    Site, SiteKind, SiteRules, TlsFloor, Waiting, WwwPolicy, Zone, ZoneHome,
 };
 pub use nameserver_set::{Member, MemberError, align_addresses, set_of, weaknesses};
 pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::AccountName;
+use super::{AccountName, CertificateWish};
 use crate::name::Hostname;
 use crate::redirect::Redirect;
 
@@ -35,6 +35,8 @@ pub struct SiteRules {
     /// For how many seconds browsers are told to use https alone (RFC 6797).
     pub hsts: Option<u32>,
     pub redirects: Vec<Redirect>,
+    /// How its certificate is got.
+    pub certificate: Box<CertificateWish>,
 }
 
 /// Whether a name and its `www.` twin are served alike, or one is sent to the other.
@@ -153,6 +155,18 @@ pub struct Certificate {
     pub state: CertificateState,
     #[serde(default)]
     pub source: CertificateSource,
+    #[serde(default)]
+    pub details: CertificateDetails,
+}
+
+/// What else is known of a certificate.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case")]
+pub struct CertificateDetails {
+    /// The CA that it came from, by its name in the settings; that of `[ca]` when not named.
+    pub ca: Option<String>,
+    /// The names below which it covers all names, one label deep.
+    pub wildcards: Vec<Hostname>,
 }
 
 /// Where a certificate comes from.
@@ -269,6 +283,7 @@ mod tests {
             not_after: at(not_after),
             state: CertificateState::Served,
             source: CertificateSource::Ca,
+            details: CertificateDetails::default(),
         };
         let long = of("2026-11-01T00:00:00Z", "2027-01-30T00:00:00Z");
         assert!(!long.is_due(at("2026-12-30T00:00:00Z")) && long.is_due(at("2027-01-01T00:00:00Z")));

@@ -11,7 +11,9 @@ use crate::delegation::{
 };
 use crate::name::{DnsName, Hostname};
 use crate::redirect::{Hop, Landing, LandingEnd};
-use crate::site::{Certificate, CertificateFiles, CertificateSource, CertificateState, Waiting, ZoneHome};
+use crate::site::{
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, Waiting, ZoneHome,
+};
 
 const OURS: &str = "192.0.2.10";
 const FOREIGN: &str = "203.0.113.9";
@@ -105,6 +107,7 @@ fn good() -> Look {
         not_after: "2027-02-21T07:00:00Z".parse().unwrap(),
         state: CertificateState::Served,
         source: CertificateSource::Ca,
+        details: CertificateDetails::default(),
     };
     Look {
         gathered: Gathered { domain: hostname, now: now(), picture, hosts: vec![host] },

@@ -43,7 +43,7 @@ impl AccountKey {
     }
 
     /// The public key as a JWK, its members in the order that the thumbprint needs.
-    fn jwk(&self) -> Value {
+    pub fn jwk(&self) -> Value {
         let point = self.pair.public_key().as_ref();
         // Uncompressed: 0x04, then x and y of 32 bytes each (SEC 1 section 2.3.3).
         let (x, y) = (&point[1..33], &point[33..65]);
@@ -69,7 +69,7 @@ impl AccountKey {
     }
 }
 
-fn encode(bytes: &[u8]) -> String {
+pub(super) fn encode(bytes: &[u8]) -> String {
     URL_SAFE_NO_PAD.encode(bytes)
 }
 

@@ -2,10 +2,14 @@
 //! order's state on disk, so that a killed order goes on with the next run.
 
 mod account_key;
+mod caa;
+mod external_account;
 mod order;
 mod proofs;
 mod revoke;
+mod session;
 mod wire;
 
-pub use order::{Issued, OrderError, OrderPlan, forget_order, order};
+pub use order::{Issued, OrderError, OrderPlan, ProofRecords, forget_order, order};
 pub use revoke::{RevokeError, revoke};
+pub use session::{Session, SessionError};

@@ -1,21 +1,23 @@
 //! One order from the directory to the certificate, saved after every step.
 
 use std::fs;
+use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::time::{Duration, Instant};
 
-use brightharbor_core::acme::{Brief, Machine, Proof, Refusal, State, Step};
-use brightharbor_core::change::content_hash;
-use brightharbor_core::harbor::{Ca, Layout};
+use brightharbor_core::acme::{Brief, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
+use brightharbor_core::harbor::Layout;
 use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{CertificateWish, ProofWish};
 use jiff::Timestamp;
+use zeroize::Zeroizing;
 
-use super::account_key::{AccountKey, AccountKeyError};
+use super::caa::forbidden;
 use super::proofs::Placed;
-use super::wire::Wire;
-use crate::install::{FileError, make_private_folder, write_atomically};
-use crate::keys::{KeyError, certificate_request, new_key_pem};
-use crate::trust::{self, TrustError};
+use super::session::{Session, SessionError};
+use crate::install::{FileError, write_atomically};
+use crate::keys::{KeyError, certificate_request, new_key_of};
+use crate::probe::fetch_proof;
 
 /// An order that takes longer goes on with the next run.
 const LONGEST: Duration = Duration::from_secs(180);
@@ -24,16 +26,12 @@ const MOST_STEPS: usize = 2_000;
 
 #[derive(Debug, thiserror::Error)]
 pub enum OrderError {
-    #[error("the settings name no CA")]
-    NoCa,
+    #[error(transparent)]
+    Session(#[from] SessionError),
     #[error(transparent)]
     Refused(Refusal),
     #[error("the CA is still at work; the order goes on with the next run{}", .not_before.map(|time| format!(", not before {time}")).unwrap_or_default())]
     StillAtWork { not_before: Option<Timestamp> },
-    #[error(transparent)]
-    Trust(#[from] TrustError),
-    #[error(transparent)]
-    Account(#[from] AccountKeyError),
     #[error(transparent)]
     File(#[from] FileError),
     #[error(transparent)]
@@ -44,49 +42,107 @@ pub enum OrderError {
 pub struct OrderPlan<'a> {
     pub site: &'a Hostname,
     pub names: &'a [Hostname],
-    pub ca: &'a Ca,
+    pub wildcards: &'a [Hostname],
+    pub wish: &'a CertificateWish,
+    /// The key to be certified, in place of a new one.
+    pub key_pem: Option<Zeroizing<String>>,
+    /// The certificate that it takes the place of (RFC 9773 section 4.1).
+    pub replaces: Option<String>,
     pub layout: &'a Layout,
+    /// Where the web server answers, to see that it shows the proofs.
+    pub web: &'a [SocketAddr],
+    pub resolvers: &'a [SocketAddr],
+}
+
+/// Where proofs by DNS go: the zones are the command's affair.
+pub trait ProofRecords {
+    /// Writes the records and waits until every authoritative server shows them. The error names what cannot be proven.
+    fn place(&self, proofs: &[Proof]) -> impl Future<Output = Result<(), Vec<(Identifier, String)>>>;
+    /// Takes the records out again.
+    fn remove(&self, proofs: &[Proof]) -> impl Future<Output = ()>;
+    /// What is going on, for whoever watches.
+    fn tell(&self, what: &'static str);
 }
 
 /// A certificate as it came from the CA, with its key.
 pub struct Issued {
     pub chain_pem: String,
-    pub key_pem: String,
+    pub key_pem: Zeroizing<String>,
 }
 
 /// Orders a certificate for the names, or goes on with an order for them that was begun before.
-pub async fn order(plan: &OrderPlan<'_>, tell: &dyn Fn(&'static str)) -> Result<Issued, OrderError> {
-    let directory_url = plan.ca.directory.clone().ok_or(OrderError::NoCa)?;
-    let tls = trust::client(trust::roots(plan.ca.trust_root.as_slice())?);
-    let files = OrderFiles::new(plan, &directory_url)?;
-    let key = AccountKey::load_or_make(&files.account_key)?;
-    let brief = Brief {
-        directory_url,
-        names: plan.names.to_vec(),
-        contact: plan.ca.contact.clone(),
-        terms_accepted: plan.ca.terms_accepted,
-        thumbprint: key.thumbprint(),
-    };
-    let mut machine = files.resume(&brief).unwrap_or_else(|| Machine::new(brief, files.account_url()));
-    let mut wire = Wire::new(tls);
+pub async fn order(session: &Session, plan: &OrderPlan<'_>, records: &impl ProofRecords) -> Result<Issued, OrderError> {
+    let _turn = session.turn().await;
+    if let Some(refusal) = session.too_fast(crate::clock::now()) {
+        return Err(OrderError::Refused(refusal));
+    }
+    let files = OrderFiles::new(session, plan.site);
+    let mut proofs = files.proofs();
+    let result = run(session, plan, records, &files, &mut proofs).await;
+    let by_dns: Vec<Proof> = proofs.into_iter().filter(|proof| proof.kind == ProofKind::Dns01).collect();
+    if !by_dns.is_empty() && !matches!(result, Err(OrderError::StillAtWork { .. })) {
+        records.tell("taking the proofs out of the zones");
+        records.remove(&by_dns).await;
+    }
+    match &result {
+        Ok(_) => session.note(None),
+        Err(OrderError::Refused(refusal)) => {
+            files.forget();
+            session.note(Some(refusal));
+        }
+        Err(_) => {}
+    }
+    result
+}
+
+async fn run(
+    session: &Session,
+    plan: &OrderPlan<'_>,
+    records: &impl ProofRecords,
+    files: &OrderFiles,
+    proofs: &mut Vec<Proof>,
+) -> Result<Issued, OrderError> {
+    let brief = brief(session, plan);
+    let mut machine = files.resume(&brief).unwrap_or_else(|| {
+        let machine = Machine::new(brief, session.folder.account_url());
+        match session.directory() {
+            Some(directory) => machine.with_directory(directory),
+            None => machine,
+        }
+    });
+    let mut wire = session.wire();
     let mut placed = Placed::none();
     // A resumed order may be past the placing of its proofs: the CA may still fetch them.
-    placed.place(&plan.layout.proofs(), &files.proofs())?;
+    placed.place(&plan.layout.proofs(), proofs)?;
     let started = Instant::now();
+    let mut caa_checked = !matches!(machine.state(), State::Directory | State::Account | State::NewOrder);
     for _ in 0..MOST_STEPS {
         let now = crate::clock::now();
-        tell(machine.state().name());
+        records.tell(machine.state().name());
+        if !caa_checked && matches!(machine.state(), State::NewOrder) {
+            caa_checked = true;
+            not_allowed(forbidden(session, plan, &machine).await)?;
+        }
+        machine.lend(session.nonce());
         match machine.next(now) {
             Step::Send(request) => {
-                match wire.send(&key, &request).await {
+                match wire.send(&session.key, session.external(), &request).await {
                     Ok(response) => machine.received(&response, crate::clock::now()),
                     Err(reason) => machine.failed(&reason, crate::clock::now()),
                 }
-                files.keep_account(machine.account())?;
+                session.folder.keep_account(machine.account())?;
+                session.keep_directory(machine.directory())?;
             }
-            Step::PlaceProofs(proofs) => {
-                files.keep_proofs(&proofs)?;
-                placed.place(&plan.layout.proofs(), &proofs)?;
+            Step::PlaceProofs(wanted) => {
+                files.keep_proofs(&wanted)?;
+                *proofs = wanted;
+                placed.place(&plan.layout.proofs(), proofs)?;
+                not_allowed(unseen(plan, proofs).await)?;
+                let by_dns: Vec<Proof> = proofs.iter().filter(|p| p.kind == ProofKind::Dns01).cloned().collect();
+                if !by_dns.is_empty() {
+                    records.tell("writing the proofs into the zones");
+                    records.place(&by_dns).await.or_else(not_allowed)?;
+                }
                 machine.proofs_placed();
             }
             Step::WaitUntil(until) => {
@@ -97,16 +153,17 @@ pub async fn order(plan: &OrderPlan<'_>, tell: &dyn Fn(&'static str)) -> Result<
                 }
                 tokio::time::sleep(pause).await;
             }
-            Step::MakeRequest(names) => {
-                let key_pem = files.certificate_key()?;
-                machine.request_made(&certificate_request(&key_pem, &names)?);
+            Step::MakeRequest(identifiers) => {
+                let key_pem = files.certificate_key(plan)?;
+                machine.request_made(&certificate_request(&key_pem, &identifiers)?);
             }
             Step::Finished { chain_pem } => {
-                let key_pem = files.certificate_key()?;
+                session.give_back(wire, machine.spare_nonces());
+                let key_pem = files.certificate_key(plan)?;
                 return Ok(Issued { chain_pem, key_pem });
             }
             Step::Refused(refusal) => {
-                files.forget();
+                session.give_back(wire, machine.spare_nonces());
                 return Err(OrderError::Refused(refusal));
             }
         }
@@ -115,47 +172,61 @@ pub async fn order(plan: &OrderPlan<'_>, tell: &dyn Fn(&'static str)) -> Result<
     Err(OrderError::StillAtWork { not_before: None })
 }
 
-/// The order's state has been installed and is not needed any more.
-pub fn forget_order(plan: &OrderPlan<'_>) {
-    if let Some(Ok(files)) = plan.ca.directory.as_ref().map(|url| OrderFiles::new(plan, url)) {
-        files.forget();
+fn brief(session: &Session, plan: &OrderPlan<'_>) -> Brief {
+    Brief {
+        directory_url: session.directory_url.clone(),
+        names: plan.names.to_vec(),
+        wildcards: plan.wildcards.to_vec(),
+        by_dns: plan.wish.proof == ProofWish::Dns01,
+        contact: session.ca.contact.clone(),
+        terms_accepted: session.ca.terms_accepted,
+        thumbprint: session.key.thumbprint(),
+        external_account: session.ca.external_account.as_ref().map(|account| account.id.clone()),
+        preferred_chain: session.ca.preferred_chain.clone(),
+        replaces: plan.replaces.clone(),
     }
 }
 
-/// Where one CA's account and one site's order are kept: `ca/HASH/`, all 0600 in 0700.
+/// Names that the CA would refuse are left out before it is asked.
+fn not_allowed(failed: Vec<(Identifier, String)>) -> Result<(), OrderError> {
+    if failed.is_empty() {
+        return Ok(());
+    }
+    let problem = |detail| Problem { detail, ..Problem::default() };
+    let named = failed.into_iter().map(|(identifier, reason)| (identifier, problem(reason))).collect();
+    Err(OrderError::Refused(Refusal::Names(named)))
+}
+
+/// The proofs that our own web server does not show: the CA would not see them either.
+async fn unseen(plan: &OrderPlan<'_>, proofs: &[Proof]) -> Vec<(Identifier, String)> {
+    let mut failed = Vec::new();
+    for proof in proofs.iter().filter(|proof| proof.kind == ProofKind::Http01) {
+        for address in plan.web {
+            if let Err(reason) = fetch_proof(*address, &proof.identifier.name, &proof.token, &proof.content).await {
+                failed.push((proof.identifier.clone(), format!("the web server does not show the proof: {reason}")));
+                break;
+            }
+        }
+    }
+    failed
+}
+
+/// The order's state has been installed and is not needed any more.
+pub fn forget_order(session: &Session, site: &Hostname) {
+    OrderFiles::new(session, site).forget();
+}
+
+/// Where one site's order is kept: all 0600 in the CA's folder of 0700.
 struct OrderFiles {
-    account_key: PathBuf,
-    account_url: PathBuf,
     state: PathBuf,
     key: PathBuf,
     proofs: PathBuf,
 }
 
 impl OrderFiles {
-    fn new(plan: &OrderPlan<'_>, directory_url: &str) -> Result<Self, FileError> {
-        let folder = plan.layout.ca().join(&content_hash(directory_url.as_bytes())[..16]);
-        make_private_folder(&folder.join("orders"))?;
-        let order = |ending: &str| folder.join("orders").join(format!("{}.{ending}", plan.site));
-        Ok(Self {
-            account_key: folder.join("account.pem"),
-            account_url: folder.join("account.url"),
-            state: order("json"),
-            key: order("pem"),
-            proofs: order("proofs"),
-        })
-    }
-
-    fn account_url(&self) -> Option<String> {
-        fs::read_to_string(&self.account_url).ok().map(|text| text.trim().to_string()).filter(|url| !url.is_empty())
-    }
-
-    fn keep_account(&self, url: Option<&str>) -> Result<(), FileError> {
-        match url {
-            Some(url) if self.account_url().as_deref() != Some(url) => {
-                write_atomically(&self.account_url, url.as_bytes(), 0o600)
-            }
-            _ => Ok(()),
-        }
+    fn new(session: &Session, site: &Hostname) -> Self {
+        let order = |ending: &str| session.folder.orders().join(format!("{site}.{ending}"));
+        Self { state: order("json"), key: order("pem"), proofs: order("proofs") }
     }
 
     /// An order for the same names with the same key, if one was left midway.
@@ -186,11 +257,14 @@ impl OrderFiles {
     }
 
     /// The key of this order: the same one however often the order is resumed.
-    fn certificate_key(&self) -> Result<String, OrderError> {
+    fn certificate_key(&self, plan: &OrderPlan<'_>) -> Result<Zeroizing<String>, OrderError> {
         if let Ok(pem) = fs::read_to_string(&self.key) {
-            return Ok(pem);
+            return Ok(Zeroizing::new(pem));
         }
-        let pem = new_key_pem()?;
+        let pem = match &plan.key_pem {
+            Some(pem) => pem.clone(),
+            None => Zeroizing::new(new_key_of(plan.wish.key)?),
+        };
         write_atomically(&self.key, pem.as_bytes(), 0o600)?;
         Ok(pem)
     }

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::acme::Proof;
+use brightharbor_core::acme::{Proof, ProofKind};
 
 use crate::install::{FileError, write_atomically};
 
@@ -18,7 +18,7 @@ impl Placed {
 
     /// Writes the proofs into the folder. The machine has checked that tokens are plain base64url.
     pub fn place(&mut self, folder: &std::path::Path, proofs: &[Proof]) -> Result<(), FileError> {
-        for proof in proofs {
+        for proof in proofs.iter().filter(|proof| proof.kind == ProofKind::Http01) {
             let path = folder.join(&proof.token);
             self.files.push(path.clone());
             write_atomically(&path, proof.content.as_bytes(), 0o644)?;

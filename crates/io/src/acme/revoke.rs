@@ -41,7 +41,7 @@ pub async fn revoke(ca: &Ca, layout: &Layout, der: &[u8], reason: RevocationReas
     for _ in 0..MOST_REQUESTS {
         match revocation.next() {
             RevocationStep::Send(request) => {
-                let response = wire.send(&key, &request).await.map_err(RevokeError::Unreachable)?;
+                let response = wire.send(&key, None, &request).await.map_err(RevokeError::Unreachable)?;
                 revocation.received(&response);
             }
             RevocationStep::Done => return Ok(()),

@@ -4,9 +4,11 @@ use std::sync::Arc;
 
 use brightharbor_core::acme::{Payload, Request, Response};
 use rustls::ClientConfig;
+use serde_json::Value;
 use url::Url;
 
 use super::account_key::AccountKey;
+use super::external_account::ExternalKey;
 use crate::http::{Answer, Connection, HttpError};
 
 /// A certificate chain is a few kilobytes; nothing a CA says is longer than this.
@@ -23,7 +25,12 @@ impl Wire {
     }
 
     /// Signs and sends one request.
-    pub async fn send(&mut self, key: &AccountKey, request: &Request) -> Result<Response, String> {
+    pub async fn send(
+        &mut self,
+        key: &AccountKey,
+        external: Option<&ExternalKey>,
+        request: &Request,
+    ) -> Result<Response, String> {
         let url: Url = request.url.parse().map_err(|error| format!("`{}` is no URL: {error}", request.url))?;
         if url.scheme() != "https" {
             return Err(format!("`{url}` is not https (RFC 8555 section 6.1)"));
@@ -31,7 +38,13 @@ impl Wire {
         let (method, body) = match &request.payload {
             Payload::Get => ("GET", vec![]),
             Payload::Head => ("HEAD", vec![]),
-            Payload::Signed { json, signer, nonce } => ("POST", key.sign(&request.url, nonce, signer, json)?),
+            Payload::Signed { json, signer, nonce, binding } => {
+                let json = match (binding, external) {
+                    (Some(_), Some(external)) => bound(json, &external.bind(&request.url, &key.jwk()))?,
+                    _ => json.clone(),
+                };
+                ("POST", key.sign(&request.url, nonce, signer, &json)?)
+            }
         };
         let answer = self.exchange(&url, method, body).await.map_err(|error| format!("{} {error}", authority(&url)))?;
         Ok(Response {
@@ -39,6 +52,7 @@ impl Wire {
             location: answer.header("location").and_then(|text| url.join(&text).ok()).map(String::from),
             nonce: answer.header("replay-nonce"),
             retry_after: answer.header("retry-after"),
+            alternates: alternates(&answer, &url),
             body: answer.body,
         })
     }
@@ -77,6 +91,32 @@ impl Wire {
         }
         Err(last)
     }
+}
+
+/// The request for a new account, with the proof that a customer's account is ours.
+fn bound(json: &str, binding: &Value) -> Result<String, String> {
+    let mut payload: Value = serde_json::from_str(json).map_err(|error| error.to_string())?;
+    payload["externalAccountBinding"] = binding.clone();
+    Ok(payload.to_string())
+}
+
+/// The targets of Link fields with the relation `alternate` (RFC 8288 section 3).
+fn alternates(answer: &Answer, base: &Url) -> Vec<String> {
+    let links = answer.headers("link").into_iter().flat_map(|text| {
+        let links: Vec<String> = text.split(',').map(str::to_string).collect();
+        links
+    });
+    links
+        .filter_map(|link| {
+            let (target, parameters) = link.trim().strip_prefix('<')?.split_once('>')?;
+            let is_alternate = |part: &str| {
+                let (name, value) = part.split_once('=').unwrap_or_default();
+                name.trim().eq_ignore_ascii_case("rel") && value.trim().trim_matches('"') == "alternate"
+            };
+            parameters.split(';').any(is_alternate).then(|| base.join(target).ok()).flatten()
+        })
+        .map(String::from)
+        .collect()
 }
 
 fn authority(url: &Url) -> String {

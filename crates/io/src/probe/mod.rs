@@ -4,6 +4,6 @@ mod page;
 mod served;
 mod tls;
 
-pub use page::{fetch_fingerprint, land};
+pub use page::{fetch_fingerprint, fetch_proof, land};
 pub use served::look_at_served;
 pub use tls::shake_hands;

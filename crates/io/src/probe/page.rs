@@ -39,6 +39,20 @@ pub async fn fetch_fingerprint(address: SocketAddr, hostname: &Hostname) -> Http
     HttpSeen { address, outcome }
 }
 
+/// Whether an address shows a proof for the CA as it is (RFC 8555 section 8.3).
+pub async fn fetch_proof(address: SocketAddr, hostname: &Hostname, token: &str, expected: &str) -> Result<(), String> {
+    let named = authority(hostname.as_str(), address.port(), 80);
+    let path = format!("/.well-known/acme-challenge/{token}");
+    match get(address, hostname.as_str(), &named, &path, None).await {
+        Ok(answer) if answer.status != 200 => Err(format!("{address} answered {} for {hostname}", answer.status)),
+        Ok(answer) if answer.body.trim_ascii_end() == expected.as_bytes() => Ok(()),
+        Ok(_) => Err(format!("{address} answered something else for {hostname}")),
+        // An address of a family that this host lacks says nothing.
+        Err(HttpError::NoRoute) => Ok(()),
+        Err(error) => Err(format!("{address}: {error}")),
+    }
+}
+
 /// Follows redirects from `start`. `known` tells where hostnames lead; others are looked up with the resolvers.
 pub async fn land(
     start: &Url,

@@ -138,12 +138,14 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
             )?;
         }
         InventoryChange::RecordCertificate(certificate) => {
-            let names = serde_json::to_string(&certificate.names).map_err(|e| StoreError::Value(e.to_string()))?;
+            let wrong = |error: serde_json::Error| StoreError::Value(error.to_string());
+            let names = serde_json::to_string(&certificate.names).map_err(wrong)?;
+            let details = serde_json::to_string(&certificate.details).map_err(wrong)?;
             transaction.execute(
-                "INSERT INTO certificate (site, names, folder, not_before, not_after, state, source)
-                 VALUES ($1, $2, $3, $4, $5, $6, $7)
+                "INSERT INTO certificate (site, names, folder, not_before, not_after, state, source, details)
+                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
                  ON CONFLICT (site) DO UPDATE SET names = $2, folder = $3, not_before = $4, not_after = $5, state = $6,
-                 source = $7",
+                 source = $7, details = $8",
                 params![
                     certificate.site.as_str(),
                     names,
@@ -152,6 +154,7 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
                     word(&certificate.not_after)?,
                     word(&certificate.state)?,
                     word(&certificate.source)?,
+                    details,
                 ],
             )?;
         }

@@ -162,7 +162,7 @@ impl Store {
         values: &[&dyn rusqlite::ToSql],
     ) -> Result<Vec<Certificate>, StoreError> {
         let mut query = self.connection.prepare_cached(&format!(
-            "SELECT site, names, folder, not_before, not_after, state, source FROM certificate {clause}"
+            "SELECT site, names, folder, not_before, not_after, state, source, details FROM certificate {clause}"
         ))?;
         let text = |row: &Row<'_>, column| row.get::<_, String>(column);
         let rows = query
@@ -175,11 +175,12 @@ impl Store {
                     text(row, 4)?,
                     text(row, 5)?,
                     text(row, 6)?,
+                    text(row, 7)?,
                 ])
             })?
             .collect::<Result<Vec<_>, _>>()?;
         rows.into_iter()
-            .map(|[site, names, folder, not_before, not_after, state, source]| {
+            .map(|[site, names, folder, not_before, not_after, state, source, details]| {
                 Ok(Certificate {
                     site: hostname(&site)?,
                     names: serde_json::from_str(&names).map_err(|error| StoreError::Value(error.to_string()))?,
@@ -188,6 +189,7 @@ impl Store {
                     not_after: from_word(&not_after)?,
                     state: from_word(&state)?,
                     source: from_word(&source)?,
+                    details: serde_json::from_str(&details).map_err(|error| StoreError::Value(error.to_string()))?,
                 })
             })
             .collect()

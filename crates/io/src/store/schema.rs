@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 6;
+pub(super) const VERSION: i64 = 7;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -35,7 +35,8 @@ CREATE TABLE zone (
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE certificate (
     site TEXT PRIMARY KEY REFERENCES site(main), names TEXT NOT NULL, folder TEXT NOT NULL,
-    not_before TEXT NOT NULL, not_after TEXT NOT NULL, state TEXT NOT NULL, source TEXT NOT NULL DEFAULT 'ca'
+    not_before TEXT NOT NULL, not_after TEXT NOT NULL, state TEXT NOT NULL, source TEXT NOT NULL DEFAULT 'ca',
+    details TEXT NOT NULL DEFAULT '{}'
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE waiting (
     site TEXT PRIMARY KEY REFERENCES site(main), since TEXT NOT NULL, not_before TEXT, reason TEXT NOT NULL
@@ -73,4 +74,5 @@ CREATE TABLE nameserver_set (
 ) STRICT, WITHOUT ROWID;
 ",
     "ALTER TABLE certificate ADD COLUMN source TEXT NOT NULL DEFAULT 'ca';",
+    "ALTER TABLE certificate ADD COLUMN details TEXT NOT NULL DEFAULT '{}';",
 ];

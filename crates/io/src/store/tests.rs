@@ -3,8 +3,8 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
-    Account, AccountName, Certificate, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, Limits,
-    Plan, Site, SiteKind, SiteRules, Waiting, Zone, ZoneHome,
+    Account, AccountName, Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState,
+    HttpsPolicy, Limits, Plan, Site, SiteKind, SiteRules, Waiting, Zone, ZoneHome,
 };
 use jiff::Timestamp;
 
@@ -57,6 +57,7 @@ fn what_is_written_is_read_back() {
         not_after: "2027-02-21T07:00:00Z".parse().unwrap(),
         state: CertificateState::Served,
         source: CertificateSource::Imported,
+        details: CertificateDetails::default(),
     };
     let waiting = Waiting {
         site: name("lanternchoir.example"),

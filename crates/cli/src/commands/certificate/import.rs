@@ -8,7 +8,7 @@ use brightharbor_core::certificate::{
 };
 use brightharbor_core::change::InventoryChange;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{CertificateSource, Site};
+use brightharbor_core::site::{CertificateDetails, CertificateSource, Site};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::keys::public_half;
 use brightharbor_io::server::await_fingerprint;
@@ -160,6 +160,7 @@ fn decide(
     let leaf = &made.chain[0];
     let chain_pem: String = made.chain.iter().map(certificate_pem).collect();
     let wanted = Install {
+        details: CertificateDetails::default(),
         chain_pem: &chain_pem,
         key_pem: key,
         names: site.hostnames.clone(),

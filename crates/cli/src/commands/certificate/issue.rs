@@ -1,12 +1,14 @@
 //! `certificate issue` and `certificate renew`: a certificate from the CA for the names of a site that lead here,
 //! installed and proven.
 
-use brightharbor_core::site::Site;
+use brightharbor_core::acme::identifiers;
+use brightharbor_core::site::{ProofWish, Site};
 use brightharbor_core::survey::Survey;
 use clap::Args;
 use serde_json::{Value, json};
 
 use super::list::site_of;
+use super::wish::WishOptions;
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
 use crate::look::look_at_site;
@@ -22,6 +24,8 @@ use crate::show::{Shown, json};
 pub struct Issue {
     /// A hostname of the site.
     hostname: String,
+    #[command(flatten)]
+    wish: WishOptions,
     /// Say which names would be covered, and do nothing.
     #[arg(long)]
     dry_run: bool,
@@ -49,20 +53,30 @@ fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
     let name = hostname(&args.hostname)?;
     let harbor = context.open()?;
     let site = site_of(&harbor, &name)?;
-    if harbor.settings.ca.directory.is_none() {
+    let wished = args.wish.foresee(&harbor, &site, &name)?;
+    let ca = harbor.settings.ca_named(wished.rules.certificate.ca.as_deref());
+    if ca.is_none_or(|ca| ca.directory.is_none()) {
         return Err(Error::refused("no-ca", "the settings name no CA")
             .advice("set `directory` under [ca] in harbor.toml, and `terms-accepted` after reading its terms"));
     }
     drop(harbor);
     if args.dry_run {
-        return context.block_on(foresee(context, &site))?;
+        return context.block_on(foresee(context, &wished))?;
     }
+    let (site, differs) = args.wish.keep(context, &site, &name)?;
+    // What is there was got in another way: it will not do.
+    let wanted = if differs { Wanted::New } else { wanted };
     context.block_on(issue(context, &site, wanted))?
 }
 
 async fn foresee(context: &Context, site: &Site) -> Report {
     let looked = look_at_site(&context.open()?, site).await?;
-    let covered = looked.leading.iter().map(ToString::to_string).collect();
+    let wish = &site.rules.certificate;
+    let names = if wish.proof == ProofWish::Dns01 { &site.hostnames } else { &looked.leading };
+    let covered = identifiers(names, &wish.wildcards).iter().map(ToString::to_string).collect();
+    if wish.proof == ProofWish::Dns01 {
+        return Ok(Box::new(Foreseen { covered, left_out: vec![] }));
+    }
     let left_out = looked.left_out.iter().map(|(name, reason)| (name.to_string(), reason.clone())).collect();
     Ok(Box::new(Foreseen { covered, left_out }))
 }

@@ -4,11 +4,12 @@ use std::path::PathBuf;
 
 use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
 use brightharbor_core::name::Hostname;
-use brightharbor_io::keys::{KeyKind, Subject, new_key_of, seller_request};
-use clap::{Args, ValueEnum};
+use brightharbor_io::keys::{Subject, new_key_of, seller_request};
+use clap::Args;
 use serde_json::{Value, json};
 
 use super::list::site_of;
+use super::wish::KeyArgument;
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
@@ -40,27 +41,6 @@ pub struct Request {
     out: Option<PathBuf>,
     #[command(flatten)]
     options: ChangeOptions,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum KeyArgument {
-    P256,
-    P384,
-    Rsa2048,
-    Rsa3072,
-    Rsa4096,
-}
-
-impl From<KeyArgument> for KeyKind {
-    fn from(typed: KeyArgument) -> KeyKind {
-        match typed {
-            KeyArgument::P256 => KeyKind::P256,
-            KeyArgument::P384 => KeyKind::P384,
-            KeyArgument::Rsa2048 => KeyKind::Rsa2048,
-            KeyArgument::Rsa3072 => KeyKind::Rsa3072,
-            KeyArgument::Rsa4096 => KeyKind::Rsa4096,
-        }
-    }
 }
 
 pub fn run(args: &Request, context: &Context) -> Report {

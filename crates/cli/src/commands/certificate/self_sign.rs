@@ -1,7 +1,7 @@
 //! `certificate self-sign`: a stop-gap, until a certificate comes that visitors' programs trust.
 
 use brightharbor_core::certificate::{Install, install, read_chain};
-use brightharbor_core::site::CertificateSource;
+use brightharbor_core::site::{CertificateDetails, CertificateSource};
 use brightharbor_io::keys::{new_key_pem, self_signed};
 use clap::Args;
 
@@ -46,6 +46,7 @@ pub fn run(args: &SelfSign, context: &Context) -> Report {
         let chain_pem = self_signed(&key_pem, &site.hostnames, now, args.days).map_err(unmade)?;
         let facts = read_chain(chain_pem.as_bytes()).map_err(|error| Error::refused("key", error))?;
         let wanted = Install {
+            details: CertificateDetails::default(),
             chain_pem: &chain_pem,
             key_pem: &key_pem,
             names: site.hostnames.clone(),

@@ -8,7 +8,7 @@ mod place;
 pub mod remove;
 pub mod replace;
 mod report;
-mod watch;
+pub mod watch;
 
 use clap::Subcommand;
 

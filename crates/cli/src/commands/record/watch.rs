@@ -110,6 +110,15 @@ impl Watched {
         !self.servers.is_empty() && self.servers.iter().all(|server| server.problem.is_none())
     }
 
+    /// Who does not have it, if anybody.
+    pub fn problem(&self) -> Option<String> {
+        if self.servers.is_empty() {
+            return Some("no authoritative server was found".into());
+        }
+        let missing = self.servers.iter().find_map(|server| Some((server, server.problem.as_ref()?)));
+        missing.map(|(server, problem)| format!("{} ({}) {problem}", server.name.bare(), server.address.ip()))
+    }
+
     pub fn human(&self, page: &mut Page) {
         let after = show_seconds(self.waited.as_secs());
         if self.everywhere() {

@@ -1,11 +1,12 @@
-//! Waits for the authorizations of the order, one after the other, and picks the http-01 challenge of each
-//! (RFC 8555 sections 7.5 and 8.3).
+//! Waits for the authorizations of the order, one after the other, and picks the fitting challenge of each
+//! (RFC 8555 sections 7.5, 8.3 and 8.4).
 
+use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 
-use super::{Finalize, Known, Next, OrderUrls, Proofs, Response, State, Want, post_as_get};
-use crate::acme::message::{Authorization, Problem, Proof, Refusal};
-use crate::name::Hostname;
+use super::{Finalize, Known, Next, OrderUrls, Proofs, Response, State, Want, base64url, post_as_get};
+use crate::acme::identifier::Identifier;
+use crate::acme::message::{Authorization, Problem, Proof, ProofKind, Refusal};
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Authorizations {
@@ -32,26 +33,40 @@ impl Authorizations {
         }
         let authorization: Authorization = response.read("reading the authorizations")?;
         let url = self.to_read.remove(0);
-        let name = authorization.identifier.value;
+        // One that was not ordered would have us prove what nobody has asked for.
+        let identifier = Identifier::of_authorization(&authorization.identifier.value, authorization.wildcard)
+            .filter(|identifier| known.brief.identifiers().contains(identifier))
+            .ok_or_else(|| Refusal::Unexpected {
+                during: "reading the authorizations".into(),
+                what: format!("an authorization for `{}`", authorization.identifier.value.escape_debug()),
+            })?;
         match authorization.status.as_str() {
             "valid" => {}
             "pending" => {
-                let challenge = authorization.challenges.into_iter().find(|challenge| challenge.kind == "http-01");
+                let by_dns = identifier.wildcard || known.brief.by_dns && identifier.name.address().is_none();
+                let kind = if by_dns { ProofKind::Dns01 } else { ProofKind::Http01 };
+                let challenge = authorization.challenges.into_iter().find(|challenge| challenge.kind == kind.word());
                 let Some(challenge) = challenge else {
-                    return Err(refused(&name, "the CA offers no http-01 challenge for this name"));
+                    let offers = format!("the CA offers no {} challenge for this name", kind.word());
+                    return Err(refused(identifier, &offers));
                 };
                 if !is_token(&challenge.token) {
-                    return Err(refused(&name, "the CA's token is not base64url (RFC 8555 section 8.3)"));
+                    return Err(refused(identifier, "the CA's token is not base64url (RFC 8555 section 8.3)"));
                 }
+                let authorized = format!("{}.{}", challenge.token, known.brief.thumbprint);
                 self.proofs.push(Proof {
-                    name,
-                    content: format!("{}.{}", challenge.token, known.brief.thumbprint),
+                    kind,
+                    identifier,
+                    content: match kind {
+                        ProofKind::Http01 => authorized,
+                        ProofKind::Dns01 => base64url(digest::digest(&digest::SHA256, authorized.as_bytes()).as_ref()),
+                    },
                     token: challenge.token,
                     challenge_url: challenge.url,
                     authorization_url: url,
                 });
             }
-            other => return Err(refused(&name, &format!("its authorization is {other}"))),
+            other => return Err(refused(identifier, &format!("its authorization is {}", other.escape_debug()))),
         }
         let next = match (self.to_read.is_empty(), self.proofs.is_empty()) {
             (false, _) => State::Authorizations(self),
@@ -67,10 +82,6 @@ fn is_token(token: &str) -> bool {
     (1..=200).contains(&token.len()) && token.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-' || b == b'_')
 }
 
-fn refused(name: &str, detail: &str) -> Refusal {
-    let problem = Problem { detail: detail.into(), ..Problem::default() };
-    match Hostname::parse(name) {
-        Ok(hostname) => Refusal::Names(vec![(hostname, problem)]),
-        Err(_) => Refusal::Unexpected { during: "reading the authorizations".into(), what: detail.into() },
-    }
+fn refused(identifier: Identifier, detail: &str) -> Refusal {
+    Refusal::Names(vec![(identifier, Problem { detail: detail.into(), ..Problem::default() })])
 }

@@ -8,8 +8,13 @@ pub(super) fn want(known: &Known) -> Want {
 }
 
 pub(super) fn handle(response: &Response, known: &mut Known) -> Next {
-    let directory: Directory = response.read("reading the directory")?;
-    if directory.meta.external_account_required && known.account.is_none() {
+    accept(response.read("reading the directory")?, known)
+}
+
+/// Goes on with a directory, if its terms are accepted.
+pub(super) fn accept(directory: Directory, known: &mut Known) -> Next {
+    let bound = known.account.is_some() || known.brief.external_account.is_some();
+    if directory.meta.external_account_required && !bound {
         return Err(Refusal::ExternalAccount);
     }
     if directory.meta.terms_of_service.is_some() && !known.brief.terms_accepted {

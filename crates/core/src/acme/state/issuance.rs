@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::{MOST_POLLS, Next, Response, State, Want, next_poll, post_as_get};
+use super::{Download, MOST_POLLS, Next, Response, State, Want, next_poll, post_as_get};
 use crate::acme::message::{Order, Problem, Refusal};
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -21,7 +21,7 @@ impl Issuance {
         const DURING: &str = "waiting for the certificate";
         let order: Order = response.read(DURING)?;
         match (order.status.as_str(), order.certificate) {
-            ("valid", Some(url)) => Ok((State::Download { url }, None)),
+            ("valid", Some(url)) => Ok((State::Download(Download::of(url)), None)),
             ("invalid", _) => {
                 let problem = order.error.unwrap_or_else(|| Problem {
                     detail: "the order became invalid, without a reason".into(),

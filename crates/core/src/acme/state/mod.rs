@@ -17,10 +17,11 @@ use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 
 use super::machine::Known;
-use super::message::{Proof, Refusal, Response};
+use super::message::{Directory, Proof, Refusal, Response};
 
 pub use authorizations::Authorizations;
 pub use challenges::Challenges;
+pub use download::Download;
 pub use finalize::Finalize;
 pub use issuance::Issuance;
 pub use proofs::Proofs;
@@ -39,7 +40,7 @@ pub enum State {
     Validations(Validations),
     Finalize(Finalize),
     Issuance(Issuance),
-    Download { url: String },
+    Download(Download),
     Finished { chain_pem: String },
     Refused { refusal: Refusal },
 }
@@ -76,9 +77,16 @@ impl State {
             State::Validations(_) => "waiting for the validation",
             State::Finalize(_) => "finalizing the order",
             State::Issuance(_) => "waiting for the certificate",
-            State::Download { .. } => "downloading the certificate",
+            State::Download(_) => "downloading the certificate",
             State::Finished { .. } => "finished",
             State::Refused { .. } => "refused",
+        }
+    }
+
+    pub(super) fn after_directory(directory: Directory, known: &mut Known) -> State {
+        match directory::accept(directory, known) {
+            Ok((state, _)) => state,
+            Err(refusal) => State::Refused { refusal },
         }
     }
 
@@ -93,7 +101,7 @@ impl State {
             State::Validations(state) => state.want(),
             State::Finalize(state) => state.want(),
             State::Issuance(state) => state.want(),
-            State::Download { url } => post_as_get(url),
+            State::Download(state) => state.want(),
             State::Finished { chain_pem } => Want::Nothing(Ok(chain_pem.clone())),
             State::Refused { refusal } => Want::Nothing(Err(refusal.clone())),
         }
@@ -109,7 +117,7 @@ impl State {
             State::Validations(state) => state.handle(response, known, now),
             State::Finalize(state) => state.handle(response, now),
             State::Issuance(state) => state.handle(response, now),
-            State::Download { .. } => download::handle(response),
+            State::Download(state) => state.handle(response, known),
             state @ (State::Proofs(_) | State::Finished { .. } | State::Refused { .. }) => Ok((state, None)),
         }
     }

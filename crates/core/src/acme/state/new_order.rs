@@ -3,13 +3,17 @@
 use serde_json::json;
 
 use super::{Authorizations, Finalize, Known, Next, OrderUrls, Response, State, Want};
+use crate::acme::identifier::Identifier;
 use crate::acme::message::{Order, Refusal};
 
 pub(super) fn want(known: &Known) -> Want {
     let directory = known.directory.as_ref().expect("the directory comes first");
-    let identifiers: Vec<_> =
-        known.brief.names.iter().map(|name| json!({ "type": "dns", "value": name.as_str() })).collect();
-    Want::Post { url: directory.new_order.clone(), json: json!({ "identifiers": identifiers }).to_string() }
+    let identifiers: Vec<_> = known.brief.identifiers().iter().map(Identifier::value).collect();
+    let mut payload = json!({ "identifiers": identifiers });
+    if let (Some(replaces), Some(_)) = (&known.brief.replaces, &directory.renewal_info) {
+        payload["replaces"] = json!(replaces);
+    }
+    Want::Post { url: directory.new_order.clone(), json: payload.to_string() }
 }
 
 pub(super) fn handle(response: &Response) -> Next {

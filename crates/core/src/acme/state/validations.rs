@@ -4,8 +4,8 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::{Finalize, Known, MOST_POLLS, Next, OrderUrls, Response, State, Want, next_poll, post_as_get};
+use crate::acme::identifier::Identifier;
 use crate::acme::message::{Authorization, Problem, Refusal};
-use crate::name::Hostname;
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Validations {
@@ -13,7 +13,7 @@ pub struct Validations {
     /// The authorizations that are not decided yet.
     pub to_watch: Vec<String>,
     /// Names that the CA could not validate. All are gathered, so that the next order can leave them all out.
-    pub failed: Vec<(Hostname, Problem)>,
+    pub failed: Vec<(Identifier, Problem)>,
     pub polls: u32,
 }
 
@@ -40,9 +40,9 @@ impl Validations {
                     detail: format!("its authorization became {status}, without a reason"),
                     ..Problem::default()
                 });
-                let name = known.brief.names.iter().find(|name| name.as_str() == authorization.identifier.value);
-                match name {
-                    Some(name) => self.failed.push((name.clone(), problem)),
+                let told = Identifier::of_authorization(&authorization.identifier.value, authorization.wildcard);
+                match told.filter(|told| known.brief.identifiers().contains(told)) {
+                    Some(identifier) => self.failed.push((identifier, problem)),
                     None => {
                         return Err(Refusal::Problem { during: "validation".into(), problem, not_before: None });
                     }

@@ -42,3 +42,15 @@ fn an_account_that_the_ca_has_forgotten_is_opened_again() {
     let request = talk.request();
     assert_eq!((request.url.as_str(), signer(&request)), ("https://ca.example/account", &Signer::NewKey));
 }
+
+#[test]
+fn a_new_account_is_bound_to_the_external_one() {
+    let mut talk = Talk::about(Brief { external_account: Some("customer-7".into()), ..brief() }, None);
+    talk.request();
+    talk.answer(200, &DIRECTORY.replace(r#""meta": {"#, r#""meta": { "externalAccountRequired": true,"#));
+    let Payload::Signed { binding, .. } = talk.request().payload else { panic!() };
+    assert_eq!(binding.as_deref(), Some("customer-7"));
+    talk.answer_at(201, "https://ca.example/account/1", r#"{ "status": "valid" }"#);
+    let Payload::Signed { binding, .. } = talk.request().payload else { panic!() };
+    assert_eq!(binding, None, "the order is signed by the account alone");
+}

@@ -40,9 +40,50 @@ fn a_name_without_http_01_or_with_a_dead_authorization_is_named() {
     talk.post();
     talk.answer(200, &authorization(1, "pending").replace("http-01", "tls-alpn-01"));
     let Refusal::Names(names) = talk.refusal() else { panic!() };
-    assert_eq!(names[0].0.as_str(), "gullrock.example");
+    assert_eq!(names[0].0.to_string(), "gullrock.example");
     let mut talk = Talk::ordered("pending");
     talk.post();
     talk.answer(200, &authorization(1, "deactivated"));
     assert!(matches!(talk.refusal(), Refusal::Names(names) if names[0].1.detail.contains("deactivated")));
+}
+
+#[test]
+fn by_dns_the_proof_is_the_digest_for_a_txt_record() {
+    let mut talk = Talk::ordered_for(Brief { by_dns: true, ..brief() }, "pending");
+    for number in [1, 2] {
+        talk.post();
+        talk.answer(200, &authorization(number, "pending"));
+    }
+    let Step::PlaceProofs(proofs) = talk.machine.next(talk.now) else { panic!() };
+    assert_eq!(
+        (proofs[0].kind, proofs[0].challenge_url.as_str()),
+        (ProofKind::Dns01, "https://ca.example/challenge/9")
+    );
+    // printf other.THUMB | openssl dgst -sha256 -binary | base64url
+    assert_eq!(proofs[0].content, "tHww60c11YfdsDiZxR_gFj4jwGZ4j1E4Vh7zEenr_rg");
+}
+
+#[test]
+fn a_wildcard_is_proven_by_dns_and_the_names_beside_it_over_http() {
+    let brief = Brief { wildcards: vec![Hostname::parse("gullrock.example").unwrap()], ..brief() };
+    let mut talk = Talk::ordered_for(brief, "pending");
+    talk.post();
+    talk.answer(200, &authorization(1, "pending"));
+    talk.post();
+    let of_wildcard = authorization(1, "pending").replace(r#""challenges""#, r#""wildcard": true, "challenges""#);
+    talk.answer(200, &of_wildcard);
+    let Step::PlaceProofs(proofs) = talk.machine.next(talk.now) else { panic!() };
+    let told: Vec<_> = proofs.iter().map(|proof| (proof.kind, proof.identifier.to_string())).collect();
+    let (plain, below) = ("gullrock.example".to_string(), "*.gullrock.example".to_string());
+    assert_eq!(told, [(ProofKind::Http01, plain), (ProofKind::Dns01, below)]);
+}
+
+#[test]
+fn an_authorization_for_what_was_not_ordered_is_refused() {
+    for other in ["lanternchoir.example", "..", "a.gullrock.example"] {
+        let mut talk = Talk::ordered("pending");
+        talk.post();
+        talk.answer(200, &authorization(1, "pending").replace("gullrock.example", other));
+        assert!(matches!(talk.refusal(), Refusal::Unexpected { what, .. } if what.contains(other)), "{other}");
+    }
 }

@@ -15,7 +15,7 @@ mod validations;
 
 use jiff::{SignedDuration, Timestamp};
 
-use super::{Brief, Machine, Payload, Refusal, Request, Response, Signer, Step};
+use super::{Brief, Machine, Payload, ProofKind, Refusal, Request, Response, Signer, Step};
 use crate::name::Hostname;
 
 /// A conversation in the making: the machine, the time, and a fresh nonce for every answer.
@@ -31,14 +31,23 @@ pub(super) fn brief() -> Brief {
         names: ["gullrock.example", "www.gullrock.example"].map(|name| Hostname::parse(name).unwrap()).to_vec(),
         contact: Some("hostmaster@saltmarsh.example".into()),
         terms_accepted: true,
+        wildcards: vec![],
+        by_dns: false,
         thumbprint: "THUMB".into(),
+        external_account: None,
+        preferred_chain: None,
+        replaces: None,
     }
 }
 
 impl Talk {
     pub fn new(account: Option<&str>) -> Self {
+        Self::about(brief(), account)
+    }
+
+    pub fn about(brief: Brief, account: Option<&str>) -> Self {
         Self {
-            machine: Machine::new(brief(), account.map(String::from)),
+            machine: Machine::new(brief, account.map(String::from)),
             now: "2026-11-23T07:00:00Z".parse().unwrap(),
             nonces: 0,
         }
@@ -98,7 +107,11 @@ impl Talk {
 
     /// Up to the new order, with an account that is known.
     pub fn ordered(status: &str) -> Self {
-        let mut talk = Self::new(Some("https://ca.example/account/1"));
+        Self::ordered_for(brief(), status)
+    }
+
+    pub fn ordered_for(brief: Brief, status: &str) -> Self {
+        let mut talk = Self::about(brief, Some("https://ca.example/account/1"));
         talk.request();
         talk.answer(200, DIRECTORY);
         talk.post();

@@ -25,7 +25,7 @@ fn all_names_that_fail_are_gathered_with_the_cas_words() {
     }
     let Refusal::Names(names) = talk.refusal() else { panic!() };
     let told: Vec<(&str, &str)> =
-        names.iter().map(|(name, problem)| (name.as_str(), problem.detail.as_str())).collect();
+        names.iter().map(|(name, problem)| (name.name.as_str(), problem.detail.as_str())).collect();
     assert_eq!(told, [("gullrock.example", "refused 1"), ("www.gullrock.example", "refused 2")]);
 }
 

@@ -1,8 +1,9 @@
 //! CAA records that forbid the CA that certificates are got from.
 
 use super::{Indexed, Rule};
+use crate::certificate::caa::CAA;
 use crate::finding::{Finding, RuleText, Severity};
-use crate::zone::{Field, RecordData, RecordType};
+use crate::zone::{Field, RecordData};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -14,8 +15,6 @@ const TEXT: RuleText = RuleText {
     cure: "Add a CAA record with the CA's name, or take the records away if any CA may issue.",
     source: "RFC 8659 section 4.2",
 };
-
-const CAA: RecordType = RecordType(257);
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let ours = &zone.around.ca_identities;

@@ -1,0 +1,242 @@
+//! From links that hold to a served certificate: order, install, prove by a handshake, then send http to https.
+//!
+//! Used by `attach`, `certificate issue` and `tend`, for one site or many: orders run side by side, and what came is
+//! installed by one change with one reload. What cannot be done yet is remembered for `tend`.
+
+mod installing;
+mod orders;
+mod remembering;
+mod zone_proofs;
+
+use brightharbor_core::acme::Identifier;
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{Certificate, CertificateSource, ProofWish, Site};
+use brightharbor_io::clock;
+use brightharbor_io::harbor::Harbor;
+use futures_util::{StreamExt, stream};
+use jiff::Timestamp;
+
+use crate::error::Error;
+use crate::look::look_at_site;
+use crate::options::ChangeOptions;
+use crate::run::Context;
+use crate::site_change::own_file;
+use installing::{Arrived, install_all, prove, settle_all};
+use orders::{Sessions, Took};
+use remembering::{Refused, not_before, remember_all, stale_until};
+
+/// What came of trying to secure a site.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Secured {
+    pub site: Hostname,
+    pub outcome: SecureOutcome,
+    /// What the certificate does not cover, with the reason.
+    pub left_out: Vec<(Identifier, String)>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum SecureOutcome {
+    /// Proven by a handshake.
+    Served { certificate: Certificate, new: bool },
+    /// No name leads here yet.
+    NotYet,
+    /// The CA has refused, or is still at work.
+    Refused { reason: String, advice: Option<String> },
+    /// Installed, but the handshake does not show it.
+    NotShown { certificate: Certificate, reason: String },
+}
+
+/// Carried out without asking: the person has asked for it already.
+const GO_ON: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
+/// Sites that are taken together: one reload for all of them.
+const BATCH: usize = 100;
+/// Sites that are looked at, or shaken hands with, at once.
+const LOOKS_AT_ONCE: usize = 16;
+
+/// Whether a certificate that is good already will do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Wanted {
+    Enough,
+    New,
+}
+
+/// Gets, installs and proves a certificate for the names of the site that lead here, unless there is a good one.
+pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
+    secure_as(context, site, Wanted::Enough).await
+}
+
+/// The same, or a new one whatever is there.
+pub async fn secure_as(context: &Context, site: &Site, wanted: Wanted) -> Result<Secured, Error> {
+    let mut secured = secure_batch(context, std::slice::from_ref(site), wanted).await?;
+    secured.pop().unwrap_or_else(|| Err(Error::refused("inventory", "the site was lost")))
+}
+
+/// The same for many sites. One site's trouble keeps no other waiting.
+pub async fn secure_all(
+    context: &Context,
+    sites: &[Site],
+    wanted: Wanted,
+) -> Result<Vec<Result<Secured, Error>>, Error> {
+    let mut all = Vec::with_capacity(sites.len());
+    for batch in sites.chunks(BATCH) {
+        all.extend(secure_batch(context, batch, wanted).await?);
+    }
+    Ok(all)
+}
+
+/// One site on its way.
+struct Course<'a> {
+    site: &'a Site,
+    left_out: Vec<(Identifier, String)>,
+    /// How many of them were left out before the CA was asked.
+    left_at_look: usize,
+    /// Until when resolvers may still give old answers.
+    stale: Option<Timestamp>,
+    at: Stage,
+}
+
+enum Stage {
+    ToOrder {
+        names: Vec<Hostname>,
+        present: Option<Certificate>,
+    },
+    Arrived(Box<Arrived>),
+    /// In place; whether it came just now.
+    InPlace {
+        certificate: Box<Certificate>,
+        new: bool,
+    },
+    /// Shown by a handshake.
+    Proven {
+        certificate: Box<Certificate>,
+        new: bool,
+    },
+    Ended(Result<SecureOutcome, Error>),
+}
+
+async fn secure_batch(context: &Context, sites: &[Site], wanted: Wanted) -> Result<Vec<Result<Secured, Error>>, Error> {
+    let harbor = context.open()?;
+    context.progress.doing("looking where the names lead");
+    let looks = sites.iter().map(|site| look_first(&harbor, site, wanted));
+    let mut courses: Vec<Course<'_>> = stream::iter(looks).buffered(LOOKS_AT_ONCE).collect().await;
+
+    let sessions = Sessions::new(&harbor);
+    let orders = courses.iter_mut().map(|course| order_one(context, &harbor, &sessions, course));
+    let refused: Vec<Option<Refused>> = stream::iter(orders).buffered(BATCH).collect().await;
+    remember_all(context, refused.into_iter().flatten().collect()).await?;
+
+    install_all(context, &sessions, &mut courses).await;
+    // What was installed is in the inventory now.
+    let harbor = context.open()?;
+    context.progress.doing("proving certificates by handshakes");
+    let proofs = courses.iter_mut().map(|course| prove_one(&harbor, course));
+    stream::iter(proofs).buffered(LOOKS_AT_ONCE).collect::<Vec<()>>().await;
+    settle_all(context, &mut courses).await;
+    let partly = courses.iter().filter_map(Refused::partly).collect();
+    remember_all(context, partly).await?;
+
+    Ok(courses.into_iter().map(ended).collect())
+}
+
+fn ended(course: Course<'_>) -> Result<Secured, Error> {
+    let outcome = match course.at {
+        Stage::Ended(result) => result?,
+        Stage::Proven { certificate, new } => SecureOutcome::Served { certificate: *certificate, new },
+        _ => return Err(Error::refused("inventory", "the certificate was not recorded")),
+    };
+    Ok(Secured { site: course.site.main().clone(), outcome, left_out: course.left_out })
+}
+
+/// Says what is to be done for a site, before the CA is asked for anything.
+async fn look_first<'a>(harbor: &Harbor, site: &'a Site, wanted: Wanted) -> Course<'a> {
+    let mut course =
+        Course { site, left_out: vec![], left_at_look: 0, stale: None, at: Stage::Ended(Ok(SecureOutcome::NotYet)) };
+    if let Err(error) = look_into(harbor, &mut course, wanted).await {
+        course.at = Stage::Ended(Err(error));
+    }
+    course
+}
+
+async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> Result<(), Error> {
+    let site = course.site;
+    let wish = &site.rules.certificate;
+    // A certificate that cannot be installed would be wasted.
+    own_file(harbor, site, false)?;
+    let names = if wish.proof == ProofWish::Dns01 {
+        // The proof does not depend on where the names lead.
+        site.hostnames.iter().filter(|name| name.address().is_none()).cloned().collect()
+    } else {
+        let looked = look_at_site(harbor, site).await?;
+        course.stale = stale_until(&looked.surveys);
+        course.left_out = looked.left_out.into_iter().map(|(name, why)| (name.into(), why)).collect();
+        looked.leading
+    };
+    course.left_at_look = course.left_out.len();
+    if names.is_empty() {
+        return Ok(());
+    }
+    let present = harbor.store.certificate_of(site.main())?;
+    // One that was imported is good until it ends; a stop-gap never is.
+    let is_enough = |certificate: &Certificate| {
+        let covers = names.iter().all(|name| certificate.names.contains(name))
+            && wish.wildcards.iter().all(|parent| certificate.details.wildcards.contains(parent));
+        let lasts = !certificate.is_due(clock::now()) && certificate.not_after > clock::now();
+        wanted == Wanted::Enough && covers && lasts && certificate.source != CertificateSource::SelfSigned
+    };
+    course.at = match present {
+        Some(certificate) if is_enough(&certificate) => {
+            Stage::InPlace { certificate: Box::new(certificate), new: false }
+        }
+        present => Stage::ToOrder { names, present },
+    };
+    Ok(())
+}
+
+/// Orders, if there is something to order. Gives what is to be remembered when nothing came of it.
+async fn order_one(
+    context: &Context,
+    harbor: &Harbor,
+    sessions: &Sessions,
+    course: &mut Course<'_>,
+) -> Option<Refused> {
+    let Stage::ToOrder { names, present } = &course.at else { return None };
+    let took = orders::order_for(context, harbor, sessions, course.site, names, present.as_ref()).await;
+    match took {
+        Ok(Took { issued, names, wildcards, refused }) => {
+            course.left_out.extend(refused);
+            course.at = Stage::Arrived(Box::new(Arrived { issued, names, wildcards }));
+            None
+        }
+        Err(error) => {
+            let named = not_before(&error).or(course.stale);
+            let refused = Refused { site: course.site.main().clone(), reason: error.to_string(), not_before: named };
+            let error = Error::from(error);
+            let outcome = SecureOutcome::Refused { reason: error.message, advice: error.advice };
+            course.at = Stage::Ended(Ok(outcome));
+            Some(refused)
+        }
+    }
+}
+
+async fn prove_one(harbor: &Harbor, course: &mut Course<'_>) {
+    let Stage::InPlace { certificate, new } = &course.at else { return };
+    course.at = match prove(harbor, certificate).await {
+        Err(error) => Stage::Ended(Err(error)),
+        Ok(Err(reason)) => Stage::Ended(Ok(SecureOutcome::NotShown { certificate: (**certificate).clone(), reason })),
+        Ok(Ok(())) => Stage::Proven { certificate: certificate.clone(), new: *new },
+    };
+}
+
+/// Proves a certificate that was put in place by another way, and sends http to https if it holds.
+pub async fn prove_installed(context: &Context, main: &Hostname) -> Result<Secured, Error> {
+    let harbor = context.open()?;
+    let recorded = harbor.store.certificate_of(main)?;
+    let certificate = recorded.ok_or_else(|| Error::refused("inventory", "the certificate was not recorded"))?;
+    let site = installing::site_again(&harbor, main)?;
+    let at = Stage::InPlace { certificate: Box::new(certificate), new: true };
+    let mut courses = [Course { site: &site, left_out: vec![], left_at_look: 0, stale: None, at }];
+    prove_one(&harbor, &mut courses[0]).await;
+    settle_all(context, &mut courses).await;
+    let [course] = courses;
+    ended(course)
+}

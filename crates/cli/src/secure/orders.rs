@@ -1,0 +1,120 @@
+//! One site's order: which CA, which key, what it takes the place of; and once more without what the CA cannot validate.
+
+use std::cell::OnceCell;
+use std::collections::BTreeMap;
+use std::net::{IpAddr, SocketAddr};
+
+use brightharbor_core::acme::{Identifier, Refusal};
+use brightharbor_core::certificate::{read_chain, renewal_id};
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{Certificate, CertificateSource, Site};
+use brightharbor_io::acme::{Issued, OrderError, OrderPlan, Session, SessionError, order};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::survey::resolvers;
+use zeroize::Zeroizing;
+
+use super::zone_proofs::ZoneProofs;
+use crate::run::Context;
+
+/// What came of an order.
+pub struct Took {
+    pub issued: Issued,
+    pub names: Vec<Hostname>,
+    pub wildcards: Vec<Hostname>,
+    /// What the CA could not validate, or what we saw that it could not.
+    pub refused: Vec<(Identifier, String)>,
+}
+
+/// The CAs of the settings, each opened when it is first needed.
+pub struct Sessions {
+    by_name: BTreeMap<Option<String>, OnceCell<Session>>,
+    /// Zones are changed by one order at a time: the harbor's lock is held meanwhile.
+    pub(super) zones: tokio::sync::Mutex<()>,
+}
+
+impl Sessions {
+    pub fn new(harbor: &Harbor) -> Self {
+        let names = harbor.settings.cas.keys().cloned().map(Some).chain([None]);
+        Self { by_name: names.map(|name| (name, OnceCell::new())).collect(), zones: tokio::sync::Mutex::default() }
+    }
+
+    fn get(&self, harbor: &Harbor, name: Option<&str>) -> Result<&Session, SessionError> {
+        let name = name.filter(|name| *name != "default");
+        let cell = self.by_name.get(&name.map(String::from)).ok_or(SessionError::NoCa)?;
+        if let Some(session) = cell.get() {
+            return Ok(session);
+        }
+        let ca = harbor.settings.ca_named(name).ok_or(SessionError::NoCa)?;
+        let session = Session::open(ca, &harbor.layout)?;
+        Ok(cell.get_or_init(|| session))
+    }
+
+    /// The order of a site is done with.
+    pub fn forget(&self, site: &Site) {
+        if let Some(session) = self.by_name.get(&site.rules.certificate.ca).and_then(OnceCell::get) {
+            brightharbor_io::acme::forget_order(session, site.main());
+        }
+    }
+}
+
+/// Where the web server of this host answers for sites.
+pub fn web_addresses(harbor: &Harbor) -> Vec<IpAddr> {
+    let settings = &harbor.settings;
+    if settings.web.listen.is_empty() { settings.host.addresses.clone() } else { settings.web.listen.clone() }
+}
+
+/// Orders for all names; what cannot be validated is left out and the rest is ordered once more.
+pub async fn order_for(
+    context: &Context,
+    harbor: &Harbor,
+    sessions: &Sessions,
+    site: &Site,
+    names: &[Hostname],
+    present: Option<&Certificate>,
+) -> Result<Took, OrderError> {
+    let wish = &site.rules.certificate;
+    let session = sessions.get(harbor, wish.ca.as_deref())?;
+    let records = ZoneProofs { context, harbor, site, lock: &sessions.zones };
+    let web: Vec<SocketAddr> = web_addresses(harbor)
+        .into_iter()
+        .map(|address| SocketAddr::new(address, harbor.settings.internet.http_port()))
+        .collect();
+    let resolvers = resolvers(&harbor.settings);
+    let of_this_ca =
+        present.filter(|certificate| certificate.source == CertificateSource::Ca && certificate.details.ca == wish.ca);
+    let replaces = of_this_ca.and_then(|certificate| {
+        let pem = std::fs::read(certificate.files.chain()).ok()?;
+        renewal_id(&read_chain(&pem).ok()?.first()?.der)
+    });
+    let kept_key = present.filter(|_| wish.keep_key).map(|certificate| certificate.files.key());
+    let kept_key = kept_key.and_then(|path| std::fs::read_to_string(path).ok()).map(Zeroizing::new);
+    let (mut names, mut wildcards, mut left) = (names.to_vec(), wish.wildcards.clone(), Vec::new());
+    for _ in 0..3 {
+        let plan = OrderPlan {
+            site: site.main(),
+            names: &names,
+            wildcards: &wildcards,
+            wish,
+            key_pem: kept_key.clone(),
+            replaces: replaces.clone(),
+            layout: &harbor.layout,
+            web: &web,
+            resolvers: &resolvers,
+        };
+        match order(session, &plan, &records).await {
+            Err(OrderError::Refused(Refusal::Names(refused))) => {
+                let before = names.len() + wildcards.len();
+                let is_refused = |identifier: &Identifier| refused.iter().any(|(bad, _)| bad == identifier);
+                wildcards.retain(|parent| !is_refused(&Identifier::below(parent)));
+                names.retain(|name| !is_refused(&Identifier::from(name.clone())));
+                if names.is_empty() || names.len() + wildcards.len() == before {
+                    return Err(OrderError::Refused(Refusal::Names(refused)));
+                }
+                left.extend(refused.into_iter().map(|(identifier, problem)| (identifier, problem.detail)));
+            }
+            Err(error) => return Err(error),
+            Ok(issued) => return Ok(Took { issued, names, wildcards, refused: left }),
+        }
+    }
+    Err(OrderError::StillAtWork { not_before: None })
+}

@@ -1,0 +1,54 @@
+//! How the certificate of a site is to be got, now and at each renewal: kept with the site.
+
+use serde::{Deserialize, Serialize};
+
+use crate::name::Hostname;
+
+/// What was asked for when a certificate was ordered. Everything has a default.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case")]
+pub struct CertificateWish {
+    /// The CA, by its name in the settings; that of `[ca]` when not named.
+    pub ca: Option<String>,
+    pub key: KeyKind,
+    /// Whether a renewal takes the key that is there, for those who pin it.
+    pub keep_key: bool,
+    pub proof: ProofWish,
+    /// Names below which all names are to be covered, one label deep.
+    pub wildcards: Vec<Hostname>,
+}
+
+/// What kind of key is made.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum KeyKind {
+    #[default]
+    P256,
+    P384,
+    Rsa2048,
+    Rsa3072,
+    Rsa4096,
+}
+
+/// How control of the names is proven to the CA.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum ProofWish {
+    /// Over http for names that lead here; by a DNS record for wildcards.
+    #[default]
+    Fitting,
+    /// By a DNS record for all names, also for those that lead elsewhere.
+    Dns01,
+}
+
+impl KeyKind {
+    pub fn words(self) -> &'static str {
+        match self {
+            KeyKind::P256 => "EC P-256",
+            KeyKind::P384 => "EC P-384",
+            KeyKind::Rsa2048 => "RSA 2048",
+            KeyKind::Rsa3072 => "RSA 3072",
+            KeyKind::Rsa4096 => "RSA 4096",
+        }
+    }
+}

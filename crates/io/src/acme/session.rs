@@ -1,0 +1,189 @@
+//! One CA for the length of a command: the account's key, and what its orders share: directory, nonces, connections.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, SystemTime};
+
+use brightharbor_core::acme::{Directory, Refusal};
+use brightharbor_core::change::content_hash;
+use brightharbor_core::harbor::{Ca, Layout};
+use jiff::Timestamp;
+use rustls::ClientConfig;
+use tokio::sync::{Semaphore, SemaphorePermit};
+
+use super::account_key::{AccountKey, AccountKeyError};
+use super::external_account::{ExternalKey, ExternalKeyError};
+use super::wire::Wire;
+use crate::install::{FileError, make_private_folder, write_atomically};
+use crate::trust::{self, TrustError};
+
+/// A directory hardly ever changes; one whose URLs are gone is read anew at once.
+const DIRECTORY_LASTS: Duration = Duration::from_secs(24 * 3600);
+/// Nonces run out of favour at the CA after a while.
+const MOST_NONCES: usize = 32;
+/// Orders refused for their rate in a row, before the others are not even tried.
+const MOST_RATE_REFUSALS: u32 = 3;
+
+#[derive(Debug, thiserror::Error)]
+pub enum SessionError {
+    #[error("the settings name no CA")]
+    NoCa,
+    #[error(transparent)]
+    Trust(#[from] TrustError),
+    #[error(transparent)]
+    Account(#[from] AccountKeyError),
+    #[error(transparent)]
+    External(#[from] ExternalKeyError),
+    #[error(transparent)]
+    File(#[from] FileError),
+}
+
+/// A CA with our account at it.
+pub struct Session {
+    pub(super) ca: Ca,
+    pub(super) directory_url: String,
+    pub(super) key: AccountKey,
+    pub(super) folder: CaFolder,
+    external: Option<ExternalKey>,
+    tls: Arc<ClientConfig>,
+    shared: Mutex<Shared>,
+    orders: Semaphore,
+}
+
+#[derive(Default)]
+struct Shared {
+    directory: Option<Directory>,
+    nonces: Vec<String>,
+    wires: Vec<Wire>,
+    rate: Option<(Refusal, u32)>,
+}
+
+impl Session {
+    /// Reads the account's key, or makes one where there is none. Sends nothing yet.
+    pub fn open(ca: &Ca, layout: &Layout) -> Result<Self, SessionError> {
+        let directory_url = ca.directory.clone().ok_or(SessionError::NoCa)?;
+        let folder = CaFolder::new(layout, &directory_url)?;
+        let key = AccountKey::load_or_make(&folder.account_key())?;
+        let external = ca.external_account.as_ref().map(ExternalKey::read).transpose()?;
+        let tls = trust::client(trust::roots(ca.trust_root.as_slice())?);
+        let shared = Mutex::new(Shared { directory: folder.directory(), ..Shared::default() });
+        let orders = Semaphore::new(ca.orders_at_once());
+        Ok(Self { ca: ca.clone(), directory_url, key, folder, external, tls, shared, orders })
+    }
+
+    fn shared(&self) -> std::sync::MutexGuard<'_, Shared> {
+        self.shared.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Waits until one more order may be on its way.
+    pub(super) async fn turn(&self) -> Option<SemaphorePermit<'_>> {
+        self.orders.acquire().await.ok()
+    }
+
+    pub(super) fn directory(&self) -> Option<Directory> {
+        self.shared().directory.clone()
+    }
+
+    /// Keeps what was read, here and for later commands.
+    pub(super) fn keep_directory(&self, directory: Option<&Directory>) -> Result<(), FileError> {
+        let mut shared = self.shared();
+        if directory.is_none() || shared.directory.as_ref() == directory {
+            return Ok(());
+        }
+        shared.directory = directory.cloned();
+        let text = serde_json::to_vec(&shared.directory).expect("a directory becomes JSON");
+        write_atomically(&self.folder.path("directory.json"), &text, 0o600)
+    }
+
+    pub(super) fn nonce(&self) -> Option<String> {
+        self.shared().nonces.pop()
+    }
+
+    pub(super) fn give_back(&self, wire: Wire, nonces: Vec<String>) {
+        let mut shared = self.shared();
+        shared.nonces.extend(nonces);
+        let surplus = shared.nonces.len().saturating_sub(MOST_NONCES);
+        shared.nonces.drain(..surplus);
+        shared.wires.push(wire);
+    }
+
+    pub(super) fn wire(&self) -> Wire {
+        let kept = self.shared().wires.pop();
+        kept.unwrap_or_else(|| Wire::new(Arc::clone(&self.tls)))
+    }
+
+    pub(super) fn external(&self) -> Option<&ExternalKey> {
+        self.external.as_ref()
+    }
+
+    /// Remembers that the CA finds us too fast; a certificate that came in between ends it.
+    pub(super) fn note(&self, refusal: Option<&Refusal>) {
+        let mut shared = self.shared();
+        shared.rate = match (refusal, shared.rate.take()) {
+            (Some(refusal), before) if refusal.not_before().is_some() => {
+                Some((refusal.clone(), before.map_or(0, |(_, count)| count) + 1))
+            }
+            (Some(_), before) => before,
+            (None, _) => None,
+        };
+    }
+
+    /// The refusal that the next order would get as well.
+    pub(super) fn too_fast(&self, now: Timestamp) -> Option<Refusal> {
+        let shared = self.shared();
+        let (refusal, count) = shared.rate.as_ref()?;
+        let holds = *count >= MOST_RATE_REFUSALS && refusal.not_before().is_some_and(|until| until > now);
+        holds.then(|| refusal.clone())
+    }
+}
+
+/// What is kept of one CA: `ca/HASH/`, all 0600 in 0700.
+pub(super) struct CaFolder(PathBuf);
+
+impl CaFolder {
+    pub fn new(layout: &Layout, directory_url: &str) -> Result<Self, FileError> {
+        let folder = layout.ca().join(&content_hash(directory_url.as_bytes())[..16]);
+        make_private_folder(&folder.join("orders"))?;
+        Ok(Self(folder))
+    }
+
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.0.join(name)
+    }
+
+    pub fn orders(&self) -> PathBuf {
+        self.path("orders")
+    }
+
+    pub fn account_key(&self) -> PathBuf {
+        self.path("account.pem")
+    }
+
+    pub fn account_url(&self) -> Option<String> {
+        let text = fs::read_to_string(self.path("account.url")).ok()?;
+        Some(text.trim().to_string()).filter(|url| !url.is_empty())
+    }
+
+    pub fn keep_account(&self, url: Option<&str>) -> Result<(), FileError> {
+        match url {
+            Some(url) if self.account_url().as_deref() != Some(url) => {
+                write_atomically(&self.path("account.url"), url.as_bytes(), 0o600)
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn directory(&self) -> Option<Directory> {
+        let path = self.path("directory.json");
+        let age = SystemTime::now().duration_since(modified(&path)?).ok()?;
+        if age > DIRECTORY_LASTS {
+            return None;
+        }
+        serde_json::from_slice(&fs::read(&path).ok()?).ok()
+    }
+}
+
+fn modified(path: &Path) -> Option<SystemTime> {
+    fs::metadata(path).ok()?.modified().ok()
+}
