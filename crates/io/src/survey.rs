@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use brightharbor_core::delegation::{Brief, Picture};
 use brightharbor_core::harbor::Settings;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
 use brightharbor_core::survey::{Gathered, HostGathered, Resolved, authoritative_addresses};
 use rustls::{ClientConfig, RootCertStore};
 use url::Url;
@@ -41,6 +41,35 @@ pub fn resolvers(settings: &Settings) -> Vec<SocketAddr> {
         return system_resolvers(port);
     }
     settings.internet.resolvers.iter().map(|server| server.socket(port)).collect()
+}
+
+/// The name that records of a name stand at: itself, or where its aliases lead. The authoritative servers are asked, so
+/// that no cache learns of a name that is about to be made.
+pub async fn follow_alias(settings: &Settings, name: &DnsName) -> DnsName {
+    const MOST_ALIASES: usize = 4;
+    let mut at = name.clone();
+    for _ in 0..MOST_ALIASES {
+        let Some(domain) = domain_of(&at) else { break };
+        let picture = walk(&Brief { hostnames: vec![at.clone()], ..brief(settings, &domain, &[]) }).await;
+        let mut answers = picture.servers().flat_map(|(_, server)| &server.hosts);
+        match answers.find_map(|answer| answer.aliases.last()) {
+            Some(target) => at = target.clone(),
+            None => break,
+        }
+    }
+    at
+}
+
+/// The registrable domain of a name that need not be a hostname.
+pub(crate) fn domain_of(name: &DnsName) -> Option<Hostname> {
+    let text = name.bare();
+    let mut rest = text.as_str();
+    loop {
+        if let Ok(hostname) = Hostname::parse(rest) {
+            return registrable_domain(&hostname);
+        }
+        rest = rest.split_once('.')?.1;
+    }
 }
 
 /// Looks at hostnames of one domain.

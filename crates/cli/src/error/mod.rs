@@ -215,7 +215,7 @@ mod tests {
         let refused: Error = AttachRefused::NoAddresses.into();
         assert_eq!((refused.exit, refused.code), (Exit::Refused, "no-addresses"));
         let problem = Problem { detail: "no".into(), ..Problem::default() };
-        let names: Error = OrderError::Refused(Refusal::Names(vec![(name, problem)])).into();
+        let names: Error = OrderError::Refused(Refusal::Names(vec![(name.into(), problem)])).into();
         assert_eq!((names.exit, names.code), (Exit::Refused, "not-validated"));
         let waits: Error = OrderError::StillAtWork { not_before: None }.into();
         assert_eq!(waits.exit, Exit::Waits);

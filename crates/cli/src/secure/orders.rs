@@ -10,7 +10,6 @@ use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, Site};
 use brightharbor_io::acme::{Issued, OrderError, OrderPlan, Session, SessionError, order};
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::survey::resolvers;
 use zeroize::Zeroizing;
 
 use super::zone_proofs::ZoneProofs;
@@ -79,7 +78,6 @@ pub async fn order_for(
         .into_iter()
         .map(|address| SocketAddr::new(address, harbor.settings.internet.http_port()))
         .collect();
-    let resolvers = resolvers(&harbor.settings);
     let of_this_ca =
         present.filter(|certificate| certificate.source == CertificateSource::Ca && certificate.details.ca == wish.ca);
     let replaces = of_this_ca.and_then(|certificate| {
@@ -99,7 +97,7 @@ pub async fn order_for(
             replaces: replaces.clone(),
             layout: &harbor.layout,
             web: &web,
-            resolvers: &resolvers,
+            settings: &harbor.settings,
         };
         match order(session, &plan, &records).await {
             Err(OrderError::Refused(Refusal::Names(refused))) => {

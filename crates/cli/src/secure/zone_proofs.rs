@@ -10,9 +10,8 @@ use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::site::{Site, Zone, ZoneHome};
 use brightharbor_core::zone::{AlterRequest, Alteration, RecordData, RecordType};
 use brightharbor_io::acme::ProofRecords;
-use brightharbor_io::dns::follow_alias;
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::survey::resolvers;
+use brightharbor_io::survey::follow_alias;
 
 use super::GO_ON;
 use crate::commands::record::watch::watch;
@@ -95,7 +94,7 @@ impl ProofRecords for ZoneProofs<'_> {
 impl ZoneProofs<'_> {
     async fn placing(&self, proof: &Proof) -> Result<Placing, String> {
         let name = proof_name(&proof.identifier.name).map_err(|error| error.to_string())?;
-        let owner = follow_alias(&resolvers(&self.harbor.settings), &name).await;
+        let owner = follow_alias(&self.harbor.settings, &name).await;
         let (content, identifier) = (proof.content.clone(), proof.identifier.clone());
         let elsewhere = |whose: &str| {
             format!(

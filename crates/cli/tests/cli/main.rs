@@ -12,6 +12,7 @@ mod contract;
 mod delegations;
 mod demo;
 mod floors;
+mod issuing;
 mod nameservers;
 mod plans;
 mod real;

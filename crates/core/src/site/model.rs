@@ -36,7 +36,12 @@ pub struct SiteRules {
     pub hsts: Option<u32>,
     pub redirects: Vec<Redirect>,
     /// How its certificate is got.
+    #[serde(skip_serializing_if = "is_default")]
     pub certificate: Box<CertificateWish>,
+}
+
+fn is_default(wish: &CertificateWish) -> bool {
+    *wish == CertificateWish::default()
 }
 
 /// Whether a name and its `www.` twin are served alike, or one is sent to the other.

@@ -1,63 +1,101 @@
 //! Asks for the CAA records of names (RFC 8659 section 3): from the name upwards, the nearest record set counts.
+//!
+//! The authoritative servers are asked, as the CA does: a cache may hold the answer of before the last edit. Above the
+//! registrable domain nothing is asked: what registries publish there is left to the CA.
 
 use std::net::SocketAddr;
 
 use brightharbor_core::acme::{Identifier, Machine, ProofKind};
 use brightharbor_core::certificate::caa::{CAA, CaNamed, allowed};
-use brightharbor_core::delegation::{Outcome, Question, Transport};
-use brightharbor_core::name::DnsName;
+use brightharbor_core::delegation::{Outcome, Question, Reply};
+use brightharbor_core::harbor::Settings;
+use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
 use brightharbor_core::site::ProofWish;
-use brightharbor_core::zone::Record;
-use futures_util::future::join_all;
+use brightharbor_core::zone::{Record, RecordData};
 
 use super::order::OrderPlan;
 use super::session::Session;
-use crate::dns::ask;
+use crate::dns::{ask, walk};
+use crate::survey::{brief, domain_of};
+
+/// CAs follow a few as well (RFC 8659 section 3).
+const MOST_ALIASES: usize = 4;
 
 /// What CAA records forbid, with the reason. What cannot be looked up is left to the CA.
 pub(super) async fn forbidden(session: &Session, plan: &OrderPlan<'_>, machine: &Machine) -> Vec<(Identifier, String)> {
     let told = machine.directory().map(|directory| directory.meta.caa_identities.clone()).unwrap_or_default();
     let identities = if session.ca.caa_identities.is_empty() { told } else { session.ca.caa_identities.clone() };
     let ca = CaNamed { identities: &identities, account: machine.account() };
-    let judged = machine.brief().identifiers().into_iter().map(|identifier| async move {
+    let mut asked = Asked { settings: plan.settings, domains: vec![] };
+    let mut failed = Vec::new();
+    for identifier in machine.brief().identifiers() {
         let by_dns = identifier.wildcard || plan.wish.proof == ProofWish::Dns01;
         let proof = if by_dns { ProofKind::Dns01 } else { ProofKind::Http01 };
-        let records = nearest(plan.resolvers, &identifier).await?;
-        allowed(&records, &identifier, proof, ca).err().map(|reason| (identifier, reason))
-    });
-    join_all(judged).await.into_iter().flatten().collect()
-}
-
-async fn nearest(resolvers: &[SocketAddr], identifier: &Identifier) -> Option<Vec<Record>> {
-    if identifier.name.address().is_some() {
-        return None;
-    }
-    let labels: Vec<&str> = identifier.name.as_str().split('.').collect();
-    for first in 0..labels.len() {
-        let name = DnsName::absolute(&labels[first..].join(".")).ok()?;
-        let records = records_at(resolvers, &name).await?;
-        if !records.is_empty() {
-            return Some(records);
+        let records = asked.nearest(&identifier.name).await;
+        if let Err(reason) = allowed(&records, &identifier, proof, ca) {
+            failed.push((identifier, reason));
         }
     }
-    None
+    failed
 }
 
-/// The CAA records at a name, or at what it is an alias of; `None` where no resolver says.
-async fn records_at(resolvers: &[SocketAddr], name: &DnsName) -> Option<Vec<Record>> {
-    for resolver in resolvers {
-        let question = Question {
-            server: *resolver,
-            name: name.clone(),
-            record_type: CAA,
-            transport: Transport::Udp,
-            recursion_desired: true,
-        };
-        if let Outcome::Reply(reply) = ask(&question).await.outcome
-            && matches!(reply.rcode, 0 | 3)
-        {
-            return Some(reply.answer.into_iter().filter(|record| record.record_type() == CAA).collect());
+/// The servers of the domains that were asked about.
+struct Asked<'a> {
+    settings: &'a Settings,
+    domains: Vec<(Hostname, Vec<SocketAddr>)>,
+}
+
+impl Asked<'_> {
+    async fn nearest(&mut self, name: &Hostname) -> Vec<Record> {
+        let (None, Some(domain)) = (name.address(), registrable_domain(name)) else { return vec![] };
+        let above = name.as_str().len() - domain.as_str().len();
+        let starts = name.as_str()[..above].match_indices('.').map(|(at, _)| at + 1);
+        for start in [0].into_iter().chain(starts) {
+            let Ok(at) = DnsName::absolute(&name.as_str()[start..]) else { return vec![] };
+            let records = self.records_at(at).await;
+            if !records.is_empty() {
+                return records;
+            }
         }
+        vec![]
     }
-    None
+
+    /// The CAA records at a name, or at what it is an alias of.
+    async fn records_at(&mut self, mut name: DnsName) -> Vec<Record> {
+        for _ in 0..MOST_ALIASES {
+            let Some(reply) = self.reply(&name).await else { return vec![] };
+            let alias = reply.answer.iter().rev().find_map(|record| match &record.data {
+                RecordData::Cname(target) => Some(target.clone()),
+                _ => None,
+            });
+            let records: Vec<Record> = reply.answer.into_iter().filter(|record| record.record_type() == CAA).collect();
+            match alias.filter(|_| records.is_empty()) {
+                Some(target) => name = target,
+                None => return records,
+            }
+        }
+        vec![]
+    }
+
+    async fn reply(&mut self, name: &DnsName) -> Option<Reply> {
+        for server in self.servers(name).await? {
+            if let Outcome::Reply(reply) = ask(&Question::authoritative(server, name, CAA)).await.outcome
+                && reply.authoritative
+            {
+                return Some(reply);
+            }
+        }
+        None
+    }
+
+    async fn servers(&mut self, name: &DnsName) -> Option<Vec<SocketAddr>> {
+        let domain = domain_of(name)?;
+        if let Some((_, servers)) = self.domains.iter().find(|(known, _)| *known == domain) {
+            return Some(servers.clone());
+        }
+        let picture = walk(&brief(self.settings, &domain, &[])).await;
+        let servers: Vec<SocketAddr> = picture.authoritative_servers().map(|(_, server)| server.address).collect();
+        self.domains.push((domain, servers.clone()));
+        Some(servers)
+    }
 }

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::acme::{Brief, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
-use brightharbor_core::harbor::Layout;
+use brightharbor_core::harbor::{Layout, Settings};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{CertificateWish, ProofWish};
 use jiff::Timestamp;
@@ -51,7 +51,7 @@ pub struct OrderPlan<'a> {
     pub layout: &'a Layout,
     /// Where the web server answers, to see that it shows the proofs.
     pub web: &'a [SocketAddr],
-    pub resolvers: &'a [SocketAddr],
+    pub settings: &'a Settings,
 }
 
 /// Where proofs by DNS go: the zones are the command's affair.

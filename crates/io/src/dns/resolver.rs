@@ -22,34 +22,6 @@ pub fn system_resolvers(port: u16) -> Vec<SocketAddr> {
         .collect()
 }
 
-/// The name that records of a name stand at: itself, or where its aliases lead, as the first resolver that answers says.
-pub async fn follow_alias(resolvers: &[SocketAddr], name: &DnsName) -> DnsName {
-    for resolver in resolvers {
-        let question = Question {
-            server: *resolver,
-            name: name.clone(),
-            record_type: RecordType::TXT,
-            transport: Transport::Udp,
-            recursion_desired: true,
-        };
-        let Outcome::Reply(reply) = ask(&question).await.outcome else { continue };
-        let mut at = name.clone();
-        // Each alias of the answer is followed once at most, so that a loop ends.
-        for _ in 0..reply.answer.len() {
-            let next = reply.answer.iter().find_map(|record| match &record.data {
-                RecordData::Cname(target) if record.owner == at => Some(target.clone()),
-                _ => None,
-            });
-            match next {
-                Some(target) => at = target,
-                None => break,
-            }
-        }
-        return at;
-    }
-    name.clone()
-}
-
 /// Asks every resolver for the addresses of the name, all at once.
 pub async fn resolve_all(resolvers: &[SocketAddr], name: &DnsName) -> Vec<Resolved> {
     join_all(resolvers.iter().map(|resolver| resolve(*resolver, name))).await

@@ -75,6 +75,7 @@ impl Authority {
         request.params.not_before = start.into();
         request.params.not_after = (now + std::time::Duration::from_secs(90 * 86_400)).into();
         request.params.distinguished_name = DistinguishedName::new();
+        request.params.use_authority_key_identifier_extension = true;
         let leaf = request.signed_by(&self.intermediate).map_err(|error| error.to_string())?;
         Ok(leaf.pem() + &self.intermediate_pem)
     }

@@ -1,7 +1,9 @@
 //! A CA that speaks RFC 8555 from the server's side, written from the RFC alone and sharing nothing with the client:
 //! it checks nonces, signatures and URLs, validates http-01 through its own look-ups, and signs.
 
+mod after_issue;
 mod authority;
+mod dns01;
 mod http01;
 mod jws;
 mod objects;

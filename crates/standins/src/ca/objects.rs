@@ -12,6 +12,7 @@ pub(super) struct Books {
     pub authorizations: Vec<Authorization>,
     /// Issued chains by number.
     pub certificates: HashMap<usize, String>,
+    pub revoked: HashSet<usize>,
 }
 
 pub(super) struct Order {
@@ -23,7 +24,9 @@ pub(super) struct Order {
 
 pub(super) struct Authorization {
     pub account: usize,
+    /// Without the `*.` of a wildcard.
     pub name: String,
+    pub wildcard: bool,
     pub token: String,
     pub status: Status,
     pub error: Option<String>,

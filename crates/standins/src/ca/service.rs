@@ -13,9 +13,9 @@ use serde_json::{Value, json};
 use tokio::net::TcpListener;
 
 use super::authority::Authority;
-use super::http01;
 use super::jws::{Jwk, Signed, decode};
 use super::objects::{Authorization, Books, Order, Status};
+use super::{after_issue, dns01, http01};
 use crate::dns::resolver::Resolver;
 use crate::web::serve_tls;
 
@@ -115,6 +115,11 @@ impl CaService {
         let path = request.uri().path().to_string();
         match (request.method(), path.as_str()) {
             (&Method::GET, "/directory") => return Ok(self.directory()),
+            (&Method::GET, renewal) if renewal.starts_with("/renewal/") => {
+                let found = after_issue::renewal(&self.books(), renewal.trim_start_matches("/renewal/"));
+                let found = found.ok_or_else(|| Refusal(404, "malformed", "no such certificate".into()))?;
+                return Ok(Answer::json(200, &found));
+            }
             (&Method::HEAD, "/nonce") => {
                 return Ok(Answer { status: 200, body: vec![], kind: "text/plain", location: None });
             }
@@ -135,11 +140,13 @@ impl CaService {
         let account = self.who(&signed)?;
         let mut parts = path.trim_start_matches('/').split('/');
         let (what, number) = (parts.next().unwrap_or_default(), parts.next().and_then(|n| n.parse::<usize>().ok()));
+        let kind = parts.next().unwrap_or_default();
         match (what, number) {
+            ("revoke", None) => self.revoke(&signed.payload),
             ("order", None) => self.new_order(account, &signed.payload),
             ("order", Some(number)) => self.order(account, number, 200),
             ("authorization", Some(number)) => self.authorization(account, number),
-            ("challenge", Some(number)) => self.challenge(account, number),
+            ("challenge", Some(number)) => self.challenge(account, number, kind),
             ("finalize", Some(number)) => self.finalize(account, number, &signed.payload),
             ("certificate", Some(number)) => {
                 let chain = self.books().certificates.get(&number).cloned().ok_or_else(|| malformed("no such"))?;
@@ -158,6 +165,8 @@ impl CaService {
                 "newNonce": format!("{base}/nonce"),
                 "newAccount": format!("{base}/account"),
                 "newOrder": format!("{base}/order"),
+                "revokeCert": format!("{base}/revoke"),
+                "renewalInfo": format!("{base}/renewal"),
                 "meta": { "termsOfService": format!("{base}/terms") },
             }),
         )
@@ -206,8 +215,10 @@ impl CaService {
         let mut books = self.books();
         let first = books.authorizations.len();
         for name in &names {
-            let (name, token) = (name.clone(), random());
-            books.authorizations.push(Authorization { account, name, token, status: Status::Pending, error: None });
+            let (parent, token) = (name.strip_prefix("*."), random());
+            let (name, wildcard) = (parent.unwrap_or(name).to_string(), parent.is_some());
+            let status = Status::Pending;
+            books.authorizations.push(Authorization { account, name, wildcard, token, status, error: None });
         }
         let authorizations = (first..first + names.len()).collect();
         books.orders.push(Order { account, names, authorizations, certificate: None });
@@ -235,10 +246,10 @@ impl CaService {
         Ok(Answer::json(status, &value).at(format!("{base}/order/{number}")))
     }
 
-    fn challenge_value(&self, number: usize, authorization: &Authorization) -> Value {
+    fn challenge_value(&self, number: usize, authorization: &Authorization, kind: &str) -> Value {
         let mut value = json!({
-            "type": "http-01",
-            "url": format!("{}/challenge/{number}", self.shared.base),
+            "type": kind,
+            "url": format!("{}/challenge/{number}/{kind}", self.shared.base),
             "token": authorization.token,
             "status": authorization.status.word(),
         });
@@ -257,15 +268,27 @@ impl CaService {
             Status::Processing => "pending",
             other => other.word(),
         };
-        let value = json!({
+        // A file at one web server says nothing about all names below it.
+        let kinds: &[&str] = if authorization.wildcard { &["dns-01"] } else { &["http-01", "dns-01"] };
+        let challenges: Vec<Value> =
+            kinds.iter().map(|kind| self.challenge_value(number, authorization, kind)).collect();
+        let mut value = json!({
             "status": status,
             "identifier": { "type": "dns", "value": authorization.name },
-            "challenges": [self.challenge_value(number, authorization)],
+            "challenges": challenges,
         });
+        if authorization.wildcard {
+            value["wildcard"] = json!(true);
+        }
         Ok(Answer::json(200, &value))
     }
 
-    fn challenge(&self, account: usize, number: usize) -> Result<Answer> {
+    fn challenge(&self, account: usize, number: usize, kind: &str) -> Result<Answer> {
+        let kind = match kind {
+            "http-01" => "http-01",
+            "dns-01" => "dns-01",
+            _ => return Err(Refusal(404, "malformed", "no such challenge".into())),
+        };
         let mut books = self.books();
         let thumbprint = books.accounts.get(account).map(Jwk::thumbprint).unwrap_or_default();
         let authorization = books.authorizations.get_mut(number).filter(|a| a.account == account);
@@ -277,15 +300,25 @@ impl CaService {
             tokio::spawn(async move {
                 let expected = format!("{token}.{thumbprint}");
                 let shared = &service.shared;
-                let result = http01::validate(&shared.resolver, shared.http_port, &name, &token, &expected).await;
+                let result = match kind {
+                    "dns-01" => dns01::validate(&shared.resolver, &name, &expected).await,
+                    _ => http01::validate(&shared.resolver, shared.http_port, &name, &token, &expected).await,
+                };
                 let mut books = service.books();
                 let authorization = &mut books.authorizations[number];
                 authorization.status = if result.is_ok() { Status::Valid } else { Status::Invalid };
                 authorization.error = result.err();
             });
         }
-        let value = self.challenge_value(number, &books.authorizations[number]);
+        let value = self.challenge_value(number, &books.authorizations[number], kind);
         Ok(Answer::json(200, &value))
+    }
+
+    fn revoke(&self, payload: &[u8]) -> Result<Answer> {
+        let payload: Value = serde_json::from_slice(payload).map_err(malformed)?;
+        let der = decode(payload["certificate"].as_str().unwrap_or_default()).map_err(malformed)?;
+        after_issue::revoke(&mut self.books(), &der).map_err(|(kind, detail)| Refusal(400, kind, detail))?;
+        Ok(Answer { status: 200, body: vec![], kind: "text/plain", location: None })
     }
 
     fn finalize(&self, account: usize, number: usize, payload: &[u8]) -> Result<Answer> {

@@ -50,6 +50,23 @@ impl Resolver {
         all
     }
 
+    /// The texts at a name, or where its aliases lead, asked afresh.
+    pub async fn texts(&self, name: &ZoneName) -> Vec<String> {
+        let mut name = name.clone();
+        for _ in 0..4 {
+            let Some(found) = self.look_up(name, Rtype::TXT, 0).await else { return vec![] };
+            let texts = found.answer.iter().filter_map(|record| match record.data() {
+                ZoneRecordData::Txt(txt) => Some(String::from_utf8_lossy(&txt.text::<Vec<u8>>()).into_owned()),
+                _ => None,
+            });
+            match open_alias(&found, Rtype::TXT) {
+                Some(target) => name = target,
+                None => return texts.collect(),
+            }
+        }
+        vec![]
+    }
+
     fn look_up(&self, name: ZoneName, rtype: Rtype, depth: usize) -> Boxed<'_, Option<Found>> {
         Box::pin(async move {
             let mut servers = vec![self.root];

@@ -79,9 +79,14 @@ pub fn run(args: &Revoke, context: &Context) -> Report {
         )));
     }
     let harbor = context.open()?;
+    let ca = harbor.settings.ca_named(present.details.ca.as_deref()).ok_or_else(|| {
+        let name = present.details.ca.clone().unwrap_or_default();
+        Error::refused("unknown-ca", format!("harbor.toml has no CA `{name}` any more, which the certificate is from"))
+            .advice(format!("put it back: [cas.{name}]"))
+    })?;
     context.progress.doing("telling the CA");
     context
-        .block_on(revoke(&harbor.settings.ca, &harbor.layout, &leaf.der, args.reason.into()))?
+        .block_on(revoke(ca, &harbor.layout, &leaf.der, args.reason.into()))?
         .map_err(|error| Error::refused("ca-refuses", error).advice("the new certificate stays; try again later"))?;
     Ok(Box::new(Revoked { site: site.main().to_string(), until: leaf.not_after.to_string(), successor }))
 }

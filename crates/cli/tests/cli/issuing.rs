@@ -1,0 +1,164 @@
+//! How certificates are got from the CA: kinds of keys and proofs, wildcards, what is checked before it is asked.
+
+use std::fs;
+use std::path::PathBuf;
+
+use brightharbor_core::certificate::{CertificateFacts, read_chain};
+use serde_json::json;
+
+use crate::coast::Coast;
+
+fn folders(coast: &Coast, site: &str) -> Vec<PathBuf> {
+    let entries = fs::read_dir(coast.harbor().join("certificates").join(site)).unwrap();
+    let mut folders: Vec<PathBuf> = entries.map(|entry| entry.unwrap().path()).collect();
+    folders.sort();
+    folders
+}
+
+/// The certificate that was installed last.
+fn leaf(coast: &Coast, site: &str) -> CertificateFacts {
+    let chain = fs::read(folders(coast, site).last().unwrap().join("chain.pem")).unwrap();
+    read_chain(&chain).unwrap().remove(0)
+}
+
+fn key(coast: &Coast, site: &str) -> String {
+    fs::read_to_string(folders(coast, site).last().unwrap().join("key.pem")).unwrap()
+}
+
+fn zone(coast: &Coast, domain: &str) -> String {
+    fs::read_to_string(coast.harbor().join(format!("zones/{domain}.zone"))).unwrap()
+}
+
+#[test]
+fn a_wildcard_is_proven_by_the_zone_which_is_clean_afterwards() {
+    let coast = Coast::with_bakery();
+    let dry = coast.json(&["certificate", "issue", "crumbandtide.example", "--wildcard", "--dry-run"], 0);
+    assert_eq!(dry["covers"], json!(["crumbandtide.example", "*.crumbandtide.example"]));
+    let issued = coast.json(&["certificate", "issue", "crumbandtide.example", "--wildcard"], 0);
+    assert_eq!((&issued["certificate"]["outcome"], &issued["certificate"]["new"]), (&json!("served"), &json!(true)));
+    let mut names = leaf(&coast, "crumbandtide.example").names;
+    names.sort();
+    assert_eq!(names, ["*.crumbandtide.example", "crumbandtide.example"]);
+    assert!(!zone(&coast, "crumbandtide.example").contains("_acme-challenge"));
+    let left: Vec<_> = fs::read_dir(coast.harbor().join("proofs")).unwrap().collect();
+    assert!(left.is_empty(), "{left:?}");
+    let table = coast.run(&["certificate", "list", "--coverage"]).expect(0);
+    assert!(table.contains("*.crumbandtide.example"), "{table}");
+
+    // The wish is kept: another one is got in the same way, and it is enough as it is.
+    let again = coast.json(&["certificate", "issue", "crumbandtide.example"], 0);
+    assert_eq!(again["certificate"]["new"], false);
+    coast.json(&["certificate", "renew", "crumbandtide.example"], 0);
+    assert_eq!(leaf(&coast, "crumbandtide.example").names.len(), 2);
+    coast.json(&["certificate", "issue", "crumbandtide.example", "--wildcard=no"], 0);
+    assert_eq!(leaf(&coast, "crumbandtide.example").names, ["crumbandtide.example", "www.crumbandtide.example"]);
+}
+
+#[test]
+fn by_dns_a_certificate_comes_before_the_name_leads_here() {
+    let coast = Coast::with_bakery();
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    let old = ["record", "replace", "shop.crumbandtide.example", "A", "192.0.2.77"];
+    coast.run(&old).expect(0);
+    let elsewhere = coast.run(&["certificate", "renew", "shop.crumbandtide.example"]);
+    assert!(elsewhere.stdout.contains("192.0.2.77"), "{elsewhere:?}");
+    let issued = coast.json(&["certificate", "renew", "shop.crumbandtide.example", "--proof", "dns-01"], 0);
+    assert_eq!(issued["certificate"]["outcome"], "served", "{issued}");
+    assert_eq!(leaf(&coast, "shop.crumbandtide.example").names, ["shop.crumbandtide.example"]);
+    assert!(!zone(&coast, "crumbandtide.example").contains("_acme-challenge"));
+    let titles = coast.json(&["logbook"], 0).to_string();
+    assert!(titles.contains("place the proofs for shop.crumbandtide.example"), "{titles}");
+    assert!(titles.contains("take out the proofs for shop.crumbandtide.example"), "{titles}");
+}
+
+#[test]
+fn the_proof_goes_to_where_its_alias_leads() {
+    let coast = Coast::with_bakery();
+    coast.run(&["attach", "gullrock.example", "--account", "bakery"]);
+    coast.delegate_here("gullrock.example");
+    coast.run(&["tend"]);
+    let alias = ["record", "add", "_acme-challenge.gullrock.example", "CNAME", "gullrock.proofs.crumbandtide.example."];
+    coast.run(&alias).expect(0);
+    coast.json(&["certificate", "issue", "gullrock.example", "--wildcard"], 0);
+    assert!(leaf(&coast, "gullrock.example").names.contains(&"*.gullrock.example".to_string()));
+    assert!(zone(&coast, "gullrock.example").contains("CNAME"));
+    assert!(!zone(&coast, "crumbandtide.example").contains("proofs"), "taken out again");
+}
+
+#[test]
+fn keys_are_of_the_kind_asked_for_and_kept_on_request() {
+    let coast = Coast::with_bakery();
+    let site = "crumbandtide.example";
+    assert_eq!(leaf(&coast, site).key, "EC P-256");
+    coast.json(&["certificate", "issue", site, "--key", "p384"], 0);
+    assert_eq!(leaf(&coast, site).key, "EC P-384");
+    coast.json(&["certificate", "issue", site, "--key", "rsa2048"], 0);
+    assert_eq!(leaf(&coast, site).key, "RSA 2048");
+    let before = key(&coast, site);
+    coast.json(&["certificate", "renew", site], 0);
+    assert_ne!(key(&coast, site), before);
+    let before = key(&coast, site);
+    coast.json(&["certificate", "renew", site, "--keep-key"], 0);
+    assert_eq!(key(&coast, site), before);
+    coast.json(&["certificate", "renew", site], 0);
+    assert_eq!(key(&coast, site), before);
+}
+
+#[test]
+fn what_caa_records_forbid_is_told_before_the_ca_is_asked() {
+    let coast = Coast::with_bakery();
+    let toml = coast.harbor().join("harbor.toml");
+    let settings = fs::read_to_string(&toml).unwrap();
+    fs::write(&toml, settings.replace("[ca]\n", "[ca]\ncaa-identities = [\"ca.saltmarsh.example\"]\n")).unwrap();
+    coast.run(&["record", "add", "crumbandtide.example", "CAA", "0 issue \"other.example\""]).expect(0);
+    let refused = coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(4);
+    let why = "the CAA records of crumbandtide.example allow other.example to issue, not ca.saltmarsh.example";
+    assert!(refused.contains(why), "{refused}");
+    // The subdomain has records of its own, which count.
+    coast.run(&["record", "add", "www.crumbandtide.example", "CAA", "0 issue \"ca.saltmarsh.example\""]).expect(0);
+    let partly = coast.json(&["certificate", "renew", "crumbandtide.example"], 3);
+    assert_eq!(partly["certificate"]["names"], json!(["www.crumbandtide.example"]), "{partly}");
+    assert_eq!(partly["certificate"]["left_out"][0]["name"], "crumbandtide.example");
+}
+
+#[test]
+fn a_proof_that_our_own_servers_do_not_all_show_is_told_before_the_ca_is_asked() {
+    let coast = Coast::with_bakery();
+    let toml = coast.harbor().join("harbor.toml");
+    let settings = fs::read_to_string(&toml).unwrap();
+    let (web, old) = (coast.world.cast.web(), coast.world.cast.old_web());
+    fs::write(&toml, settings.replace(&format!("listen = [\"{web}\"]"), &format!("listen = [\"{web}\", \"{old}\"]")))
+        .unwrap();
+    let refused = coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(4);
+    assert!(
+        refused.contains("the web server does not show the proof") && refused.contains(&old.to_string()),
+        "{refused}"
+    );
+    let left: Vec<_> = fs::read_dir(coast.harbor().join("proofs")).unwrap().collect();
+    assert!(left.is_empty(), "{left:?}");
+}
+
+#[test]
+fn a_certificate_is_revoked_once_its_successor_is_served() {
+    let coast = Coast::with_bakery();
+    let before = leaf(&coast, "crumbandtide.example");
+    let revoked = coast.json(&["certificate", "revoke", "crumbandtide.example", "--reason", "superseded"], 0);
+    assert_eq!(revoked["successor"]["outcome"], "served");
+    assert_ne!(leaf(&coast, "crumbandtide.example").public_key, before.public_key);
+}
+
+#[test]
+fn a_ca_that_is_not_in_the_settings_is_told() {
+    let coast = Coast::with_bakery();
+    let refused = coast.run(&["certificate", "issue", "crumbandtide.example", "--ca", "lighthouse"]).expect(4);
+    assert!(refused.contains("no CA `lighthouse`") && refused.contains("[cas.lighthouse]"), "{refused}");
+    let toml = coast.harbor().join("harbor.toml");
+    let settings = fs::read_to_string(&toml).unwrap();
+    let start = settings.find("[ca]\n").unwrap();
+    let end = settings[start + 1..].find("\n[").map_or(settings.len(), |at| start + 1 + at + 1);
+    let second = settings[start..end].replace("[ca]", "[cas.lighthouse]");
+    fs::write(&toml, settings + "\n" + &second).unwrap();
+    let issued = coast.json(&["certificate", "issue", "crumbandtide.example", "--ca", "lighthouse"], 0);
+    assert_eq!(issued["certificate"]["new"], true, "the other one came from another CA");
+    coast.json(&["certificate", "revoke", "crumbandtide.example"], 0);
+}
