@@ -1,8 +1,11 @@
 //! `tend`: the scheduled job. Takes back what a killed command left, gets the certificates that wait for their links,
 //! and renews those that are due.
 
+use std::collections::HashSet;
+
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Hostname;
+use brightharbor_core::site::CertificateSource;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
@@ -13,7 +16,7 @@ use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
-use crate::secure::{SecureOutcome, Secured, Wanted, secure_all};
+use crate::secure::{SecureOutcome, Secured, Wanted, called_back, secure_all};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 use crate::site_change::site_change;
@@ -69,27 +72,31 @@ async fn tend(args: &Tend, context: &Context) -> Report {
             None => due.push(waiting.site),
         }
     }
-    for certificate in harbor.store.all_certificates()? {
-        let held_back = report.later.iter().any(|(site, _)| *site == certificate.site);
-        if certificate.is_due(now) && !held_back && !due.contains(&certificate.site) {
-            due.push(certificate.site);
-        }
-    }
+    let waiting: HashSet<Hostname> = due.iter().chain(report.later.iter().map(|(site, _)| site)).cloned().collect();
+    let mut ours = harbor.store.all_certificates()?;
+    due.extend(ours.iter().filter(|one| one.is_due(now) && !waiting.contains(&one.site)).map(|one| one.site.clone()));
+    let held_back: HashSet<&Hostname> = report.later.iter().map(|(site, _)| site).collect();
+    ours.retain(|one| one.source == CertificateSource::Ca && !held_back.contains(&one.site));
+    let called_back = called_back(context, &harbor, &ours).await;
+    due.retain(|site| !called_back.contains(site));
     if args.dry_run {
+        due.extend(called_back);
         report.would = due;
         return Ok(Box::new(report));
     }
-    let mut sites = Vec::with_capacity(due.len());
-    for name in due {
-        sites.extend(harbor.store.site_of(&name)?);
-    }
-    let all = secure_all(context, &sites, Wanted::Enough).await?;
-    for (site, tried) in sites.iter().zip(all) {
-        report.tried.push(tried.unwrap_or_else(|error| Secured {
-            site: site.main().clone(),
-            outcome: SecureOutcome::Refused { reason: error.message, advice: error.advice },
-            left_out: vec![],
-        }));
+    for (names, wanted) in [(due, Wanted::Enough), (called_back, Wanted::New)] {
+        let mut sites = Vec::with_capacity(names.len());
+        for name in names {
+            sites.extend(harbor.store.site_of(&name)?);
+        }
+        let all = secure_all(context, &sites, wanted).await?;
+        for (site, tried) in sites.iter().zip(all) {
+            report.tried.push(tried.unwrap_or_else(|error| Secured {
+                site: site.main().clone(),
+                outcome: SecureOutcome::Refused { reason: error.message, advice: error.advice, kept: None },
+                left_out: vec![],
+            }));
+        }
     }
     Ok(Box::new(report))
 }

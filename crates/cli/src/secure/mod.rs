@@ -9,8 +9,10 @@ mod remembering;
 mod zone_proofs;
 
 use brightharbor_core::acme::Identifier;
+use brightharbor_core::certificate::urgent_from;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, ProofWish, Site};
+use brightharbor_io::acme::renewal_window;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use futures_util::{StreamExt, stream};
@@ -41,9 +43,24 @@ pub enum SecureOutcome {
     /// No name leads here yet.
     NotYet,
     /// The CA has refused, or is still at work.
-    Refused { reason: String, advice: Option<String> },
+    Refused { reason: String, advice: Option<String>, kept: Option<Kept> },
     /// Installed, but the handshake does not show it.
     NotShown { certificate: Certificate, reason: String },
+}
+
+/// The certificate that goes on being served while a new one cannot be had.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Kept {
+    pub until: Timestamp,
+    /// From when on somebody should look into it.
+    pub urgent_from: Timestamp,
+}
+
+impl Kept {
+    fn of(certificate: &Certificate) -> Self {
+        let urgent_from = urgent_from(certificate.not_before, certificate.not_after);
+        Self { until: certificate.not_after, urgent_from }
+    }
 }
 
 /// Carried out without asking: the person has asked for it already.
@@ -82,6 +99,22 @@ pub async fn secure_all(
         all.extend(secure_batch(context, batch, wanted).await?);
     }
     Ok(all)
+}
+
+/// The sites whose certificates their CAs want to be renewed by now, whatever their dates say.
+pub async fn called_back(context: &Context, harbor: &Harbor, certificates: &[Certificate]) -> Vec<Hostname> {
+    let sessions = Sessions::new(harbor);
+    let now = clock::now();
+    let asked = certificates.iter().map(|certificate| {
+        let sessions = &sessions;
+        async move {
+            let session = sessions.get(harbor, certificate.details.ca.as_deref()).ok()?;
+            let window = renewal_window(session, &certificate.site, &certificate.files, now).await?;
+            (window.moment(certificate.site.as_str()) <= now).then(|| certificate.site.clone())
+        }
+    });
+    context.progress.doing("asking when certificates should be renewed");
+    stream::iter(asked).buffered(LOOKS_AT_ONCE).filter_map(async |due| due).collect().await
 }
 
 /// One site on its way.
@@ -178,7 +211,7 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
     let present = harbor.store.certificate_of(site.main())?;
     // One that was imported is good until it ends; a stop-gap never is.
     let is_enough = |certificate: &Certificate| {
-        let covers = names.iter().all(|name| certificate.names.contains(name))
+        let covers = names.iter().all(|name| certificate.covers(name))
             && wish.wildcards.iter().all(|parent| certificate.details.wildcards.contains(parent));
         let lasts = !certificate.is_due(clock::now()) && certificate.not_after > clock::now();
         wanted == Wanted::Enough && covers && lasts && certificate.source != CertificateSource::SelfSigned
@@ -211,7 +244,8 @@ async fn order_one(
             let named = not_before(&error).or(course.stale);
             let refused = Refused { site: course.site.main().clone(), reason: error.to_string(), not_before: named };
             let error = Error::from(error);
-            let outcome = SecureOutcome::Refused { reason: error.message, advice: error.advice };
+            let kept = present.as_ref().map(Kept::of);
+            let outcome = SecureOutcome::Refused { reason: error.message, advice: error.advice, kept };
             course.at = Stage::Ended(Ok(outcome));
             Some(refused)
         }

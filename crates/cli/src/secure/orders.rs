@@ -37,7 +37,7 @@ impl Sessions {
         Self { by_name: names.map(|name| (name, OnceCell::new())).collect(), zones: tokio::sync::Mutex::default() }
     }
 
-    fn get(&self, harbor: &Harbor, name: Option<&str>) -> Result<&Session, SessionError> {
+    pub fn get(&self, harbor: &Harbor, name: Option<&str>) -> Result<&Session, SessionError> {
         let name = name.filter(|name| *name != "default");
         let cell = self.by_name.get(&name.map(String::from)).ok_or(SessionError::NoCa)?;
         if let Some(session) = cell.get() {

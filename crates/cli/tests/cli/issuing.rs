@@ -162,3 +162,31 @@ fn a_ca_that_is_not_in_the_settings_is_told() {
     assert_eq!(issued["certificate"]["new"], true, "the other one came from another CA");
     coast.json(&["certificate", "revoke", "crumbandtide.example"], 0);
 }
+
+#[test]
+fn what_the_ca_calls_back_is_renewed_by_the_next_run_of_the_timer() {
+    let coast = Coast::with_bakery();
+    let before = leaf(&coast, "crumbandtide.example").public_key;
+    coast.json(&["certificate", "revoke", "crumbandtide.example", "--without-successor"], 0);
+    assert_eq!(leaf(&coast, "crumbandtide.example").public_key, before);
+    assert_eq!(coast.json(&["tend", "--dry-run"], 3)["would_try"], json!(["crumbandtide.example"]));
+    let tended = coast.json(&["tend"], 0);
+    assert_eq!((&tended["tried"][0]["outcome"], &tended["tried"][0]["new"]), (&json!("served"), &json!(true)));
+    assert_ne!(leaf(&coast, "crumbandtide.example").public_key, before);
+    assert_eq!(coast.json(&["tend"], 0)["tried"], json!([]));
+}
+
+#[test]
+fn a_renewal_that_fails_keeps_what_is_there_and_says_until_when_that_will_do() {
+    let coast = Coast::with_bakery();
+    let before = leaf(&coast, "crumbandtide.example").public_key;
+    coast.json(&["certificate", "revoke", "crumbandtide.example", "--without-successor"], 0);
+    coast.run(&["record", "add", "crumbandtide.example", "CAA", "0 issue \";\""]).expect(0);
+    let tended = coast.json(&["tend"], 3);
+    assert_eq!(tended["tried"][0]["outcome"], "refused", "{tended}");
+    let (until, urgent) = (&tended["tried"][0]["kept_until"], &tended["tried"][0]["urgent_from"]);
+    assert!(until.as_str().unwrap() > urgent.as_str().unwrap());
+    assert_eq!(leaf(&coast, "crumbandtide.example").public_key, before);
+    let later = coast.run(&["tend"]).expect(3);
+    assert!(later.contains("crumbandtide.example: later, not before"), "{later}");
+}

@@ -68,7 +68,7 @@ pub fn force_https(
     let mut after = site.clone();
     let mut set = ChangeSet::new(format!("send {} to https", site.main()));
     // A name without certificate would be sent to a warning page: then http stays open for all names of the site.
-    let covered = site.hostnames.iter().all(|hostname| certificate.names.contains(hostname));
+    let covered = site.hostnames.iter().all(|hostname| certificate.covers(hostname));
     // Nobody is sent to a warning page on purpose.
     let covered = covered && certificate.source != CertificateSource::SelfSigned;
     if covered && site.rules.https_wish == HttpsWish::Forced {

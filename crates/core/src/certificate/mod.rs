@@ -24,6 +24,6 @@ pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeti
 pub use install::{Install, force_https, install};
 pub use piece::{Piece, PieceError, RequestFacts, certificate_pem, pieces, read_request};
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
-pub use renewal::renewal_id;
+pub use renewal::{RenewalWindow, renewal_id, urgent_from, usual_moment};
 pub use served::{Distrust, Installed, Served};
 pub use zone_proof::{proof_name, with_proofs, without_proofs};

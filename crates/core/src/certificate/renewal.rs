@@ -1,9 +1,70 @@
-//! When a certificate is to be renewed: the name that the CA knows it by (RFC 9773 section 4.1).
+//! When a certificate is to be renewed: as its CA suggests (RFC 9773), else when about a third of its life is left.
+//!
+//! Both are spread by the name of the site, so that what was issued on one day is not renewed in one minute.
 
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+use jiff::{SignedDuration, Timestamp};
+use serde::{Deserialize, Serialize};
 use x509_parser::extensions::ParsedExtension;
 use x509_parser::prelude::{FromDer, X509Certificate};
+
+/// When the CA wants a certificate to be renewed (RFC 9773 section 4.2).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RenewalWindow {
+    pub start: Timestamp,
+    pub end: Timestamp,
+    /// A page that says why, such as after an incident.
+    #[serde(default)]
+    pub explanation: Option<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(rename_all = "camelCase")]
+struct RenewalInfo {
+    suggested_window: Suggested,
+    #[serde(rename = "explanationURL")]
+    explanation_url: Option<String>,
+}
+
+#[derive(Deserialize)]
+struct Suggested {
+    start: Timestamp,
+    end: Timestamp,
+}
+
+impl RenewalWindow {
+    /// Reads what the CA sent; a window that ends before it starts is none.
+    pub fn read(json: &[u8]) -> Option<Self> {
+        let info: RenewalInfo = serde_json::from_slice(json).ok()?;
+        let Suggested { start, end } = info.suggested_window;
+        (start < end).then_some(Self { start, end, explanation: info.explanation_url })
+    }
+
+    /// The moment within the window that this certificate is renewed at.
+    pub fn moment(&self, seed: &str) -> Timestamp {
+        self.start + portion(self.end.duration_since(self.start), seed)
+    }
+}
+
+/// When a certificate is renewed if nobody suggests a time: a third of its lifetime before it ends, or up to a fifteenth
+/// earlier.
+pub fn usual_moment(not_before: Timestamp, not_after: Timestamp, seed: &str) -> Timestamp {
+    let lifetime = not_after.duration_since(not_before).max(SignedDuration::ZERO);
+    not_after - lifetime / 3 - portion(lifetime / 15, seed)
+}
+
+/// From when on a renewal that keeps failing is urgent: a sixth of the lifetime is left.
+pub fn urgent_from(not_before: Timestamp, not_after: Timestamp) -> Timestamp {
+    not_after - not_after.duration_since(not_before).max(SignedDuration::ZERO) / 6
+}
+
+/// A part of the time that is the same for the same seed, and spread over all of it for many seeds.
+fn portion(whole: SignedDuration, seed: &str) -> SignedDuration {
+    let hash = crate::change::content_hash(seed.as_bytes());
+    let number = u32::from_str_radix(&hash[..4], 16).unwrap_or(0);
+    whole / 65_536 * i32::try_from(number).unwrap_or(0)
+}
 
 /// The identifier of a certificate for its CA: the issuer's key identifier and the serial number, both base64url.
 /// `None` for one that does not name its issuer's key.
@@ -19,6 +80,41 @@ pub fn renewal_id(der: &[u8]) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_window_is_read_and_a_nonsensical_one_is_not() {
+        let read = |start: &str, end: &str| {
+            let text = format!(
+                r#"{{ "suggestedWindow": {{ "start": "{start}", "end": "{end}" }}, "explanationURL": "https://ca.example/why" }}"#
+            );
+            RenewalWindow::read(text.as_bytes())
+        };
+        let window = read("2027-01-21T00:00:00Z", "2027-01-23T00:00:00Z").unwrap();
+        assert_eq!(window.explanation.as_deref(), Some("https://ca.example/why"));
+        for seed in ["gullrock.example", "crumbandtide.example", ""] {
+            assert!((window.start..window.end).contains(&window.moment(seed)), "{seed}");
+        }
+        assert_eq!(read("2027-01-23T00:00:00Z", "2027-01-21T00:00:00Z"), None);
+        assert_eq!(read("soon", "later"), None);
+        assert_eq!(RenewalWindow::read(b"[]"), None);
+    }
+
+    #[test]
+    fn many_certificates_of_one_day_are_renewed_over_several() {
+        let (from, to): (Timestamp, Timestamp) =
+            ("2026-11-01T00:00:00Z".parse().unwrap(), "2027-01-30T00:00:00Z".parse().unwrap());
+        let days: std::collections::BTreeSet<i64> = (0..200)
+            .map(|number| usual_moment(from, to, &format!("berth{number}.example")).as_second() / 86_400)
+            .collect();
+        assert_eq!(days.len(), 6, "{days:?}");
+        let left = |day: &i64| to.as_second() / 86_400 - day;
+        assert!(days.iter().all(|day| (30..=37).contains(&left(day))), "{days:?}");
+        // Also one that lives for six days.
+        let short = usual_moment(from, from + SignedDuration::from_hours(144), "gullrock.example");
+        assert!((86..=96).contains(&(short.duration_since(from).as_hours())), "{short}");
+        assert_eq!(urgent_from(from, to), "2027-01-15T00:00:00Z".parse().unwrap());
+        usual_moment(to, from, "a certificate whose dates are the wrong way round");
+    }
 
     /// The certificate of RFC 9773 section 4.1's example is not given there; its parts are.
     #[test]

@@ -6,6 +6,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::{AccountName, CertificateWish};
+use crate::certificate::usual_moment;
 use crate::name::Hostname;
 use crate::redirect::Redirect;
 
@@ -198,14 +199,19 @@ impl CertificateSource {
 }
 
 impl Certificate {
-    /// Whether it is time to get a new one: a third of the lifetime is left, whatever the lifetime. One that was
-    /// imported is never taken for due, since it is not ours to renew.
+    /// Whether it is good for a hostname: by its name, or by a wildcard.
+    pub fn covers(&self, hostname: &Hostname) -> bool {
+        let parent = hostname.as_str().split_once('.').map_or("", |(_, parent)| parent);
+        self.names.contains(hostname) || self.details.wildcards.iter().any(|wildcard| wildcard.as_str() == parent)
+    }
+
+    /// Whether it is time to get a new one, as far as its dates say: see `certificate::usual_moment`. One that was imported
+    /// is never taken for due, since it is not ours to renew.
     pub fn is_due(&self, now: Timestamp) -> bool {
         if self.source == CertificateSource::Imported {
             return false;
         }
-        let lifetime = self.not_after.duration_since(self.not_before);
-        self.not_after.duration_since(now) < lifetime / 3
+        usual_moment(self.not_before, self.not_after, self.site.as_str()) <= now
     }
 }
 
@@ -291,8 +297,8 @@ mod tests {
             details: CertificateDetails::default(),
         };
         let long = of("2026-11-01T00:00:00Z", "2027-01-30T00:00:00Z");
-        assert!(!long.is_due(at("2026-12-30T00:00:00Z")) && long.is_due(at("2027-01-01T00:00:00Z")));
+        assert!(!long.is_due(at("2026-12-24T00:00:00Z")) && long.is_due(at("2027-01-01T00:00:00Z")));
         let short = of("2026-11-01T00:00:00Z", "2026-11-07T00:00:00Z");
-        assert!(!short.is_due(at("2026-11-04T23:00:00Z")) && short.is_due(at("2026-11-05T01:00:00Z")));
+        assert!(!short.is_due(at("2026-11-04T13:00:00Z")) && short.is_due(at("2026-11-05T01:00:00Z")));
     }
 }

@@ -6,10 +6,12 @@ mod caa;
 mod external_account;
 mod order;
 mod proofs;
+mod renewal;
 mod revoke;
 mod session;
 mod wire;
 
 pub use order::{Issued, OrderError, OrderPlan, ProofRecords, forget_order, order};
+pub use renewal::renewal_window;
 pub use revoke::{RevokeError, revoke};
 pub use session::{Session, SessionError};

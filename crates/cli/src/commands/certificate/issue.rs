@@ -83,7 +83,7 @@ async fn foresee(context: &Context, site: &Site) -> Report {
 
 async fn issue(context: &Context, site: &Site, wanted: Wanted) -> Report {
     let secured = secure_as(context, site, wanted).await?;
-    if let SecureOutcome::Refused { reason, advice } = &secured.outcome {
+    if let SecureOutcome::Refused { reason, advice, .. } = &secured.outcome {
         let error = Error::refused("ca-refuses", reason);
         return Err(advice.iter().fold(error, |error, advice| error.advice(advice)));
     }

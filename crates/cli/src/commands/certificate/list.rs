@@ -4,6 +4,7 @@
 use std::fmt::Write;
 use std::path::PathBuf;
 
+use brightharbor_core::acme::identifiers;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site, SiteKind};
 use brightharbor_io::clock;
@@ -73,16 +74,16 @@ struct Row {
 impl Row {
     /// The hostnames of the site that its certificate does not name.
     fn uncovered(&self) -> Vec<&Hostname> {
-        let names = self.certificate.as_ref().map(|certificate| &certificate.names[..]).unwrap_or_default();
-        self.site.hostnames.iter().filter(|hostname| !names.contains(hostname)).collect()
+        let covered = |hostname: &Hostname| self.certificate.as_ref().is_some_and(|one| one.covers(hostname));
+        self.site.hostnames.iter().filter(|hostname| !covered(hostname)).collect()
     }
 
     fn cover_words(&self, hostname: &Hostname, now: Timestamp) -> String {
         match &self.certificate {
-            Some(certificate) if certificate.names.contains(hostname) => {
+            Some(certificate) if certificate.covers(hostname) => {
                 format!(
                     "{} certificate of {}, {}",
-                    certificate.source.words(),
+                    source_words(certificate),
                     certificate.site,
                     left_words(certificate, now)
                 )
@@ -93,6 +94,19 @@ impl Row {
             None => "none".into(),
         }
     }
+}
+
+/// Where it comes from; a CA beside that of `[ca]` with its name.
+fn source_words(certificate: &Certificate) -> String {
+    match &certificate.details.ca {
+        Some(name) if certificate.source == CertificateSource::Ca => format!("CA {name}"),
+        _ => certificate.source.words().to_string(),
+    }
+}
+
+/// The names that it was made for, a wildcard as such.
+fn names_of(certificate: &Certificate) -> Vec<String> {
+    identifiers(&certificate.names, &certificate.details.wildcards).iter().map(ToString::to_string).collect()
 }
 
 fn days_left(certificate: &Certificate, now: Timestamp) -> i64 {
@@ -208,19 +222,25 @@ impl Shown for Certificates {
         page.blank();
         if self.coverage {
             let rows = self.rows.iter().flat_map(|row| {
-                row.site.hostnames.iter().map(|name| vec![name.to_string(), row.cover_words(name, self.now)])
+                let named =
+                    row.site.hostnames.iter().map(|name| vec![name.to_string(), row.cover_words(name, self.now)]);
+                let wildcards = row.certificate.iter().flat_map(|certificate| {
+                    let words = format!("{} certificate of {}", source_words(certificate), certificate.site);
+                    certificate.details.wildcards.iter().map(move |parent| vec![format!("*.{parent}"), words.clone()])
+                });
+                named.chain(wildcards)
             });
             return table(page, &["hostname", "certificate"], rows.collect());
         }
         let rows = self.rows.iter().map(|row| match &row.certificate {
             Some(certificate) => vec![
                 row.site.main().to_string(),
-                certificate.source.words().to_string(),
+                source_words(certificate),
                 state_word(certificate).to_string(),
                 left_words(certificate, self.now),
                 match row.uncovered().len() {
-                    0 => counted(certificate.names.len(), "name"),
-                    holes => format!("{}, {holes} not covered", counted(certificate.names.len(), "name")),
+                    0 => counted(names_of(certificate).len(), "name"),
+                    holes => format!("{}, {holes} not covered", counted(names_of(certificate).len(), "name")),
                 },
             ],
             None => {
@@ -238,7 +258,8 @@ impl Shown for Certificates {
                 "account": row.site.account,
                 "source": row.certificate.as_ref().map(|certificate| certificate.source),
                 "state": row.certificate.as_ref().map(state_word),
-                "names": row.certificate.as_ref().map(|certificate| &certificate.names),
+                "ca": row.certificate.as_ref().and_then(|certificate| certificate.details.ca.as_ref()),
+                "names": row.certificate.as_ref().map(names_of),
                 "not_after": row.certificate.as_ref().map(|certificate| certificate.not_after.to_string()),
                 "days_left": row.certificate.as_ref().map(|certificate| days_left(certificate, self.now)),
                 "uncovered": row.uncovered(),

@@ -1,5 +1,7 @@
 //! What came of getting a certificate for a site.
 
+use brightharbor_core::acme::identifiers;
+
 use super::Page;
 use crate::secure::{SecureOutcome, Secured};
 
@@ -7,7 +9,8 @@ pub fn secured(page: &mut Page, secured: &Secured) {
     let site = &secured.site;
     match &secured.outcome {
         SecureOutcome::Served { certificate, new } => {
-            let names = certificate.names.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+            let names = identifiers(&certificate.names, &certificate.details.wildcards);
+            let names = names.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
             let until = certificate.not_after.strftime("%Y-%m-%d");
             let how = if *new { "issued, installed and proven by a handshake" } else { "served as it should be" };
             page.hanging("", &format!("{site}: certificate for {names} {how}, valid until {until}"));
@@ -17,8 +20,19 @@ pub fn secured(page: &mut Page, secured: &Secured) {
             let reason = secured.left_out.first().map_or("no name leads here", |(_, reason)| reason.as_str());
             return page.hanging("", &format!("{site}: no certificate yet, `tend` tries again: {reason}"));
         }
-        SecureOutcome::Refused { reason, advice } => {
-            page.hanging("", &format!("{site}: no certificate: {reason}"));
+        SecureOutcome::Refused { reason, advice, kept } => {
+            let what = if kept.is_some() { "no new certificate" } else { "no certificate" };
+            page.hanging("", &format!("{site}: {what}: {reason}"));
+            if let Some(kept) = kept {
+                let (until, urgent) = (kept.until.strftime("%Y-%m-%d"), kept.urgent_from.strftime("%Y-%m-%d"));
+                let now = brightharbor_io::clock::now();
+                let words = match () {
+                    () if kept.until <= now => format!("the present one ran out on {until}: this is urgent"),
+                    () if kept.urgent_from <= now => format!("the present one is good until {until}: this is urgent"),
+                    () => format!("the present one stays, good until {until}; this is urgent from {urgent} on"),
+                };
+                page.hanging("  meanwhile: ", &words);
+            }
             if let Some(advice) = advice {
                 page.hanging("  next: ", advice);
             }

@@ -1,5 +1,6 @@
 //! What came of getting a certificate for a site.
 
+use brightharbor_core::acme::identifiers;
 use serde::Serialize;
 
 use crate::secure::{SecureOutcome, Secured};
@@ -14,6 +15,9 @@ pub struct SecuredDocument {
     names: Vec<String>,
     not_after: Option<String>,
     reason: Option<String>,
+    /// Until when the present certificate is good, where a new one cannot be had; and from when on that is urgent.
+    kept_until: Option<String>,
+    urgent_from: Option<String>,
     left_out: Vec<LeftOut>,
 }
 
@@ -34,13 +38,23 @@ impl From<&Secured> for SecuredDocument {
             }
         };
         let left_out = secured.left_out.iter();
+        let kept = match &secured.outcome {
+            SecureOutcome::Refused { kept, .. } => kept.as_ref(),
+            _ => None,
+        };
         Self {
             site: secured.site.to_string(),
             outcome,
             new: is_new,
-            names: certificate.iter().flat_map(|c| c.names.iter().map(ToString::to_string)).collect(),
+            names: certificate
+                .iter()
+                .flat_map(|c| identifiers(&c.names, &c.details.wildcards))
+                .map(String::from)
+                .collect(),
             not_after: certificate.map(|certificate| certificate.not_after.to_string()),
             reason,
+            kept_until: kept.map(|kept| kept.until.to_string()),
+            urgent_from: kept.map(|kept| kept.urgent_from.to_string()),
             left_out: left_out
                 .map(|(name, reason)| LeftOut { name: name.to_string(), reason: reason.clone() })
                 .collect(),
