@@ -112,6 +112,7 @@ pub struct World {
 
 /// The provider's side: what a test may leave out to run real servers in its place.
 struct Provider {
+    ca: CaService,
     ca_directory: String,
     web_control: SocketAddr,
     dns_control: SocketAddr,
@@ -121,6 +122,11 @@ struct Provider {
 const OLD_CUSTOMERS: [&str; 3] = ["crumbandtide.example", "lanternchoir.example", "gullrock.example"];
 
 impl World {
+    /// The orders that the stand-in CA has taken so far.
+    pub fn orders(&self) -> usize {
+        self.provider.as_ref().map_or(0, |provider| provider.ca.orders())
+    }
+
     /// Starts everything. The harbor is expected at `folder`/harbor; the CA's root certificate is written beside it.
     pub fn start(folder: &Path) -> Result<Self, WorldError> {
         Self::start_with(folder, true)
@@ -172,7 +178,7 @@ impl World {
     /// # Panics
     /// In a world that was started around real servers: those need settings of their own.
     pub fn settings(&self) -> String {
-        let Provider { ca_directory, web_control, dns_control } = self.provider.as_ref().expect("a whole world");
+        let Provider { ca_directory, web_control, dns_control, .. } = self.provider.as_ref().expect("a whole world");
         let cast = &self.cast;
         let root = self.folder.join("ca-root.pem");
         let home = self.folder.join("homes/{account}");
@@ -253,8 +259,8 @@ async fn serve_provider(
     std::fs::write(folder.join("ca-root.pem"), &authority.root_pem).map_err(failed)?;
     let base = format!("https://{address}");
     let ca = CaService::new(base.clone(), cast.http_port, authority, resolver);
-    tokio::spawn(ca.serve(listener));
-    Ok(Provider { ca_directory: format!("{base}/directory"), web_control, dns_control })
+    tokio::spawn(ca.clone().serve(listener));
+    Ok(Provider { ca, ca_directory: format!("{base}/directory"), web_control, dns_control })
 }
 
 /// Finds a /24 of loopback and ports that are free there; gives the provider's web listeners with them.

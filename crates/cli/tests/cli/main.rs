@@ -13,6 +13,7 @@ mod delegations;
 mod demo;
 mod floors;
 mod issuing;
+mod killed_orders;
 mod nameservers;
 mod plans;
 mod real;

@@ -81,6 +81,11 @@ impl CaService {
         .await;
     }
 
+    /// How many orders were placed so far.
+    pub fn orders(&self) -> usize {
+        self.books().orders.len()
+    }
+
     fn books(&self) -> std::sync::MutexGuard<'_, Books> {
         self.shared.books.lock().unwrap_or_else(|poisoned| poisoned.into_inner())
     }
@@ -228,14 +233,19 @@ impl CaService {
     }
 
     fn order(&self, account: usize, number: usize, status: u16) -> Result<Answer> {
-        let base = &self.shared.base;
         let books = self.books();
         let order = books.orders.get(number).filter(|order| order.account == account);
         let order = order.ok_or_else(|| Refusal(404, "malformed", "no such order".into()))?;
+        let value = self.order_value(&books, number, books.order_status(order));
+        Ok(Answer::json(status, &value).at(format!("{}/order/{number}", self.shared.base)))
+    }
+
+    fn order_value(&self, books: &Books, number: usize, status: &str) -> Value {
+        let (base, order) = (&self.shared.base, &books.orders[number]);
         let urls: Vec<String> = order.authorizations.iter().map(|n| format!("{base}/authorization/{n}")).collect();
         let identifiers: Vec<Value> = order.names.iter().map(|name| json!({ "type": "dns", "value": name })).collect();
         let mut value = json!({
-            "status": books.order_status(order),
+            "status": status,
             "identifiers": identifiers,
             "authorizations": urls,
             "finalize": format!("{base}/finalize/{number}"),
@@ -243,7 +253,7 @@ impl CaService {
         if let Some(certificate) = order.certificate {
             value["certificate"] = json!(format!("{base}/certificate/{certificate}"));
         }
-        Ok(Answer::json(status, &value).at(format!("{base}/order/{number}")))
+        value
     }
 
     fn challenge_value(&self, number: usize, authorization: &Authorization, kind: &str) -> Value {
@@ -334,8 +344,9 @@ impl CaService {
         let chain = self.shared.authority.sign(&request, &order.names).map_err(|e| Refusal(400, "badCSR", e))?;
         let certificate = books.certificates.len();
         books.certificates.insert(certificate, chain);
+        // As public CAs do: the answer comes before the certificate, and the order is asked again.
+        let answer = self.order_value(&books, number, "processing");
         books.orders[number].certificate = Some(certificate);
-        drop(books);
-        self.order(account, number, 200)
+        Ok(Answer::json(200, &answer).at(format!("{}/order/{number}", self.shared.base)))
     }
 }

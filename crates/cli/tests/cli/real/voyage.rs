@@ -206,6 +206,15 @@ fn voyage(kind: &str) {
     let revoked = port.json(&["certificate", "revoke", "crumbandtide.example", "--reason", "key-compromise"], 0);
     assert_eq!(revoked["successor"]["outcome"], "served", "{revoked}");
     port.openssl_verifies("www.crumbandtide.example");
+    // All names below it, with an RSA key: the proof stands in BIND's zone meanwhile.
+    let wildcard = ["certificate", "issue", "crumbandtide.example", "--wildcard", "--key", "rsa2048"];
+    let issued = port.json(&wildcard, 0);
+    let names = &issued["certificate"]["names"];
+    assert_eq!(names, &serde_json::json!(["crumbandtide.example", "*.crumbandtide.example"]), "{issued}");
+    port.openssl_verifies("crumbandtide.example");
+    port.openssl_verifies("www.crumbandtide.example");
+    let zone = fs::read_to_string(port.path("harbor/zones/crumbandtide.example.zone")).unwrap();
+    assert!(!zone.contains("_acme-challenge"), "{zone}");
     let shop = port.json(&["attach", "shop.crumbandtide.example", "--account", "bakery"], 0);
     assert_eq!(shop["surveys"][0]["all_hold"], true, "{shop}");
     port.openssl_verifies("shop.crumbandtide.example");
