@@ -8,10 +8,12 @@ mod orders;
 mod remembering;
 mod zone_proofs;
 
+use std::collections::BTreeSet;
+
 use brightharbor_core::acme::Identifier;
-use brightharbor_core::certificate::urgent_from;
+use brightharbor_core::certificate::{read_chain, urgent_from};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, ProofWish, Site};
+use brightharbor_core::site::{Certificate, CertificateSource, CertificateWish, ProofWish, Site};
 use brightharbor_io::acme::renewal_window;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
@@ -211,8 +213,7 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
     let present = harbor.store.certificate_of(site.main())?;
     // One that was imported is good until it ends; a stop-gap never is.
     let is_enough = |certificate: &Certificate| {
-        let covers = names.iter().all(|name| certificate.covers(name))
-            && wish.wildcards.iter().all(|parent| certificate.details.wildcards.contains(parent));
+        let covers = names.iter().all(|name| certificate.covers(name)) && is_as_wished(certificate, wish);
         let lasts = !certificate.is_due(clock::now()) && certificate.not_after > clock::now();
         wanted == Wanted::Enough && covers && lasts && certificate.source != CertificateSource::SelfSigned
     };
@@ -223,6 +224,19 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
         present => Stage::ToOrder { names, present },
     };
     Ok(())
+}
+
+/// Whether a certificate of a CA is what would be ordered now; others are taken as they are.
+fn is_as_wished(certificate: &Certificate, wish: &CertificateWish) -> bool {
+    if certificate.source != CertificateSource::Ca {
+        return true;
+    }
+    let chain = std::fs::read(certificate.files.chain()).ok().and_then(|pem| read_chain(&pem).ok());
+    let key_fits = chain.is_some_and(|chain| wish.keep_key || chain[0].key == wish.key.words());
+    let wildcards = |parents: &[Hostname]| parents.iter().cloned().collect::<BTreeSet<_>>();
+    key_fits
+        && certificate.details.ca == wish.ca
+        && wildcards(&certificate.details.wildcards) == wildcards(&wish.wildcards)
 }
 
 /// Orders, if there is something to order. Gives what is to be remembered when nothing came of it.

@@ -8,7 +8,7 @@ use serde_json::Value;
 
 pub struct Coast {
     pub world: World,
-    folder: tempfile::TempDir,
+    pub folder: tempfile::TempDir,
 }
 
 /// What a run of the binary came to.

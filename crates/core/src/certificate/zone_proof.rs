@@ -8,8 +8,9 @@ use crate::name::{DnsName, DnsNameError, Hostname};
 use crate::site::KeptZone;
 use crate::zone::{EditError, Record, RecordData, RecordType};
 
-/// Resolvers of CAs keep nothing for long; others should not either.
-const TTL: u32 = 60;
+/// Not to be cached (RFC 1035 section 3.2.1): the next order has another proof, and a resolver that still had this one
+/// would have it refused.
+const TTL: u32 = 0;
 
 /// Where a CA looks for the proof of a name.
 pub fn proof_name(name: &Hostname) -> Result<DnsName, DnsNameError> {

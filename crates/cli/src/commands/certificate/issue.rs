@@ -63,9 +63,7 @@ fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
     if args.dry_run {
         return context.block_on(foresee(context, &wished))?;
     }
-    let (site, differs) = args.wish.keep(context, &site, &name)?;
-    // What is there was got in another way: it will not do.
-    let wanted = if differs { Wanted::New } else { wanted };
+    let site = args.wish.keep(context, &site, &name)?;
     context.block_on(issue(context, &site, wanted))?
 }
 

@@ -105,19 +105,19 @@ impl WishOptions {
         Ok(wish)
     }
 
-    /// Keeps what was typed with the site. Gives the site as it is now, and whether anything is different.
-    pub fn keep(&self, context: &Context, site: &Site, name: &Hostname) -> Result<(Site, bool), Error> {
+    /// Keeps what was typed with the site. Gives the site as it is now.
+    pub fn keep(&self, context: &Context, site: &Site, name: &Hostname) -> Result<Site, Error> {
         let title = format!("how the certificate of {} is got", site.main());
         let yes = ChangeOptions { dry_run: false, yes: true };
         let main = site.main().clone();
-        let mut kept = (site.clone(), false);
+        let mut kept = site.clone();
         context.block_on(change(context, &title, &yes, async |harbor, _| {
             let lost = || Error::refused("detached", format!("{main} is not attached any more"));
             let before = harbor.store.site_of(&main)?.ok_or_else(lost)?;
             let mut after = before.clone();
             *after.rules.certificate = self.over(&before.rules.certificate, name, harbor)?;
             let mut set = ChangeSet::new(&title);
-            kept = (after.clone(), after != before);
+            kept = after.clone();
             if after != before {
                 set.inventory(InventoryChange::ReplaceSite { before, after });
             }

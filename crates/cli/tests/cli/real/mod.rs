@@ -2,6 +2,7 @@
 //! its own configuration in a temporary folder, on loopback addresses and unprivileged ports.
 
 mod ca;
+mod cas;
 mod internet;
 mod many;
 mod nameservers;

@@ -60,11 +60,7 @@ pub fn await_listener(address: std::net::SocketAddr) {
 }
 
 /// BIND as the provider's two nameservers. Gives the server and the words of its remote control.
-pub fn start_bind(cast: &Cast, folder: &Path, zone_list: &Path) -> (Server, Vec<String>) {
-    start_bind_with(cast, folder, &format!("include \"{}\";\n", zone_list.display()), "")
-}
-
-/// The same with other lines at the end of its main file, and among its options.
+/// With other lines at the end of its main file, and among its options.
 pub fn start_bind_with(cast: &Cast, folder: &Path, more: &str, options: &str) -> (Server, Vec<String>) {
     let (named, rndc) = (need("named", "bind9"), need("rndc", "bind9-utils"));
     let [ns1, _] = cast.nameservers();

@@ -14,7 +14,8 @@ use rcgen::KeyPair;
 use serde_json::Value;
 
 use super::ca::{Ca, start_ca};
-use super::servers::{Server, Web, need, open_folder, start_bind};
+use super::nameservers::UPDATE;
+use super::servers::{Server, Web, need, open_folder, start_bind_with};
 use crate::coast::{Run, brightharbor, run};
 
 struct Port {
@@ -40,7 +41,10 @@ impl Port {
         let ca = start_ca(cast, folder.path());
         fs::create_dir_all(harbor.join("servers/bind")).unwrap();
         fs::write(harbor.join("servers/bind/zones.conf"), "").unwrap();
-        let (bind, rndc) = start_bind(cast, folder.path(), &harbor.join("servers/bind/zones.conf"));
+        UPDATE.write(folder.path());
+        let list = harbor.join("servers/bind/zones.conf");
+        let main = format!("{}include \"{}\";\n", UPDATE.text(), list.display());
+        let (bind, rndc) = start_bind_with(cast, folder.path(), &main, "");
         let settings = settings(&world, folder.path(), &web, &ca, &rndc);
         fs::write(folder.path().join("settings.toml"), settings).unwrap();
         let port = {
@@ -131,6 +135,7 @@ server = "bind"
 check = {check}
 control-command = {rndc}
 main-file = "{folder}/bind/named.conf"
+update-key-file = "{folder}/quay-update.key"
 address = "{ns1}:{dns_port}"
 [ca]
 directory = "{directory}"
@@ -220,6 +225,7 @@ fn voyage(kind: &str) {
     port.openssl_verifies("shop.crumbandtide.example");
 
     records_are_loaded_and_asked_for(&port);
+    a_zone_that_has_become_dynamic_takes_the_proofs_by_update(&port, kind);
     refused_changes_leave_the_server_running(&mut port);
     a_dns_server_that_is_down_changes_nothing(&mut port);
 }
@@ -258,6 +264,27 @@ fn records_are_loaded_and_asked_for(port: &Port) {
     assert_eq!(at_bind(RecordType::TXT), Vec::<String>::new());
     let refused = port.json(&[&["record", "add", "www", "CNAME", "@"][..], &zone].concat(), 4);
     assert_eq!(refused["error"]["code"], "alias-beside-data");
+}
+
+/// The administrator makes the zone dynamic by hand: the next proofs go to BIND by UPDATE, and never into the file.
+fn a_zone_that_has_become_dynamic_takes_the_proofs_by_update(port: &Port, kind: &str) {
+    let parts = fs::read_dir(port.path("harbor/servers/bind/parts")).unwrap().map(|entry| entry.unwrap().path());
+    let part = parts.into_iter().find(|part| fs::read_to_string(part).unwrap().contains("crumbandtide")).unwrap();
+    let text = fs::read_to_string(&part).unwrap();
+    let allow = "allow-update { key \"quay-update\"; }; allow-transfer { key \"quay-update\"; }; };";
+    let edit = |line: &str| if line.contains("crumbandtide") { line.replace("};", allow) } else { line.into() };
+    fs::write(&part, text.lines().map(edit).collect::<Vec<_>>().join("\n") + "\n").unwrap();
+    let rndc = port.path("bind/rndc.conf");
+    let done = Command::new(need("rndc", "bind9-utils")).arg("-c").arg(rndc).arg("reconfig").status().unwrap();
+    assert!(done.success());
+    let file = port.path("harbor/zones/crumbandtide.example.zone");
+    let before = fs::read(&file).unwrap();
+    let renewed = port.json(&["certificate", "renew", "crumbandtide.example"], 0);
+    assert_eq!(renewed["certificate"]["names"][1], "*.crumbandtide.example", "{kind}: {renewed}");
+    port.openssl_verifies("www.crumbandtide.example");
+    assert_eq!(fs::read(&file).unwrap(), before);
+    let listed = port.json(&["record", "list", "crumbandtide.example"], 0).to_string();
+    assert!(!listed.contains("_acme-challenge"), "{listed}");
 }
 
 /// A broken file, and a key of another certificate: nothing is reloaded, the old sites stay served.

@@ -1,0 +1,104 @@
+//! What CAs demand or offer beside the ordinary: accounts bound to customers, several chains, authorizations that are
+//! reused; on the test CA of the `pebble` package, beside the stand-in CA of the settings.
+
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+
+use brightharbor_core::certificate::{CertificateFacts, read_chain};
+use serde_json::json;
+
+use super::ca::{Ca, Manner, start_ca_with};
+use crate::coast::Coast;
+
+const SITE: &str = "crumbandtide.example";
+
+fn with_ca(manner: &Manner, more: &str) -> (Coast, Ca) {
+    let coast = Coast::with_bakery();
+    let ca = start_ca_with(&coast.world.cast, coast.folder.path(), manner);
+    settle(&coast, &ca, more);
+    (coast, ca)
+}
+
+/// Puts the CA into harbor.toml as `pier`, with further lines.
+fn settle(coast: &Coast, ca: &Ca, more: &str) {
+    let toml = coast.harbor().join("harbor.toml");
+    let text = fs::read_to_string(&toml).unwrap();
+    let text = text.split("\n[cas.pier]").next().unwrap();
+    let roots = format!("trust-roots = [\"{}\", ", ca.root.display());
+    let text = if text.contains(&roots) { text.to_string() } else { text.replace("trust-roots = [", &roots) };
+    let (directory, root) = (&ca.directory, ca.https_root.display());
+    let table = format!("[cas.pier]\ndirectory = \"{directory}\"\nterms-accepted = true\ntrust-root = \"{root}\"\n");
+    fs::write(&toml, format!("{text}\n{table}{more}")).unwrap();
+}
+
+fn chain(coast: &Coast) -> Vec<CertificateFacts> {
+    let folders = fs::read_dir(coast.harbor().join("certificates").join(SITE)).unwrap();
+    let last = folders.map(|entry| entry.unwrap().path()).max().unwrap();
+    read_chain(&fs::read(last.join("chain.pem")).unwrap()).unwrap()
+}
+
+#[test]
+fn an_account_is_bound_to_a_customer_where_the_ca_demands_it() {
+    const KEY: &str = "zWNDZM6eQGHWpSRTPal5eIUYFTu7EajVIoguysqZ9wG44nMEtx3MUAsUDkMTQ12W";
+    let customer = Some(("customer-7", KEY));
+    let (coast, ca) = with_ca(&Manner { customer, ..Manner::default() }, "");
+    let issue = ["certificate", "issue", SITE, "--ca", "pier"];
+    let refused = coast.run(&issue).expect(4);
+    assert!(refused.contains("not bound to one of its customers") && refused.contains("external-account"), "{refused}");
+
+    let file = coast.path("customer.key");
+    let line = format!("external-account = {{ id = \"customer-7\", key-file = \"{}\" }}\n", file.display());
+    settle(&coast, &ca, &line);
+    fs::write(&file, format!("{KEY}\n")).unwrap();
+    fs::set_permissions(&file, fs::Permissions::from_mode(0o644)).unwrap();
+    assert!(coast.run(&issue).expect(4).contains("chmod 600"));
+    fs::set_permissions(&file, fs::Permissions::from_mode(0o600)).unwrap();
+    fs::write(&file, KEY.replace('z', "Z")).unwrap();
+    let wrong = coast.run(&issue).expect(4);
+    assert!(wrong.contains("the CA refuses (opening the account)"), "{wrong}");
+    assert!(!wrong.contains(KEY));
+    fs::write(&file, KEY).unwrap();
+    let issued = coast.json(&issue, 0);
+    assert_eq!(issued["certificate"]["outcome"], "served", "{issued}");
+    let listed = coast.json(&["certificate", "list"], 0);
+    assert_eq!(
+        (&listed["certificates"][0]["ca"], &listed["certificates"][0]["source"]),
+        (&json!("pier"), &json!("ca"))
+    );
+    // It is revoked where it came from.
+    let revoked = coast.json(&["certificate", "revoke", SITE], 0);
+    assert_eq!(revoked["successor"]["outcome"], "served");
+}
+
+#[test]
+fn of_several_chains_the_preferred_one_is_taken() {
+    let (coast, ca) = with_ca(&Manner { alternate_roots: 2, ..Manner::default() }, "");
+    let name_of_root = |number: u8| read_chain(&ca.fetch_root(number)).unwrap()[0].subject.clone();
+    let issue = ["certificate", "issue", SITE, "--ca", "pier"];
+    coast.json(&issue, 0);
+    assert_eq!(chain(&coast).last().unwrap().issuer, name_of_root(0));
+    // The last one, by the part of its name that tells the roots of this CA apart.
+    let name = name_of_root(2);
+    let part = name.rsplit(' ').next().unwrap();
+    assert!(!name_of_root(0).contains(part));
+    let second = coast.path("second-root.pem");
+    fs::write(&second, ca.fetch_root(2)).unwrap();
+    settle(&coast, &ca, &format!("preferred-chain = \"{part}\"\n"));
+    let toml = coast.harbor().join("harbor.toml");
+    let text = fs::read_to_string(&toml).unwrap();
+    fs::write(&toml, text.replace("trust-roots = [", &format!("trust-roots = [\"{}\", ", second.display()))).unwrap();
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert_eq!(chain(&coast).last().unwrap().issuer, name);
+}
+
+#[test]
+fn authorizations_of_earlier_orders_are_taken_where_the_ca_reuses_them_and_not_missed_where_it_does_not() {
+    for reuse in [0, 100] {
+        let (coast, _ca) = with_ca(&Manner { reuse, refused_nonces: 30, ..Manner::default() }, "");
+        coast.json(&["certificate", "issue", SITE, "--ca", "pier"], 0);
+        for _ in 0..3 {
+            let renewed = coast.json(&["certificate", "renew", SITE, "--wildcard"], 0);
+            assert_eq!(renewed["certificate"]["names"], json!([SITE, format!("*.{SITE}")]), "{renewed}");
+        }
+    }
+}
