@@ -68,7 +68,7 @@ impl Kept {
 /// Carried out without asking: the person has asked for it already.
 const GO_ON: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
 /// Sites that are taken together: one reload for all of them.
-const BATCH: usize = 100;
+const BATCH: usize = 250;
 /// Sites that are looked at, or shaken hands with, at once.
 const LOOKS_AT_ONCE: usize = 16;
 

@@ -5,7 +5,7 @@
 
 use std::net::SocketAddr;
 
-use brightharbor_core::acme::{Identifier, Machine, ProofKind};
+use brightharbor_core::acme::{Brief, Identifier, ProofKind};
 use brightharbor_core::certificate::caa::{CAA, CaNamed, allowed};
 use brightharbor_core::delegation::{Outcome, Question, Reply};
 use brightharbor_core::harbor::Settings;
@@ -22,13 +22,14 @@ use crate::survey::{brief, domain_of};
 const MOST_ALIASES: usize = 4;
 
 /// What CAA records forbid, with the reason. What cannot be looked up is left to the CA.
-pub(super) async fn forbidden(session: &Session, plan: &OrderPlan<'_>, machine: &Machine) -> Vec<(Identifier, String)> {
-    let told = machine.directory().map(|directory| directory.meta.caa_identities.clone()).unwrap_or_default();
+pub(super) async fn forbidden(session: &Session, plan: &OrderPlan<'_>, brief: &Brief) -> Vec<(Identifier, String)> {
+    let told = session.directory().map(|directory| directory.meta.caa_identities).unwrap_or_default();
     let identities = if session.ca.caa_identities.is_empty() { told } else { session.ca.caa_identities.clone() };
-    let ca = CaNamed { identities: &identities, account: machine.account() };
+    let account = session.folder.account_url();
+    let ca = CaNamed { identities: &identities, account: account.as_deref() };
     let mut asked = Asked { settings: plan.settings, domains: vec![] };
     let mut failed = Vec::new();
-    for identifier in machine.brief().identifiers() {
+    for identifier in brief.identifiers() {
         let by_dns = identifier.wildcard || plan.wish.proof == ProofWish::Dns01;
         let proof = if by_dns { ProofKind::Dns01 } else { ProofKind::Http01 };
         let records = asked.nearest(&identifier.name).await;

@@ -15,7 +15,7 @@ use zeroize::Zeroizing;
 use super::caa::forbidden;
 use super::proofs::Placed;
 use super::session::{Session, SessionError};
-use crate::install::{FileError, write_atomically};
+use crate::install::{FileError, write_soon};
 use crate::keys::{KeyError, certificate_request, new_key_of};
 use crate::probe::fetch_proof;
 
@@ -72,13 +72,20 @@ pub struct Issued {
 
 /// Orders a certificate for the names, or goes on with an order for them that was begun before.
 pub async fn order(session: &Session, plan: &OrderPlan<'_>, records: &impl ProofRecords) -> Result<Issued, OrderError> {
+    let files = OrderFiles::new(session, plan.site);
+    // Before it is our turn: other orders go on meanwhile.
+    let brief = brief(session, plan);
+    let caa_checked = session.directory().is_some() && !files.is_begun();
+    if caa_checked {
+        records.tell("looking at CAA records");
+        not_allowed(forbidden(session, plan, &brief).await)?;
+    }
     let _turn = session.turn().await;
     if let Some(refusal) = session.too_fast(crate::clock::now()) {
         return Err(OrderError::Refused(refusal));
     }
-    let files = OrderFiles::new(session, plan.site);
     let mut proofs = files.proofs();
-    let result = run(session, plan, records, &files, &mut proofs).await;
+    let result = run(session, plan, records, &files, brief, caa_checked, &mut proofs).await;
     let by_dns: Vec<Proof> = proofs.into_iter().filter(|proof| proof.kind == ProofKind::Dns01).collect();
     if !by_dns.is_empty() && !matches!(result, Err(OrderError::StillAtWork { .. })) {
         records.tell("taking the proofs out of the zones");
@@ -100,9 +107,10 @@ async fn run(
     plan: &OrderPlan<'_>,
     records: &impl ProofRecords,
     files: &OrderFiles,
+    brief: Brief,
+    mut caa_checked: bool,
     proofs: &mut Vec<Proof>,
 ) -> Result<Issued, OrderError> {
-    let brief = brief(session, plan);
     let mut machine = files.resume(&brief).unwrap_or_else(|| {
         let machine = Machine::new(brief, session.folder.account_url());
         match session.directory() {
@@ -114,14 +122,13 @@ async fn run(
     let mut placed = Placed::none();
     // A resumed order may be past the placing of its proofs: the CA may still fetch them.
     placed.place(&plan.layout.proofs(), proofs)?;
-    let started = Instant::now();
-    let mut caa_checked = !matches!(machine.state(), State::Directory | State::Account | State::NewOrder);
+    let (started, mut saved) = (Instant::now(), "");
     for _ in 0..MOST_STEPS {
         let now = crate::clock::now();
         records.tell(machine.state().name());
         if !caa_checked && matches!(machine.state(), State::NewOrder) {
             caa_checked = true;
-            not_allowed(forbidden(session, plan, &machine).await)?;
+            not_allowed(forbidden(session, plan, machine.brief()).await)?;
         }
         machine.lend(session.nonce());
         match machine.next(now) {
@@ -167,7 +174,11 @@ async fn run(
                 return Err(OrderError::Refused(refusal));
             }
         }
-        files.keep(&machine)?;
+        // A step within a state, such as asking once more, needs no memory.
+        if saved != machine.state().name() {
+            files.keep(&machine)?;
+            saved = machine.state().name();
+        }
     }
     Err(OrderError::StillAtWork { not_before: None })
 }
@@ -229,6 +240,10 @@ impl OrderFiles {
         Self { state: order("json"), key: order("pem"), proofs: order("proofs") }
     }
 
+    fn is_begun(&self) -> bool {
+        self.state.exists()
+    }
+
     /// An order for the same names with the same key, if one was left midway.
     fn resume(&self, brief: &Brief) -> Option<Machine> {
         let machine: Machine = serde_json::from_slice(&fs::read(&self.state).ok()?).ok()?;
@@ -243,12 +258,12 @@ impl OrderFiles {
 
     fn keep(&self, machine: &Machine) -> Result<(), FileError> {
         let text = serde_json::to_vec(machine).expect("a machine becomes JSON");
-        write_atomically(&self.state, &text, 0o600)
+        write_soon(&self.state, &text, 0o600)
     }
 
     fn keep_proofs(&self, proofs: &[Proof]) -> Result<(), FileError> {
         let text = serde_json::to_vec(proofs).expect("proofs become JSON");
-        write_atomically(&self.proofs, &text, 0o600)
+        write_soon(&self.proofs, &text, 0o600)
     }
 
     fn proofs(&self) -> Vec<Proof> {
@@ -265,7 +280,7 @@ impl OrderFiles {
             Some(pem) => pem.clone(),
             None => Zeroizing::new(new_key_of(plan.wish.key)?),
         };
-        write_atomically(&self.key, pem.as_bytes(), 0o600)?;
+        write_soon(&self.key, pem.as_bytes(), 0o600)?;
         Ok(pem)
     }
 

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use brightharbor_core::acme::{Proof, ProofKind};
 
-use crate::install::{FileError, write_atomically};
+use crate::install::{FileError, write_soon};
 
 /// Proof files, removed when dropped.
 pub(super) struct Placed {
@@ -21,7 +21,7 @@ impl Placed {
         for proof in proofs.iter().filter(|proof| proof.kind == ProofKind::Http01) {
             let path = folder.join(&proof.token);
             self.files.push(path.clone());
-            write_atomically(&path, proof.content.as_bytes(), 0o644)?;
+            write_soon(&path, proof.content.as_bytes(), 0o644)?;
         }
         Ok(())
     }

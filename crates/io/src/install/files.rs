@@ -32,6 +32,20 @@ pub fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>, FileError> {
 
 /// Writes a file under another name beside it, forces it to disk, and renames it into place.
 pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
+    let file = written_beside(path, content, mode)?;
+    file.as_file().sync_all().map_err(failed("cannot write to disk", path))?;
+    file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
+    sync_folder(path.parent().unwrap_or(Path::new("/")))
+}
+
+/// The same for what may be lost with the power but not with the process, and is written often: it is not forced to disk.
+pub fn write_soon(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
+    let file = written_beside(path, content, mode)?;
+    file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
+    Ok(())
+}
+
+fn written_beside(path: &Path, content: &[u8], mode: u32) -> Result<tempfile::NamedTempFile, FileError> {
     let folder = path.parent().unwrap_or(Path::new("/"));
     let mut file = tempfile::Builder::new()
         .prefix(UNFINISHED)
@@ -41,9 +55,7 @@ pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), Fi
     file.write_all(content).map_err(failed("cannot write", path))?;
     // The mode given to the file's creation is cut by the umask.
     file.as_file().set_permissions(fs::Permissions::from_mode(mode)).map_err(failed("cannot set the mode of", path))?;
-    file.as_file().sync_all().map_err(failed("cannot write to disk", path))?;
-    file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
-    sync_folder(folder)
+    Ok(file)
 }
 
 /// Replaces a file that is still as it was read, keeping its mode. An edit by somebody else in between is an error.

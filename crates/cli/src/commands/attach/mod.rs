@@ -228,6 +228,8 @@ async fn carry(args: &Attach, requests: Vec<AttachRequest>, mut said: Vec<String
         }
     } else if report.changed.entry.is_some() {
         let count = attached.len();
+        // The reload is over when one of them is served: whatever comes next sees all of them.
+        await_fingerprint(&context.open()?.settings, &attached[0]).await;
         report.trouble = Some(format!("there are {count} sites; `brightharbor tend` goes on with each"));
     }
     Ok(Box::new(report))

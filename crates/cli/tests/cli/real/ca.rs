@@ -36,14 +36,10 @@ pub struct Manner {
     pub refused_nonces: u8,
 }
 
-pub fn start_ca(cast: &Cast, folder: &Path) -> Ca {
-    start_ca_with(cast, folder, &Manner { refused_nonces: 20, reuse: 50, ..Manner::default() })
-}
-
 pub fn start_ca_with(cast: &Cast, folder: &Path, manner: &Manner) -> Ca {
     let program = need("pebble", "pebble");
     let files = folder.join("ca");
-    fs::create_dir(&files).unwrap();
+    fs::create_dir_all(&files).unwrap();
     let key = KeyPair::generate().unwrap();
     let mut params = CertificateParams::default();
     params.subject_alt_names = vec![SanType::IpAddress(cast.ca())];

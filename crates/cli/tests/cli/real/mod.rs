@@ -6,6 +6,7 @@ mod cas;
 mod internet;
 mod many;
 mod nameservers;
+mod order_rate;
 mod quay;
 mod servers;
 mod tls;

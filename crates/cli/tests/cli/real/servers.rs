@@ -109,8 +109,8 @@ impl Web {
         let web = folder.join("nginx");
         fs::create_dir(&web).unwrap();
         let main = format!(
-            "daemon off;\npid {web}/nginx.pid;\nerror_log {web}/error.log;\nworker_processes 1;\n\
-             events {{ worker_connections 64; }}\nhttp {{\n  access_log off;\n\
+            "daemon off;\npid {web}/nginx.pid;\nerror_log {web}/error.log notice;\nworker_processes 1;\n\
+             events {{ worker_connections 64; }}\nhttp {{\n  access_log off; server_names_hash_max_size 8192;\n\
              client_body_temp_path {web}/body; proxy_temp_path {web}/proxy; fastcgi_temp_path {web}/fastcgi;\n\
              uwsgi_temp_path {web}/uwsgi; scgi_temp_path {web}/scgi;\n  include {sites}/*.conf;\n}}\n",
             web = web.display(),

@@ -5,6 +5,7 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::Command;
 
+use brightharbor_core::change::content_hash;
 use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::name::DnsName;
 use brightharbor_core::zone::RecordType;
@@ -13,22 +14,26 @@ use brightharbor_standins::World;
 use rcgen::KeyPair;
 use serde_json::Value;
 
-use super::ca::{Ca, start_ca};
+use super::ca::{Ca, Manner, start_ca_with};
 use super::nameservers::UPDATE;
 use super::servers::{Server, Web, need, open_folder, start_bind_with};
 use crate::coast::{Run, brightharbor, run};
 
-struct Port {
-    world: World,
+pub struct Port {
+    pub world: World,
     folder: tempfile::TempDir,
     web_server: Server,
     bind: Option<Server>,
-    ca: Ca,
+    pub ca: Ca,
     web: Web,
 }
 
 impl Port {
     fn new(kind: &str) -> Self {
+        Self::with_ca(kind, &Manner { refused_nonces: 20, reuse: 50, ..Manner::default() })
+    }
+
+    pub fn with_ca(kind: &str, manner: &Manner) -> Self {
         let folder = open_folder();
         fs::create_dir(folder.path().join("homes")).unwrap();
         let world = World::start_around(folder.path()).unwrap();
@@ -38,7 +43,7 @@ impl Port {
             _ => Web::apache(cast, folder.path(), &harbor.join("servers/apache")),
         };
         // BIND refuses to start without the file that it includes; the harbor is laid out first, as the README says.
-        let ca = start_ca(cast, folder.path());
+        let ca = start_ca_with(cast, folder.path(), manner);
         fs::create_dir_all(harbor.join("servers/bind")).unwrap();
         fs::write(harbor.join("servers/bind/zones.conf"), "").unwrap();
         UPDATE.write(folder.path());
@@ -57,29 +62,29 @@ impl Port {
         Self { web_server, ..port }
     }
 
-    fn path(&self, name: &str) -> PathBuf {
+    pub fn path(&self, name: &str) -> PathBuf {
         self.folder.path().join(name)
     }
 
-    fn run(&self, arguments: &[&str]) -> Run {
+    pub fn run(&self, arguments: &[&str]) -> Run {
         run(brightharbor().args(arguments).env("BRIGHTHARBOR", self.path("harbor")))
     }
 
     #[track_caller]
-    fn json(&self, arguments: &[&str], exit: i32) -> Value {
+    pub fn json(&self, arguments: &[&str], exit: i32) -> Value {
         let run = run(brightharbor().args(arguments).arg("--json").env("BRIGHTHARBOR", self.path("harbor")));
         assert_eq!(run.exit, exit, "{run:?}");
         serde_json::from_str(&run.stdout).unwrap()
     }
 
-    fn delegate_here(&self, domain: &str) {
+    pub fn delegate_here(&self, domain: &str) {
         let names = ["ns1.saltmarsh.example", "ns2.saltmarsh.example"];
         self.world.registrar.set_nameservers(domain, &names).unwrap();
     }
 
     /// This CA asks a resolver with a cache, as CAs do: it may be led to the old host once. Then the time is remembered
     /// from which on trying again makes sense, and the timer's next run gets the certificate.
-    fn tend_until_served(&self) -> Value {
+    pub fn tend_until_served(&self) -> Value {
         for _ in 0..60 {
             let run = run(brightharbor().args(["tend", "--json"]).env("BRIGHTHARBOR", self.path("harbor")));
             let tended: Value = serde_json::from_str(&run.stdout).unwrap();
@@ -107,6 +112,26 @@ impl Port {
             .unwrap();
         let text = String::from_utf8_lossy(&output.stdout).into_owned();
         assert!(output.status.success() && text.contains("Verify return code: 0 (ok)"), "{hostname}: {text}");
+    }
+
+    /// Another CA in the place of the one that there was, with an empty memory; the settings name it.
+    pub fn restart_ca(&mut self, manner: &Manner) {
+        fs::remove_dir_all(self.path("ca")).unwrap();
+        let (before, root) = (self.ca.directory.clone(), fs::read_to_string(self.path("harbor/harbor.toml")).unwrap());
+        self.ca = start_ca_with(&self.world.cast, self.folder.path(), manner);
+        fs::write(self.path("harbor/harbor.toml"), root.replace(&before, &self.ca.directory)).unwrap();
+    }
+
+    /// Where orders at the present CA are saved.
+    pub fn orders(&self) -> PathBuf {
+        let hash = content_hash(self.ca.directory.as_bytes());
+        self.path("harbor/ca").join(&hash[..16]).join("orders")
+    }
+
+    /// How often the web server was told to load its files again: from its own log.
+    pub fn reloads(&self) -> usize {
+        let log = fs::read_to_string(self.path("nginx/error.log")).unwrap_or_default();
+        log.matches(": reconfiguring").count()
     }
 
     fn site_file(&self, name: &str) -> PathBuf {

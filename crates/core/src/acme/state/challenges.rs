@@ -1,9 +1,9 @@
 //! Tells the CA, challenge by challenge, that the proof is in place (RFC 8555 section 7.5.1).
 
-use jiff::{SignedDuration, Timestamp};
+use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::{Next, OrderUrls, State, Validations, Want};
+use super::{Next, OrderUrls, State, Validations, Want, pause_before};
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Challenges {
@@ -24,6 +24,6 @@ impl Challenges {
             return Ok((State::Challenges(self), None));
         }
         let state = Validations { urls: self.urls, to_watch: self.authorizations, failed: vec![], polls: 0 };
-        Ok((State::Validations(state), now.checked_add(SignedDuration::from_millis(100)).ok()))
+        Ok((State::Validations(state), now.checked_add(pause_before(0)).ok()))
     }
 }

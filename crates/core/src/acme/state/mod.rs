@@ -131,11 +131,15 @@ fn post_as_get(url: &str) -> Want {
     Want::Post { url: url.to_string(), json: String::new() }
 }
 
-/// When to ask again: as the CA says, else after a pause that grows from 0.2 to 5 seconds.
+/// When to ask again: as the CA says, else after a pause that doubles each time.
 fn next_poll(response: &Response, polls: u32, now: Timestamp) -> Option<Timestamp> {
-    let pause = SignedDuration::from_millis((200 << polls.min(5)).min(5_000));
-    response.retry_after(now).or_else(|| now.checked_add(pause).ok())
+    response.retry_after(now).or_else(|| now.checked_add(pause_before(polls)).ok())
 }
 
-/// Polls before an order counts as stuck: with the longest pause, about five minutes.
+/// Some CAs take milliseconds, some a minute: from 5 ms up to 5 seconds.
+fn pause_before(polls: u32) -> SignedDuration {
+    SignedDuration::from_millis(5 << polls.min(10)).min(SignedDuration::from_secs(5))
+}
+
+/// Polls before an order counts as stuck: with the longest pause, more than four minutes.
 const MOST_POLLS: u32 = 60;
