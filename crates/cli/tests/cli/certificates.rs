@@ -234,3 +234,70 @@ fn a_name_that_is_not_covered_is_no_fault_of_the_chain() {
     coast.run(&park).expect(3);
     assert_eq!(codes("lanternchoir.example"), ["served-name-not-covered"]);
 }
+
+#[test]
+fn archives_locked_keys_and_zips_are_opened_with_the_password_in_a_file() {
+    let coast = Coast::new();
+    let path = |name: &str| coast.path(name).display().to_string();
+    let (cert, key) = (path("c.pem"), path("k.pem"));
+    let names = "subjectAltName=DNS:gullrock.example";
+    let subject = ["-subj", "/CN=gullrock.example", "-addext", names, "-addext", "basicConstraints=CA:FALSE"];
+    openssl(
+        &[&["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", &key, "-out", &cert][..], &subject].concat(),
+    );
+    fs::write(path("password"), "quay wall\nand more\n").unwrap();
+    fs::write(path("wrong"), "harbour wall\n").unwrap();
+    let export = ["pkcs12", "-export", "-in", &cert, "-inkey", &key, "-passout", "pass:quay wall", "-out"];
+    openssl(&[&export[..], &[&path("modern.p12")]].concat());
+    openssl(
+        &[
+            &export[..],
+            &[&path("legacy.p12"), "-keypbe", "PBE-SHA1-3DES", "-certpbe", "PBE-SHA1-3DES", "-macalg", "sha1"],
+        ]
+        .concat(),
+    );
+    openssl(&[&export[..], &[&path("bare.p12"), "-nomac"]].concat());
+    openssl(&["pkcs8", "-topk8", "-in", &key, "-out", &path("locked.pem"), "-passout", "pass:quay wall"]);
+    openssl(&[
+        "pkcs8",
+        "-topk8",
+        "-in",
+        &key,
+        "-outform",
+        "DER",
+        "-out",
+        &path("locked.der"),
+        "-passout",
+        "pass:quay wall",
+    ]);
+    let show = |file: &str, password: &str, exit| {
+        coast.json(&["certificate", "show", &path(file), "--password-file", &path(password)], exit)
+    };
+    for file in ["modern.p12", "legacy.p12", "bare.p12"] {
+        let pieces = show(file, "password", 0)["pieces"].as_array().unwrap().clone();
+        let kinds: Vec<&str> = pieces.iter().map(|piece| piece["kind"].as_str().unwrap()).collect();
+        let with_remark = file == "bare.p12";
+        assert_eq!(kinds.contains(&"remark"), with_remark, "{file}");
+        assert!(kinds.contains(&"private key") && pieces.last().unwrap()["belongs_to"] == json!([1]), "{pieces:?}");
+    }
+    for file in ["modern.p12", "locked.pem"] {
+        assert_eq!(show(file, "wrong", 2)["error"]["code"], "wrong-use");
+        let without = coast.run(&["certificate", "show", &path(file)]).expect(2);
+        assert!(without.contains("--password-file"), "{without}");
+    }
+    for file in ["locked.pem", "locked.der"] {
+        assert_eq!(show(file, "password", 0)["pieces"][0]["kind"], "private key", "{file}");
+    }
+    // All of it in a zip, beside instructions that are no certificate, and imported from there.
+    fs::write(path("README.txt"), "Thank you for your order.").unwrap();
+    let zipped = std::process::Command::new("python3")
+        .args(["-m", "zipfile", "-c", &path("all.zip"), &path("README.txt"), &cert, &path("locked.pem")])
+        .status()
+        .expect("python3 is missing; run scripts/test");
+    assert!(zipped.success());
+    coast.run(&["attach", "gullrock.example", "--account", "bakery", "--www", "none"]).expect(3);
+    let import = ["certificate", "import", &path("all.zip"), "--password-file", &path("password")];
+    let imported = coast.json(&import, 1);
+    assert_eq!(imported["site"], "gullrock.example", "{imported}");
+    assert_eq!(imported["certificate"]["outcome"], "not-shown", "installed; nobody trusts who has signed it");
+}

@@ -7,7 +7,7 @@ use libfuzzer_sys::fuzz_target;
 fuzz_target!(|data: &[u8]| {
     let _ = greeting(data);
     let _ = read_chain(data);
-    let Ok(found) = pieces(data) else { return };
+    let Ok(found) = pieces(data, Some("quay")) else { return };
     let certificates: Vec<_> = found
         .into_iter()
         .filter_map(|piece| match piece {

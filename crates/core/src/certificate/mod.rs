@@ -9,6 +9,8 @@ mod chain;
 mod coverage;
 mod hello;
 mod install;
+mod locked;
+mod packed;
 mod piece;
 mod read;
 mod renewal;

@@ -1,10 +1,9 @@
 //! `certificate import`: what a seller has sent, recognised, matched with its key, put in order, installed and proven.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use brightharbor_core::certificate::{
-    Assembled, CertificateFacts, Install, Piece, PieceError, Unfit, assemble, certificate_pem, check_leaf, install,
-    pieces,
+    Assembled, CertificateFacts, Install, Piece, Unfit, assemble, certificate_pem, check_leaf, install,
 };
 use brightharbor_core::change::InventoryChange;
 use brightharbor_core::name::Hostname;
@@ -17,6 +16,7 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use super::list::site_of;
+use super::unlock::{UnlockOptions, read_pieces};
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
@@ -26,7 +26,8 @@ use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 use crate::site_change::own_file;
 
-/// Import a certificate that was bought: any mixture of PEM, DER and PKCS#7 files, with or without its key.
+/// Import a certificate that was bought: any mixture of PEM, DER, PKCS#7, PKCS#12 and zip files, with or
+/// without its key.
 #[derive(Debug, Args)]
 pub struct Import {
     /// The files, in any order.
@@ -36,14 +37,18 @@ pub struct Import {
     #[arg(long, value_name = "HOSTNAME")]
     site: Option<String>,
     #[command(flatten)]
+    unlock: UnlockOptions,
+    #[command(flatten)]
     options: ChangeOptions,
 }
 
 pub fn run(args: &Import, context: &Context) -> Report {
-    let (mut given, mut keys) = (Vec::new(), Vec::new());
+    let password = args.unlock.password()?;
+    let (mut given, mut keys, mut remarks) = (Vec::new(), Vec::new(), Vec::new());
     for path in &args.files {
-        for piece in read(path)? {
+        for piece in read_pieces(path, password.as_ref().map(|text| text.as_str()))? {
             match piece {
+                Piece::Remark(remark) => remarks.push(remark),
                 Piece::Certificate(facts) => given.push(*facts),
                 Piece::Key(pem) => keys.push(pem),
                 Piece::Request(_) => {}
@@ -61,7 +66,8 @@ pub fn run(args: &Import, context: &Context) -> Report {
         keys.extend(waiting_keys(harbor, &site)?);
         let (key, made) = with_its_key(&given, &keys, &site)?;
         check_leaf(&made.chain[0], &site.hostnames, now).map_err(|error| unfit(&error, &site))?;
-        let decided = decide(harbor, &site, &made, &key, now, args.options.yes || args.options.dry_run)?;
+        let mut decided = decide(harbor, &site, &made, &key, now, args.options.yes || args.options.dry_run)?;
+        decided.said.append(&mut remarks);
         fits = Some((site, made));
         Ok(decided)
     }))??;
@@ -73,20 +79,6 @@ pub fn run(args: &Import, context: &Context) -> Report {
         imported.made = Some((site.main().clone(), made));
     }
     Ok(Box::new(imported))
-}
-
-fn read(path: &Path) -> Result<Vec<Piece>, Error> {
-    let shown = path.display();
-    let bytes = std::fs::read(path).map_err(|error| {
-        Error::wrong_use(format!("{shown}: {error}")).advice("give files that are there, as the seller sent them")
-    })?;
-    pieces(&bytes).map_err(|error| {
-        let advice = match &error {
-            PieceError::Locked { .. } => "unlock it first, as in: openssl pkey -in FILE -out key.pem",
-            _ => "give the file as the seller sent it: PEM, DER or PKCS#7 (.pem .crt .cer .p7b)",
-        };
-        Error::wrong_use(format!("{shown}: {error}")).advice(advice)
-    })
 }
 
 /// The site that the certificate names a hostname of.

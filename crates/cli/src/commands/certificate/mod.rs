@@ -8,6 +8,7 @@ pub mod request;
 pub mod revoke;
 pub mod self_sign;
 pub mod show;
+mod unlock;
 mod wish;
 
 use clap::Subcommand;

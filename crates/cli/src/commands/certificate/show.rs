@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::certificate::{CertificateFacts, Piece, RequestFacts, is_self_signed, pieces};
+use brightharbor_core::certificate::{CertificateFacts, Piece, RequestFacts, is_self_signed};
 use brightharbor_core::change::content_hash;
 use brightharbor_io::clock;
 use brightharbor_io::keys::public_half;
@@ -10,32 +10,35 @@ use clap::Args;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
+use super::unlock::{UnlockOptions, read_pieces};
 use crate::commands::Report;
-use crate::error::{Error, Exit};
+use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
 
-/// Show what files hold: certificates, keys and requests, as PEM, DER or PKCS#7; and which belong together.
+/// Show what files hold: certificates, keys and requests, as PEM, DER, PKCS#7, PKCS#12 or in a zip; and which
+/// belong together.
 #[derive(Debug, Args)]
 pub struct Show {
     #[arg(required = true)]
     files: Vec<PathBuf>,
+    #[command(flatten)]
+    unlock: UnlockOptions,
 }
 
 pub fn run(args: &Show, _: &Context) -> Report {
+    let password = args.unlock.password()?;
     let mut found = Vec::new();
     for path in &args.files {
         let shown = path.display().to_string();
-        let bytes = std::fs::read(path)
-            .map_err(|error| Error::wrong_use(format!("{shown}: {error}")).advice("give a file that is there"))?;
-        let held = pieces(&bytes)
-            .map_err(|error| Error::wrong_use(format!("{shown}: {error}")).advice("give PEM, DER or PKCS#7"))?;
+        let held = read_pieces(path, password.as_ref().map(|text| text.as_str()))?;
         for piece in held {
             let public = match &piece {
                 Piece::Certificate(facts) => Some(facts.public_key.clone()),
                 Piece::Request(request) => Some(request.public_key.clone()),
                 Piece::Key(pem) => public_half(pem).ok(),
+                Piece::Remark(_) => None,
             };
             found.push(Held { file: shown.clone(), piece, public });
         }
@@ -86,6 +89,7 @@ fn kind(piece: &Piece) -> &'static str {
         Piece::Certificate(_) => "certificate",
         Piece::Key(_) => "private key",
         Piece::Request(_) => "certificate request",
+        Piece::Remark(_) => "remark",
     }
 }
 
@@ -118,6 +122,7 @@ impl Shown for Contents {
                         if held.public.is_some() { "it can be read; it is not printed" } else { "it cannot be read" };
                     field("state", words);
                 }
+                Piece::Remark(remark) => field("note", remark),
             }
             let together = self.together(index);
             if !together.is_empty() {
@@ -132,7 +137,7 @@ impl Shown for Contents {
             let (subject, issuer, names) = match &held.piece {
                 Piece::Certificate(facts) => (Some(&facts.subject), Some(&facts.issuer), Some(&facts.names)),
                 Piece::Request(request) => (Some(&request.subject), None, Some(&request.names)),
-                Piece::Key(_) => (None, None, None),
+                Piece::Key(_) | Piece::Remark(_) => (None, None, None),
             };
             let facts = match &held.piece {
                 Piece::Certificate(facts) => Some(facts),
@@ -151,6 +156,10 @@ impl Shown for Contents {
                 "sha256": facts.map(|facts| content_hash(&facts.der)),
                 "weak": facts.and_then(|facts| facts.weakness()),
                 "belongs_to": self.together(index),
+                "remark": match &held.piece {
+                    Piece::Remark(remark) => Some(remark),
+                    _ => None,
+                },
             })
         };
         json!({

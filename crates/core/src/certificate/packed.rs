@@ -1,0 +1,37 @@
+//! A zip as sellers send it: its files are read like files given one by one. What it unpacks to is bounded.
+
+use std::io::{Cursor, Read};
+
+use zip::ZipArchive;
+
+/// Files of one archive, and bytes of all of them together.
+const MOST_FILES: usize = 50;
+const MOST_BYTES: u64 = 1024 * 1024;
+
+pub(super) fn is_zip(bytes: &[u8]) -> bool {
+    bytes.starts_with(b"PK\x03\x04")
+}
+
+/// The files of the archive by their names; the error says what is wrong with it.
+pub(super) fn unpack(bytes: &[u8]) -> Result<Vec<(String, Vec<u8>)>, String> {
+    let mut archive = ZipArchive::new(Cursor::new(bytes)).map_err(|error| error.to_string())?;
+    if archive.len() > MOST_FILES {
+        return Err(format!("it holds more than {MOST_FILES} files"));
+    }
+    let (mut files, mut left) = (Vec::new(), MOST_BYTES);
+    for index in 0..archive.len() {
+        let file = archive.by_index(index).map_err(|error| error.to_string())?;
+        if file.is_dir() {
+            continue;
+        }
+        let name = file.name().map_err(|error| error.to_string())?.into_owned();
+        let mut content = Vec::new();
+        // The size that it claims is not believed.
+        file.take(left + 1).read_to_end(&mut content).map_err(|error| format!("{name}: {error}"))?;
+        left = left
+            .checked_sub(content.len() as u64)
+            .ok_or_else(|| format!("it unpacks to more than {MOST_BYTES} bytes"))?;
+        files.push((name, content));
+    }
+    Ok(files)
+}
