@@ -52,6 +52,9 @@ pub enum Command {
     /// Who answers for a domain.
     #[command(subcommand)]
     Delegation(commands::delegation::Delegation),
+    /// The CAs of harbor.toml and the accounts there.
+    #[command(subcommand)]
+    Ca(commands::ca::CaCommand),
     /// Certificates of sites.
     #[command(subcommand)]
     Certificate(commands::certificate::Certificate),

@@ -1,6 +1,6 @@
 //! Looks at hostnames and judges their links: what the harbor knows, what the world shows, and the core's verdict.
 
-use std::net::IpAddr;
+use std::net::{IpAddr, SocketAddr};
 
 use brightharbor_core::delegation::rules::{Expected, Load, judge};
 use brightharbor_core::harbor::NameserverSet;
@@ -25,6 +25,8 @@ pub struct Looked {
     pub left_out: Vec<(Hostname, String)>,
     /// What resolvers have of each.
     pub spreads: Vec<Spread>,
+    /// The domain with its authoritative servers.
+    pub servers: (Hostname, Vec<SocketAddr>),
 }
 
 /// Looks at hostnames of the site.
@@ -47,7 +49,9 @@ pub async fn look(
 fn verdict(harbor: &Harbor, gathered: &Gathered) -> Result<Looked, StoreError> {
     let expected = expected(harbor, &gathered.domain)?;
     let findings = judge(&gathered.picture, &expected);
-    let mut looked = Looked { surveys: vec![], leading: vec![], left_out: vec![], spreads: vec![] };
+    let servers = gathered.picture.authoritative_servers().map(|(_, server)| server.address).collect();
+    let servers = (gathered.domain.clone(), servers);
+    let mut looked = Looked { surveys: vec![], leading: vec![], left_out: vec![], spreads: vec![], servers };
     let since = gathered.now.checked_sub(SignedDuration::from_hours(48)).unwrap_or(gathered.now);
     let changed = harbor.store.zones_changed_since(since)?.get(&gathered.domain).copied();
     for host in &gathered.hosts {

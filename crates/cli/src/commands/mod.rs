@@ -2,6 +2,7 @@
 
 pub mod account;
 pub mod attach;
+pub mod ca;
 pub mod certificate;
 pub mod delegation;
 pub mod demo;
@@ -67,6 +68,10 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),
         Command::Delegation(delegation::Delegation::Handover(handover)) => delegation::handover::run(handover, context),
         Command::Delegation(delegation::Delegation::Wait(wait)) => delegation::wait::run(wait, context),
+        Command::Ca(ca::CaCommand::ChangeKey(change)) => ca::account::change(change, context),
+        Command::Ca(ca::CaCommand::Close(close)) => ca::account::close(close, context),
+        Command::Ca(ca::CaCommand::List(list)) => ca::list::run(list, context),
+        Command::Ca(ca::CaCommand::TellContact(tell)) => ca::account::tell_contact(tell, context),
         Command::Certificate(certificate::Certificate::Issue(issue)) => certificate::issue::run(issue, context),
         Command::Certificate(certificate::Certificate::Check(check)) => certificate::check::run(check, context),
         Command::Certificate(certificate::Certificate::Import(import)) => certificate::import::run(import, context),

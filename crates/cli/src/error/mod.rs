@@ -176,6 +176,9 @@ impl From<OrderError> for Error {
         use brightharbor_core::acme::Refusal;
         let (code, advice) = match &error {
             OrderError::Session(SessionError::NoCa) => ("no-ca", "set `directory` under [ca] in harbor.toml"),
+            OrderError::Session(SessionError::KeyChange) => {
+                ("key-change", "finish it: brightharbor ca change-key NAME, where NAME is as in `ca list`")
+            }
             OrderError::Session(SessionError::Trust(_)) => {
                 ("trust-roots", "mend `trust-root` of the CA in harbor.toml")
             }

@@ -9,6 +9,7 @@ mod remembering;
 mod zone_proofs;
 
 use std::collections::BTreeSet;
+use std::net::SocketAddr;
 
 use brightharbor_core::acme::Identifier;
 use brightharbor_core::certificate::{read_chain, urgent_from};
@@ -119,6 +120,9 @@ pub async fn called_back(context: &Context, harbor: &Harbor, certificates: &[Cer
     stream::iter(asked).buffered(LOOKS_AT_ONCE).filter_map(async |due| due).collect().await
 }
 
+/// Domains with their authoritative servers, as far as they were seen.
+type DomainServers = Vec<(Hostname, Vec<SocketAddr>)>;
+
 /// One site on its way.
 struct Course<'a> {
     site: &'a Site,
@@ -134,6 +138,7 @@ enum Stage {
     ToOrder {
         names: Vec<Hostname>,
         present: Option<Certificate>,
+        servers: DomainServers,
     },
     Arrived(Box<Arrived>),
     /// In place; whether it came just now.
@@ -197,12 +202,14 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
     let wish = &site.rules.certificate;
     // A certificate that cannot be installed would be wasted.
     own_file(harbor, site, false)?;
+    let mut servers = Vec::new();
     let names = if wish.proof == ProofWish::Dns01 {
         // The proof does not depend on where the names lead.
         site.hostnames.iter().filter(|name| name.address().is_none()).cloned().collect()
     } else {
         let looked = look_at_site(harbor, site).await?;
         course.stale = stale_until(&looked.surveys);
+        servers.push(looked.servers);
         course.left_out = looked.left_out.into_iter().map(|(name, why)| (name.into(), why)).collect();
         looked.leading
     };
@@ -221,7 +228,7 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
         Some(certificate) if is_enough(&certificate) => {
             Stage::InPlace { certificate: Box::new(certificate), new: false }
         }
-        present => Stage::ToOrder { names, present },
+        present => Stage::ToOrder { names, present, servers },
     };
     Ok(())
 }
@@ -246,8 +253,9 @@ async fn order_one(
     sessions: &Sessions,
     course: &mut Course<'_>,
 ) -> Option<Refused> {
-    let Stage::ToOrder { names, present } = &course.at else { return None };
-    let took = orders::order_for(context, harbor, sessions, course.site, names, present.as_ref()).await;
+    let Stage::ToOrder { names, present, servers } = &course.at else { return None };
+    let wanted = orders::Wanted { names, present: present.as_ref(), servers };
+    let took = orders::order_for(context, harbor, sessions, course.site, &wanted).await;
     match took {
         Ok(Took { issued, names, wildcards, refused }) => {
             course.left_out.extend(refused);

@@ -62,14 +62,21 @@ pub fn web_addresses(harbor: &Harbor) -> Vec<IpAddr> {
     if settings.web.listen.is_empty() { settings.host.addresses.clone() } else { settings.web.listen.clone() }
 }
 
+/// What is to be ordered.
+pub struct Wanted<'a> {
+    pub names: &'a [Hostname],
+    /// The certificate that there is.
+    pub present: Option<&'a Certificate>,
+    pub servers: &'a [(Hostname, Vec<SocketAddr>)],
+}
+
 /// Orders for all names; what cannot be validated is left out and the rest is ordered once more.
 pub async fn order_for(
     context: &Context,
     harbor: &Harbor,
     sessions: &Sessions,
     site: &Site,
-    names: &[Hostname],
-    present: Option<&Certificate>,
+    wanted: &Wanted<'_>,
 ) -> Result<Took, OrderError> {
     let wish = &site.rules.certificate;
     let session = sessions.get(harbor, wish.ca.as_deref())?;
@@ -78,15 +85,16 @@ pub async fn order_for(
         .into_iter()
         .map(|address| SocketAddr::new(address, harbor.settings.internet.http_port()))
         .collect();
-    let of_this_ca =
-        present.filter(|certificate| certificate.source == CertificateSource::Ca && certificate.details.ca == wish.ca);
+    let of_this_ca = wanted
+        .present
+        .filter(|certificate| certificate.source == CertificateSource::Ca && certificate.details.ca == wish.ca);
     let replaces = of_this_ca.and_then(|certificate| {
         let pem = std::fs::read(certificate.files.chain()).ok()?;
         renewal_id(&read_chain(&pem).ok()?.first()?.der)
     });
-    let kept_key = present.filter(|_| wish.keep_key).map(|certificate| certificate.files.key());
+    let kept_key = wanted.present.filter(|_| wish.keep_key).map(|certificate| certificate.files.key());
     let kept_key = kept_key.and_then(|path| std::fs::read_to_string(path).ok()).map(Zeroizing::new);
-    let (mut names, mut wildcards, mut left) = (names.to_vec(), wish.wildcards.clone(), Vec::new());
+    let (mut names, mut wildcards, mut left) = (wanted.names.to_vec(), wish.wildcards.clone(), Vec::new());
     for _ in 0..3 {
         let plan = OrderPlan {
             site: site.main(),
@@ -98,6 +106,7 @@ pub async fn order_for(
             layout: &harbor.layout,
             web: &web,
             settings: &harbor.settings,
+            servers: wanted.servers,
         };
         match order(session, &plan, &records).await {
             Err(OrderError::Refused(Refusal::Names(refused))) => {

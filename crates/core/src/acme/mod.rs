@@ -12,16 +12,17 @@
 //! not saved, a new one is asked for. Time is passed in. Every state has a file in `state/` and a test file in
 //! `tests/`.
 
+mod errand;
 mod identifier;
 mod machine;
 mod message;
-mod revocation;
 mod state;
 
+pub use errand::{Errand, ErrandStep, RevocationReason, Task};
 pub use identifier::{Identifier, identifiers};
 pub use machine::{Brief, Machine, Step};
 pub use message::{Directory, DirectoryMeta, Payload, Problem, Proof, ProofKind, Refusal, Request, Response, Signer};
-pub use revocation::{Revocation, RevocationReason, RevocationStep};
+
 pub use state::State;
 
 #[cfg(test)]

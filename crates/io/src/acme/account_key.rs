@@ -54,6 +54,13 @@ impl AccountKey {
         encode(digest::digest(&digest::SHA256, self.jwk().to_string().as_bytes()).as_ref())
     }
 
+    /// The inner request of a change of keys, signed by this one, the new one (RFC 8555 section 7.3.5).
+    pub fn sign_change(&self, url: &str, account: &str, old: &AccountKey) -> Result<String, String> {
+        let header = json!({ "alg": "ES256", "jwk": self.jwk(), "url": url });
+        let body = self.sign_with(&header, &json!({ "account": account, "oldKey": old.jwk() }).to_string())?;
+        Ok(body.to_string())
+    }
+
     /// The signed request body (RFC 8555 section 6.2).
     pub fn sign(&self, url: &str, nonce: &str, signer: &Signer, payload: &str) -> Result<Vec<u8>, String> {
         let mut header = json!({ "alg": "ES256", "nonce": nonce, "url": url });
@@ -61,11 +68,14 @@ impl AccountKey {
             Signer::NewKey => header["jwk"] = self.jwk(),
             Signer::Account(account) => header["kid"] = json!(account),
         }
+        Ok(self.sign_with(&header, payload)?.to_string().into_bytes())
+    }
+
+    fn sign_with(&self, header: &Value, payload: &str) -> Result<Value, String> {
         let (protected, payload) = (encode(header.to_string().as_bytes()), encode(payload.as_bytes()));
         let message = format!("{protected}.{payload}");
         let signature = self.pair.sign(&SystemRandom::new(), message.as_bytes()).map_err(|error| error.to_string())?;
-        let body = json!({ "protected": protected, "payload": payload, "signature": encode(signature.as_ref()) });
-        Ok(body.to_string().into_bytes())
+        Ok(json!({ "protected": protected, "payload": payload, "signature": encode(signature.as_ref()) }))
     }
 }
 

@@ -27,7 +27,7 @@ pub(super) async fn forbidden(session: &Session, plan: &OrderPlan<'_>, brief: &B
     let identities = if session.ca.caa_identities.is_empty() { told } else { session.ca.caa_identities.clone() };
     let account = session.folder.account_url();
     let ca = CaNamed { identities: &identities, account: account.as_deref() };
-    let mut asked = Asked { settings: plan.settings, domains: vec![] };
+    let mut asked = Asked { settings: plan.settings, domains: plan.servers.to_vec() };
     let mut failed = Vec::new();
     for identifier in brief.identifiers() {
         let by_dns = identifier.wildcard || plan.wish.proof == ProofWish::Dns01;

@@ -3,15 +3,15 @@
 
 mod account_key;
 mod caa;
+mod errand;
 mod external_account;
 mod order;
 mod proofs;
 mod renewal;
-mod revoke;
 mod session;
 mod wire;
 
+pub use errand::{ErrandError, change_key, deactivate, revoke, set_contact};
 pub use order::{Issued, OrderError, OrderPlan, ProofRecords, forget_order, order};
 pub use renewal::renewal_window;
-pub use revoke::{RevokeError, revoke};
 pub use session::{Session, SessionError};

@@ -52,6 +52,8 @@ pub struct OrderPlan<'a> {
     /// Where the web server answers, to see that it shows the proofs.
     pub web: &'a [SocketAddr],
     pub settings: &'a Settings,
+    /// The authoritative servers of domains, where they are known already.
+    pub servers: &'a [(Hostname, Vec<SocketAddr>)],
 }
 
 /// Where proofs by DNS go: the zones are the command's affair.

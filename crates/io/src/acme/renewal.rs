@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::PathBuf;
 
-use brightharbor_core::acme::{Directory, Payload, Request, Response};
+use brightharbor_core::acme::{Payload, Request, Response};
 use brightharbor_core::certificate::{RenewalWindow, read_chain, renewal_id};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::CertificateFiles;
@@ -61,15 +61,7 @@ pub async fn renewal_window(
 }
 
 async fn ask(session: &Session, identifier: &str, now: Timestamp) -> Option<(Option<RenewalWindow>, Timestamp)> {
-    let directory = match session.directory() {
-        Some(directory) => directory,
-        None => {
-            let answer = get(session, session.directory_url.clone()).await?;
-            let directory: Directory = serde_json::from_slice(&answer.body).ok()?;
-            session.keep_directory(Some(&directory)).ok()?;
-            directory
-        }
-    };
+    let directory = session.read_directory().await.ok()?;
     let Some(base) = directory.renewal_info else { return Some((None, now + LONGEST)) };
     let answer = get(session, format!("{}/{identifier}", base.trim_end_matches('/'))).await?;
     if !answer.is_success() {

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, SystemTime};
 
-use brightharbor_core::acme::{Directory, Refusal};
+use brightharbor_core::acme::{Directory, Payload, Refusal, Request};
 use brightharbor_core::change::content_hash;
 use brightharbor_core::harbor::{Ca, Layout};
 use jiff::Timestamp;
@@ -29,6 +29,8 @@ const MOST_RATE_REFUSALS: u32 = 3;
 pub enum SessionError {
     #[error("the settings name no CA")]
     NoCa,
+    #[error("a change of the account's key was cut off, so that the CA may know one or the other")]
+    KeyChange,
     #[error(transparent)]
     Trust(#[from] TrustError),
     #[error(transparent)]
@@ -62,6 +64,15 @@ struct Shared {
 impl Session {
     /// Reads the account's key, or makes one where there is none. Sends nothing yet.
     pub fn open(ca: &Ca, layout: &Layout) -> Result<Self, SessionError> {
+        let session = Self::open_midway(ca, layout)?;
+        match session.folder.next_account_key().exists() {
+            true => Err(SessionError::KeyChange),
+            false => Ok(session),
+        }
+    }
+
+    /// The same although a change of the key was cut off: for going on with it.
+    pub fn open_midway(ca: &Ca, layout: &Layout) -> Result<Self, SessionError> {
         let directory_url = ca.directory.clone().ok_or(SessionError::NoCa)?;
         let folder = CaFolder::new(layout, &directory_url)?;
         let key = AccountKey::load_or_make(&folder.account_key())?;
@@ -83,6 +94,26 @@ impl Session {
 
     pub(super) fn directory(&self) -> Option<Directory> {
         self.shared().directory.clone()
+    }
+
+    /// The directory, read if it is not known.
+    pub(super) async fn read_directory(&self) -> Result<Directory, String> {
+        if let Some(directory) = self.directory() {
+            return Ok(directory);
+        }
+        let mut wire = self.wire();
+        let request = Request { url: self.directory_url.clone(), payload: Payload::Get };
+        let answer = wire.send(&self.key, None, &request).await?;
+        self.give_back(wire, vec![]);
+        let directory: Directory =
+            serde_json::from_slice(&answer.body).map_err(|error| format!("its directory cannot be read: {error}"))?;
+        self.keep_directory(Some(&directory)).map_err(|error| error.to_string())?;
+        Ok(directory)
+    }
+
+    /// The URL of the account, once there is one.
+    pub fn account(&self) -> Option<String> {
+        self.folder.account_url()
     }
 
     /// Keeps what was read, here and for later commands.
@@ -158,6 +189,18 @@ impl CaFolder {
 
     pub fn account_key(&self) -> PathBuf {
         self.path("account.pem")
+    }
+
+    /// The key that is to take the place of the account's, while the CA is told.
+    pub fn next_account_key(&self) -> PathBuf {
+        self.path("account.next.pem")
+    }
+
+    /// The account is no more: the next order opens another one, with another key.
+    pub fn close_account(&self) -> std::io::Result<()> {
+        let stamp = crate::clock::now().strftime("%Y%m%d-%H%M%S").to_string();
+        fs::rename(self.account_key(), self.path(&format!("account.closed-{stamp}.pem")))?;
+        fs::remove_file(self.path("account.url"))
     }
 
     pub fn account_url(&self) -> Option<String> {

@@ -3,7 +3,7 @@
 use brightharbor_core::acme::RevocationReason;
 use brightharbor_core::certificate::read_chain;
 use brightharbor_core::site::CertificateSource;
-use brightharbor_io::acme::revoke;
+use brightharbor_io::acme::{Session, revoke};
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
@@ -84,9 +84,11 @@ pub fn run(args: &Revoke, context: &Context) -> Report {
         Error::refused("unknown-ca", format!("harbor.toml has no CA `{name}` any more, which the certificate is from"))
             .advice(format!("put it back: [cas.{name}]"))
     })?;
+    let session = Session::open(ca, &harbor.layout)
+        .map_err(|error| Error::refused("ca-files", error).advice("mend that, then try again"))?;
     context.progress.doing("telling the CA");
     context
-        .block_on(revoke(ca, &harbor.layout, &leaf.der, args.reason.into()))?
+        .block_on(revoke(&session, &leaf.der, args.reason.into()))?
         .map_err(|error| Error::refused("ca-refuses", error).advice("the new certificate stays; try again later"))?;
     Ok(Box::new(Revoked { site: site.main().to_string(), until: leaf.not_after.to_string(), successor }))
 }

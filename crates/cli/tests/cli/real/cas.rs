@@ -102,3 +102,43 @@ fn authorizations_of_earlier_orders_are_taken_where_the_ca_reuses_them_and_not_m
         }
     }
 }
+
+#[test]
+fn the_account_gets_another_key_another_contact_and_an_end() {
+    let (coast, ca) =
+        with_ca(&Manner { refused_nonces: 30, ..Manner::default() }, "contact = \"crew@saltmarsh.example\"\n");
+    assert!(coast.run(&["ca", "change-key", "pier"]).expect(4).contains("no account"));
+    coast.json(&["certificate", "issue", SITE, "--ca", "pier"], 0);
+    let account = || coast.json(&["ca", "list"], 0)["cas"][1]["account"].as_str().map(String::from);
+    let (first, folder) = (account().unwrap(), ca_folder(&coast, &ca));
+    let key = || fs::read(folder.join("account.pem")).unwrap();
+    let before = key();
+    coast.run(&["ca", "change-key", "pier"]).expect(0);
+    assert_ne!(key(), before);
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert_eq!(account(), Some(first.clone()), "the account is the same");
+
+    // Cut off after the CA was told: the old key is back in place, and the new one lies beside it.
+    fs::rename(folder.join("account.pem"), folder.join("account.next.pem")).unwrap();
+    fs::write(folder.join("account.pem"), &before).unwrap();
+    assert!(coast.run(&["certificate", "renew", SITE]).expect(4).contains("ca change-key"));
+    coast.run(&["ca", "change-key", "pier"]).expect(0);
+    coast.json(&["certificate", "renew", SITE], 0);
+    // Cut off before: the CA does not know the new one yet.
+    let unknown = rcgen::KeyPair::generate().unwrap().serialize_pem();
+    fs::write(folder.join("account.next.pem"), unknown).unwrap();
+    coast.run(&["ca", "change-key", "pier"]).expect(0);
+    coast.json(&["certificate", "renew", SITE], 0);
+
+    assert!(coast.run(&["ca", "tell-contact", "pier"]).expect(0).contains("crew@saltmarsh.example"));
+    assert!(coast.run(&["ca", "close", "pier"]).expect(4).contains("--yes"));
+    coast.run(&["ca", "close", "pier", "--yes"]).expect(0);
+    assert_eq!(account(), None);
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert_ne!(account().unwrap(), first, "another account");
+}
+
+fn ca_folder(coast: &Coast, ca: &Ca) -> std::path::PathBuf {
+    let hash = brightharbor_core::change::content_hash(ca.directory.as_bytes());
+    coast.harbor().join("ca").join(&hash[..16])
+}

@@ -1,0 +1,96 @@
+//! `ca list`: where certificates can be got, and whether there is an account.
+
+use brightharbor_core::harbor::Ca;
+use brightharbor_io::acme::Session;
+use brightharbor_io::harbor::Harbor;
+use clap::Args;
+use serde_json::{Value, json};
+
+use crate::commands::Report;
+use crate::error::Exit;
+use crate::run::Context;
+use crate::show::Shown;
+use crate::show::human::{Page, table};
+
+/// List the CAs of harbor.toml with the accounts that this harbor has there.
+#[derive(Debug, Args)]
+pub struct List {}
+
+pub fn run(_: &List, context: &Context) -> Report {
+    let harbor = context.open()?;
+    let named = [("default".to_string(), &harbor.settings.ca)];
+    let others = harbor.settings.cas.iter().map(|(name, ca)| (name.clone(), ca));
+    let known = named.into_iter().chain(others).filter(|(_, ca)| ca.directory.is_some());
+    let rows = known.map(|(name, ca)| Row::of(&harbor, name, ca)).collect();
+    Ok(Box::new(Cas { rows }))
+}
+
+struct Row {
+    name: String,
+    directory: String,
+    account: Option<String>,
+    contact: Option<String>,
+    terms_accepted: bool,
+    /// Why it cannot be used, if it cannot.
+    problem: Option<String>,
+}
+
+impl Row {
+    fn of(harbor: &Harbor, name: String, ca: &Ca) -> Self {
+        let mut row = Row {
+            name,
+            directory: ca.directory.clone().unwrap_or_default(),
+            account: None,
+            contact: ca.contact.clone(),
+            terms_accepted: ca.terms_accepted,
+            problem: None,
+        };
+        match Session::open(ca, &harbor.layout) {
+            Ok(session) => row.account = session.account(),
+            Err(error) => row.problem = Some(error.to_string()),
+        }
+        row
+    }
+}
+
+struct Cas {
+    rows: Vec<Row>,
+}
+
+impl Shown for Cas {
+    fn human(&self, page: &mut Page) {
+        if self.rows.is_empty() {
+            page.line("harbor.toml names no CA.");
+            return page
+                .hanging("  next: ", "set `directory` under [ca], and `terms-accepted` after reading its terms");
+        }
+        let rows = self.rows.iter().map(|row| {
+            let account = match (&row.problem, &row.account, row.terms_accepted) {
+                (Some(problem), ..) => problem.clone(),
+                (None, Some(account), _) => account.clone(),
+                (None, None, true) => "none yet: the first order opens it".into(),
+                (None, None, false) => "none: its terms are not accepted".into(),
+            };
+            vec![row.name.clone(), row.directory.clone(), account, row.contact.clone().unwrap_or_default()]
+        });
+        table(page, &["ca", "directory", "account", "contact"], rows.collect());
+    }
+
+    fn json(&self) -> Value {
+        let row = |row: &Row| {
+            json!({
+                "name": row.name,
+                "directory": row.directory,
+                "account": row.account,
+                "contact": row.contact,
+                "terms_accepted": row.terms_accepted,
+                "problem": row.problem,
+            })
+        };
+        json!({ "command": "ca list", "cas": self.rows.iter().map(row).collect::<Vec<_>>() })
+    }
+
+    fn exit(&self) -> Exit {
+        if self.rows.iter().any(|row| row.problem.is_some()) { Exit::Fault } else { Exit::Done }
+    }
+}

@@ -1,0 +1,45 @@
+//! `ca`: the certificate authorities of the settings, and the harbor's accounts there.
+
+pub mod account;
+pub mod list;
+
+use brightharbor_core::harbor::Ca;
+use brightharbor_io::acme::{ErrandError, Session};
+use brightharbor_io::harbor::Harbor;
+use clap::Subcommand;
+
+use crate::error::Error;
+
+#[derive(Debug, Subcommand)]
+pub enum CaCommand {
+    ChangeKey(account::ChangeKey),
+    Close(account::Close),
+    List(list::List),
+    TellContact(account::TellContact),
+}
+
+/// A CA of the settings by its name; that of `[ca]` goes by `default`.
+fn find<'a>(harbor: &'a Harbor, name: &str) -> Result<&'a Ca, Error> {
+    let ca = harbor.settings.ca_named(Some(name)).filter(|ca| ca.directory.is_some());
+    ca.ok_or_else(|| {
+        Error::refused("unknown-ca", format!("harbor.toml has no CA `{}`", name.escape_debug()))
+            .advice("see `brightharbor ca list`")
+    })
+}
+
+fn open(harbor: &Harbor, name: &str) -> Result<Session, Error> {
+    let session = Session::open_midway(find(harbor, name)?, &harbor.layout);
+    session.map_err(|error| Error::refused("ca-files", error).advice("mend that, then try again"))
+}
+
+impl From<ErrandError> for Error {
+    fn from(error: ErrandError) -> Self {
+        let advice = match &error {
+            ErrandError::NoAccount(_) => "the first order opens one; until then there is nothing to do",
+            ErrandError::Unreachable(_) => "try again later: what was begun is gone on with",
+            ErrandError::Place(_) => "see that you may write to the folder `ca` of the harbor, then try again",
+            _ => "nothing was changed here",
+        };
+        Error::refused("ca-refuses", error).advice(advice)
+    }
+}
