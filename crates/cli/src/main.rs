@@ -15,6 +15,7 @@ mod options;
 mod pending;
 mod run;
 mod secure;
+mod services;
 mod settings;
 mod show;
 mod site_change;

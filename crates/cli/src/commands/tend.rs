@@ -17,6 +17,7 @@ use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
 use crate::secure::{SecureOutcome, Secured, Wanted, called_back, secure_all};
+use crate::services::{Brought, bring};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 use crate::site_change::site_change;
@@ -53,7 +54,8 @@ fn end_redirects(harbor: &Harbor, options: &ChangeOptions, now: Timestamp) -> Re
 }
 
 async fn tend(args: &Tend, context: &Context) -> Report {
-    let mut report = Tended { dry_run: args.dry_run, ended: vec![], tried: vec![], later: vec![], would: vec![] };
+    let mut report =
+        Tended { dry_run: args.dry_run, ended: vec![], tried: vec![], later: vec![], would: vec![], brought: vec![] };
     if !args.dry_run {
         // Takes back what a killed command has left, and ends the redirects whose day is over.
         let options = ChangeOptions { dry_run: false, yes: true };
@@ -98,6 +100,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
             }));
         }
     }
+    // What was renewed just now, or by hand since the last run, reaches the services.
+    report.brought = bring(&context.open()?, None)?;
+    report.brought.retain(|brought| brought.new || brought.problem.is_some());
     Ok(Box::new(report))
 }
 
@@ -108,6 +113,8 @@ struct Tended {
     tried: Vec<Secured>,
     later: Vec<(Hostname, String)>,
     would: Vec<Hostname>,
+    /// Services that got another certificate, or could not.
+    brought: Vec<Brought>,
 }
 
 impl Shown for Tended {
@@ -120,12 +127,13 @@ impl Shown for Tended {
         for secured in &self.tried {
             human::secured(page, secured);
         }
+        self.brought.iter().for_each(|brought| human::brought(page, brought));
         for (site, reason) in &self.later {
             page.hanging("", &format!("{site}: later, {reason}"));
             page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
         }
         let idle = self.tried.is_empty() && self.later.is_empty() && self.would.is_empty();
-        if idle && self.ended.is_empty() {
+        if idle && self.ended.is_empty() && self.brought.is_empty() {
             page.line("Nothing waits and nothing is due.");
         }
     }
@@ -136,6 +144,7 @@ impl Shown for Tended {
             "carried_out": !self.dry_run,
             "tried": self.tried.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
             "ended": self.ended,
+            "services": self.brought,
             "would_try": self.would,
             "later": self.later.iter().map(|(site, reason)| json!({ "site": site, "reason": reason })).collect::<Vec<_>>(),
         })
@@ -144,7 +153,8 @@ impl Shown for Tended {
     fn exit(&self) -> Exit {
         let served =
             |secured: &Secured| matches!(secured.outcome, SecureOutcome::Served { .. }) && secured.left_out.is_empty();
-        if self.tried.iter().any(|secured| matches!(secured.outcome, SecureOutcome::NotShown { .. })) {
+        let unserved = self.brought.iter().any(|brought| brought.problem.is_some());
+        if unserved || self.tried.iter().any(|secured| matches!(secured.outcome, SecureOutcome::NotShown { .. })) {
             Exit::Fault
         } else if self.tried.iter().all(served) && self.later.is_empty() && self.would.is_empty() {
             Exit::Done

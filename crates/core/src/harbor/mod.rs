@@ -42,8 +42,50 @@ pub struct Settings {
     /// CAs beside that of `[ca]`, by names of the administrator's own.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub cas: BTreeMap<String, Ca>,
+    /// Other services that need a certificate, by names of the administrator's own.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub services: BTreeMap<String, Service>,
     #[serde(default)]
     pub internet: Internet,
+}
+
+/// A service beside the web server that needs the certificate of a hostname.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Service {
+    pub hostname: Hostname,
+    /// Where it takes `key.pem`, `chain.pem`, or `both.pem` from. Made as a link, so that all change at once.
+    pub folder: PathBuf,
+    /// The system user that its files belong to; whoever runs this when not named.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub owner: Option<String>,
+    /// Of its files, octal.
+    #[serde(default = "default_service_mode", with = "octal")]
+    pub mode: u32,
+    /// Tells it to take the new files: a program with its arguments.
+    #[serde(default)]
+    pub reload: Vec<String>,
+}
+
+fn default_service_mode() -> u32 {
+    0o600
+}
+
+/// File modes as they are usually written: `"0640"`. Nothing that others could read.
+mod octal {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+
+    pub fn serialize<S: Serializer>(mode: &u32, to: S) -> Result<S::Ok, S::Error> {
+        to.serialize_str(&format!("{mode:04o}"))
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<u32, D::Error> {
+        let text = String::deserialize(from)?;
+        match u32::from_str_radix(&text, 8) {
+            Ok(mode) if mode & !0o660 == 0 && mode & 0o400 != 0 => Ok(mode),
+            _ => Err(D::Error::custom(format!("`{text}` is no mode for keys: 0600, 0640 and 0660 are"))),
+        }
+    }
 }
 
 /// This machine as the world sees it.

@@ -2,6 +2,7 @@
 
 pub mod check;
 pub mod import;
+pub mod install;
 pub mod issue;
 pub mod list;
 pub mod request;
@@ -17,6 +18,7 @@ use clap::Subcommand;
 pub enum Certificate {
     Check(check::Check),
     Import(import::Import),
+    Install(install::Install),
     Issue(issue::Issue),
     List(list::List),
     Renew(issue::Renew),

@@ -4,6 +4,7 @@ use brightharbor_core::acme::identifiers;
 
 use super::Page;
 use crate::secure::{SecureOutcome, Secured};
+use crate::services::Brought;
 
 pub fn secured(page: &mut Page, secured: &Secured) {
     let site = &secured.site;
@@ -47,4 +48,15 @@ pub fn secured(page: &mut Page, secured: &Secured) {
     for (name, reason) in &secured.left_out {
         page.hanging("  left out: ", &format!("{name}: {reason}"));
     }
+}
+
+/// What came of bringing another service its certificate.
+pub fn brought(page: &mut Page, brought: &Brought) {
+    let (service, hostname) = (&brought.service, &brought.hostname);
+    let words = match &brought.problem {
+        Some(problem) => format!("not brought to the service {service}: {problem}"),
+        None if brought.new => format!("the certificate of {hostname} was brought to the service {service}"),
+        None => format!("the service {service} has the certificate of {hostname}"),
+    };
+    page.hanging("", &words);
 }
