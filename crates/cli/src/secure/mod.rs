@@ -117,7 +117,8 @@ pub async fn called_back(context: &Context, harbor: &Harbor, certificates: &[Cer
         }
     });
     context.progress.doing("asking when certificates should be renewed");
-    stream::iter(asked).buffered(LOOKS_AT_ONCE).filter_map(async |due| due).collect().await
+    let due: Vec<Option<Hostname>> = stream::iter(asked).buffered(LOOKS_AT_ONCE).collect().await;
+    due.into_iter().flatten().collect()
 }
 
 /// Domains with their authoritative servers, as far as they were seen.

@@ -289,15 +289,61 @@ fn archives_locked_keys_and_zips_are_opened_with_the_password_in_a_file() {
         assert_eq!(show(file, "password", 0)["pieces"][0]["kind"], "private key", "{file}");
     }
     // All of it in a zip, beside instructions that are no certificate, and imported from there.
-    fs::write(path("README.txt"), "Thank you for your order.").unwrap();
-    let zipped = std::process::Command::new("python3")
-        .args(["-m", "zipfile", "-c", &path("all.zip"), &path("README.txt"), &cert, &path("locked.pem")])
-        .status()
-        .expect("python3 is missing; run scripts/test");
-    assert!(zipped.success());
+    let mut zip = zip::ZipWriter::new(fs::File::create(path("all.zip")).unwrap());
+    for (name, content) in [
+        ("sent/README.txt", b"Thank you for your order.".to_vec()),
+        ("sent/gullrock.crt", fs::read(&cert).unwrap()),
+        ("sent/locked.pem", fs::read(path("locked.pem")).unwrap()),
+    ] {
+        zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+        std::io::Write::write_all(&mut zip, &content).unwrap();
+    }
+    zip.finish().unwrap();
     coast.run(&["attach", "gullrock.example", "--account", "bakery", "--www", "none"]).expect(3);
     let import = ["certificate", "import", &path("all.zip"), "--password-file", &path("password")];
     let imported = coast.json(&import, 1);
     assert_eq!(imported["site"], "gullrock.example", "{imported}");
     assert_eq!(imported["certificate"]["outcome"], "not-shown", "installed; nobody trusts who has signed it");
+}
+
+/// Answers every request with the same file, until the test ends.
+fn serve_file(content: Vec<u8>) -> std::net::SocketAddr {
+    use std::io::{Read, Write};
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = listener.local_addr().unwrap();
+    std::thread::spawn(move || {
+        for mut stream in listener.incoming().flatten() {
+            let _ = stream.read(&mut [0; 2048]);
+            let head = format!("HTTP/1.1 200 OK\r\nContent-Length: {}\r\nConnection: close\r\n\r\n", content.len());
+            let _ = stream.write_all(head.as_bytes()).and_then(|()| stream.write_all(&content));
+        }
+    });
+    address
+}
+
+#[test]
+fn a_missing_issuer_is_fetched_from_where_the_certificate_says() {
+    let coast = Coast::new();
+    let seller = Seller::new();
+    let at = serve_file(x509_parser::pem::parse_x509_pem(seller.issuer_pem.as_bytes()).unwrap().1.contents);
+    coast.run(&["attach", "gullrock.example", "--account", "bakery", "--www", "none"]).expect(3);
+    coast.run(&["certificate", "request", "gullrock.example", "--out", &coast.path("request").display().to_string()]);
+    let request = fs::read_to_string(coast.path("request")).unwrap();
+    let mut request = CertificateSigningRequestParams::from_pem(&request).unwrap();
+    // id-pe-authorityInfoAccess with one caIssuers address.
+    let uri = format!("http://{at}/issuer.crt");
+    let mut access = vec![0x06, 0x08, 0x2b, 0x06, 0x01, 0x05, 0x05, 0x07, 0x30, 0x02, 0x86, uri.len() as u8];
+    access.extend(uri.as_bytes());
+    let inner = [&[0x30, access.len() as u8][..], &access].concat();
+    let content = [&[0x30, inner.len() as u8][..], &inner].concat();
+    let oid = [1, 3, 6, 1, 5, 5, 7, 1, 1];
+    request.params.custom_extensions.push(rcgen::CustomExtension::from_oid_content(&oid, content));
+    fs::write(coast.path("sold.pem"), request.signed_by(&seller.issuer).unwrap().pem()).unwrap();
+    let sold = coast.path("sold.pem").display().to_string();
+
+    let without = coast.json(&["certificate", "import", &sold, "--dry-run"], 0);
+    assert!(without["missing_issuer"].as_str().unwrap().contains("Tide Certificates issuer"), "{without}");
+    let fetched = coast.json(&["certificate", "import", &sold, "--fetch", "--dry-run"], 0);
+    assert_eq!(fetched["chain"].as_array().unwrap().len(), 2, "{fetched}");
+    assert!(fetched["missing_issuer"].as_str().unwrap().contains("Tide Certificates root"), "{fetched}");
 }

@@ -3,7 +3,8 @@
 use std::net::IpAddr;
 
 use jiff::Timestamp;
-use x509_parser::extensions::GeneralName;
+use x509_parser::extensions::{GeneralName, ParsedExtension};
+use x509_parser::oid_registry::OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS;
 use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate};
 use x509_parser::public_key::PublicKey;
@@ -27,6 +28,8 @@ pub struct CertificateFacts {
     pub key_bits: usize,
     /// The algorithm that it was signed with, as an object identifier.
     pub signature: String,
+    /// Where its issuer's certificate can be fetched (RFC 5280 section 4.2.2.1).
+    pub issuer_at: Vec<String>,
     /// Whether it may sign others.
     pub is_ca: bool,
     pub der: Vec<u8>,
@@ -91,9 +94,23 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
         key,
         key_bits,
         signature: certificate.signature_algorithm.algorithm.to_id_string(),
+        issuer_at: issuer_at(&certificate),
         is_ca: certificate.is_ca(),
         der: der.to_vec(),
     })
+}
+
+fn issuer_at(certificate: &X509Certificate<'_>) -> Vec<String> {
+    let parsed = certificate.extensions().iter().filter_map(|extension| match extension.parsed_extension() {
+        ParsedExtension::AuthorityInfoAccess(access) => Some(&access.accessdescs),
+        _ => None,
+    });
+    let issuers = parsed.flatten().filter(|access| access.access_method == OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS);
+    let addresses = issuers.filter_map(|access| match &access.access_location {
+        GeneralName::URI(text) => Some(text.to_string()),
+        _ => None,
+    });
+    addresses.take(4).collect()
 }
 
 fn address(bytes: &[u8]) -> Option<IpAddr> {

@@ -1,9 +1,11 @@
 //! Looks at web servers as a visitor: the fingerprint over http, the TLS handshake, and the way from page to page.
 
+mod issuer;
 mod page;
 mod served;
 mod tls;
 
+pub use issuer::fetch_issuer;
 pub use page::{fetch_fingerprint, fetch_proof, land};
 pub use served::look_at_served;
 pub use tls::shake_hands;

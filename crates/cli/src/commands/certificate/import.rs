@@ -3,13 +3,14 @@
 use std::path::PathBuf;
 
 use brightharbor_core::certificate::{
-    Assembled, CertificateFacts, Install, Piece, Unfit, assemble, certificate_pem, check_leaf, install,
+    Assembled, CertificateFacts, Install, Piece, Unfit, assemble, certificate_pem, check_leaf, install, pieces,
 };
 use brightharbor_core::change::InventoryChange;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{CertificateDetails, CertificateSource, Site};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::keys::public_half;
+use brightharbor_io::probe::fetch_issuer;
 use brightharbor_io::server::await_fingerprint;
 use clap::Args;
 use jiff::Timestamp;
@@ -36,6 +37,9 @@ pub struct Import {
     /// A hostname of the site; by default found by the names in the certificate.
     #[arg(long, value_name = "HOSTNAME")]
     site: Option<String>,
+    /// Fetch issuers that are missing from where the certificates say.
+    #[arg(long)]
+    fetch: bool,
     #[command(flatten)]
     unlock: UnlockOptions,
     #[command(flatten)]
@@ -54,6 +58,9 @@ pub fn run(args: &Import, context: &Context) -> Report {
                 Piece::Request(_) => {}
             }
         }
+    }
+    if args.fetch {
+        context.block_on(fetch_missing(&mut given, &mut remarks, context))?;
     }
     let named = args.site.as_deref().map(hostname).transpose()?;
     let mut fits: Option<(Site, Assembled)> = None;
@@ -79,6 +86,34 @@ pub fn run(args: &Import, context: &Context) -> Report {
         imported.made = Some((site.main().clone(), made));
     }
     Ok(Box::new(imported))
+}
+
+/// Adds the issuers that nobody gave. Whether one has really signed is seen when the chain is put together.
+async fn fetch_missing(given: &mut Vec<CertificateFacts>, remarks: &mut Vec<String>, context: &Context) {
+    /// No chain is longer.
+    const MOST_FETCHED: usize = 6;
+    let mut tried: Vec<String> = Vec::new();
+    for _ in 0..MOST_FETCHED {
+        let has_issuer = |facts: &CertificateFacts| given.iter().any(|other| other.subject == facts.issuer);
+        let lonely = given.iter().filter(|facts| !has_issuer(facts)).flat_map(|facts| &facts.issuer_at);
+        let mut new = lonely.filter(|address| !tried.contains(address));
+        let Some(address) = new.next().cloned() else { return };
+        context.progress.doing(&format!("fetching {address}"));
+        let fetched = fetch_issuer(&address).await;
+        let found = fetched.and_then(|bytes| pieces(&bytes, None).map_err(|error| error.to_string()));
+        match found {
+            Ok(found) => {
+                for piece in found {
+                    if let Piece::Certificate(facts) = piece {
+                        remarks.push(format!("fetched: {} from {address}", facts.subject));
+                        given.push(*facts);
+                    }
+                }
+            }
+            Err(error) => remarks.push(format!("nothing could be fetched from {address}: {error}")),
+        }
+        tried.push(address);
+    }
 }
 
 /// The site that the certificate names a hostname of.
