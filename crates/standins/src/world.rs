@@ -122,6 +122,11 @@ struct Provider {
 const OLD_CUSTOMERS: [&str; 3] = ["crumbandtide.example", "lanternchoir.example", "gullrock.example"];
 
 impl World {
+    /// The requests that the stand-in CA has answered so far, and how many of them asked for what was not ready yet.
+    pub fn ca_requests(&self) -> (usize, usize) {
+        self.provider.as_ref().map_or((0, 0), |provider| provider.ca.requests())
+    }
+
     /// The orders that the stand-in CA has taken so far.
     pub fn orders(&self) -> usize {
         self.provider.as_ref().map_or(0, |provider| provider.ca.orders())

@@ -224,3 +224,15 @@ fn other_services_get_the_certificate_and_each_renewal_of_it() {
     assert_eq!(coast.json(&["tend"], 0)["services"], json!([]));
     assert_eq!(fs::read_to_string(&told).unwrap(), "told\ntold\n");
 }
+
+#[test]
+fn an_order_for_one_name_takes_eight_requests() {
+    let coast = Coast::with_bakery();
+    coast.run(&["attach", "quay.crumbandtide.example", "--account", "bakery"]).expect(0);
+    let before = coast.world.ca_requests();
+    coast.json(&["certificate", "renew", "quay.crumbandtide.example"], 0);
+    let after = coast.world.ca_requests();
+    // Nonce, order, authorization, challenge, authorization again, finalize, order again, certificate.
+    assert_eq!((after.0 - before.0) - (after.1 - before.1), 8, "{before:?} {after:?}");
+    assert!(after.1 - before.1 <= 6, "it asks again with pauses that grow: {before:?} {after:?}");
+}

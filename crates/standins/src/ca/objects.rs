@@ -7,6 +7,9 @@ use super::jws::Jwk;
 #[derive(Default)]
 pub(super) struct Books {
     pub nonces: HashSet<String>,
+    /// Requests so far, and how many of them were answered that it is not ready yet.
+    pub requests: usize,
+    pub not_ready: usize,
     pub accounts: Vec<Jwk>,
     pub orders: Vec<Order>,
     pub authorizations: Vec<Authorization>,

@@ -81,6 +81,12 @@ impl CaService {
         .await;
     }
 
+    /// Requests so far, and how many of them came too early.
+    pub fn requests(&self) -> (usize, usize) {
+        let books = self.books();
+        (books.requests, books.not_ready)
+    }
+
     /// How many orders were placed so far.
     pub fn orders(&self) -> usize {
         self.books().orders.len()
@@ -99,7 +105,10 @@ impl CaService {
             }
         };
         let nonce = random();
-        self.books().nonces.insert(nonce.clone());
+        let mut books = self.books();
+        books.nonces.insert(nonce.clone());
+        books.requests += 1;
+        drop(books);
         let mut response = Response::new(Full::new(Bytes::from(answer.body)));
         *response.status_mut() = StatusCode::from_u16(answer.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
         let mut header = |name: &'static str, value: &str| {
@@ -270,7 +279,10 @@ impl CaService {
     }
 
     fn authorization(&self, account: usize, number: usize) -> Result<Answer> {
-        let books = self.books();
+        let mut books = self.books();
+        if books.authorizations.get(number).is_some_and(|a| a.status == Status::Processing) {
+            books.not_ready += 1;
+        }
         let authorization = books.authorizations.get(number).filter(|a| a.account == account);
         let authorization = authorization.ok_or_else(|| Refusal(404, "malformed", "no such authorization".into()))?;
         // An authorization has no `processing` state of its own (section 7.1.6).

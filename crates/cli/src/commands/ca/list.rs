@@ -10,7 +10,7 @@ use crate::commands::Report;
 use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, table};
+use crate::show::human::Page;
 
 /// List the CAs of harbor.toml with the accounts that this harbor has there.
 #[derive(Debug, Args)]
@@ -64,16 +64,19 @@ impl Shown for Cas {
             return page
                 .hanging("  next: ", "set `directory` under [ca], and `terms-accepted` after reading its terms");
         }
-        let rows = self.rows.iter().map(|row| {
+        for row in &self.rows {
+            page.blank();
+            page.heading(&row.name);
             let account = match (&row.problem, &row.account, row.terms_accepted) {
                 (Some(problem), ..) => problem.clone(),
                 (None, Some(account), _) => account.clone(),
                 (None, None, true) => "none yet: the first order opens it".into(),
                 (None, None, false) => "none: its terms are not accepted".into(),
             };
-            vec![row.name.clone(), row.directory.clone(), account, row.contact.clone().unwrap_or_default()]
-        });
-        table(page, &["ca", "directory", "account", "contact"], rows.collect());
+            page.hanging("  directory  ", &row.directory);
+            page.hanging("  account    ", &account);
+            page.hanging("  contact    ", row.contact.as_deref().unwrap_or("none"));
+        }
     }
 
     fn json(&self) -> Value {

@@ -18,14 +18,14 @@ pub struct WishOptions {
     /// The kind of key.
     #[arg(long, value_enum)]
     key: Option<KeyArgument>,
-    /// Take the key that is there at each renewal, for those who pin it; `no` for a new one each time.
-    #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, default_missing_value = "yes")]
+    /// Take the key that is there at each renewal, for those who pin it; `--keep-key=no` for a new one each time.
+    #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, require_equals = true, default_missing_value = "yes")]
     keep_key: Option<YesNo>,
     /// How control of the names is proven: what fits (over http; by DNS for wildcards), or by DNS for all of them.
     #[arg(long, value_enum)]
     proof: Option<ProofArgument>,
-    /// Cover all names one label below HOSTNAME as well; `no` to leave that.
-    #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, default_missing_value = "yes")]
+    /// Cover all names one label below HOSTNAME as well; `--wildcard=no` to leave that.
+    #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, require_equals = true, default_missing_value = "yes")]
     wildcard: Option<YesNo>,
 }
 
