@@ -80,20 +80,17 @@ impl Row {
 
     fn cover_words(&self, hostname: &Hostname, now: Timestamp) -> String {
         match &self.certificate {
-            Some(certificate) if certificate.covers(hostname) => {
-                format!(
-                    "{} certificate of {}, {}",
-                    source_words(certificate),
-                    certificate.site,
-                    left_words(certificate, now)
-                )
-            }
+            Some(certificate) if certificate.covers(hostname) => covered_by(certificate, now),
             Some(_) if self.waits => "not covered: waits for its links".into(),
             Some(_) => "not covered by the site's certificate".into(),
             None if self.waits => "none: waits for its links".into(),
             None => "none".into(),
         }
     }
+}
+
+fn covered_by(certificate: &Certificate, now: Timestamp) -> String {
+    format!("{} certificate of {}, {}", source_words(certificate), certificate.site, left_words(certificate, now))
 }
 
 /// Where it comes from; a CA beside that of `[ca]` with its name.
@@ -225,7 +222,7 @@ impl Shown for Certificates {
                 let named =
                     row.site.hostnames.iter().map(|name| vec![name.to_string(), row.cover_words(name, self.now)]);
                 let wildcards = row.certificate.iter().flat_map(|certificate| {
-                    let words = format!("{} certificate of {}", source_words(certificate), certificate.site);
+                    let words = covered_by(certificate, self.now);
                     certificate.details.wildcards.iter().map(move |parent| vec![format!("*.{parent}"), words.clone()])
                 });
                 named.chain(wildcards)
