@@ -16,7 +16,7 @@ use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
-use crate::secure::{SecureOutcome, Secured, Wanted, called_back, secure_all};
+use crate::secure::{SecureOutcome, Secured, Wanted, called_back, outdated, secure_all};
 use crate::services::{Brought, bring};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
@@ -77,6 +77,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let waiting: HashSet<Hostname> = due.iter().chain(report.later.iter().map(|(site, _)| site)).cloned().collect();
     let mut ours = harbor.store.all_certificates()?;
     due.extend(ours.iter().filter(|one| one.is_due(now) && !waiting.contains(&one.site)).map(|one| one.site.clone()));
+    due.extend(outdated(&harbor, &ours)?);
     let held_back: HashSet<&Hostname> = report.later.iter().map(|(site, _)| site).collect();
     ours.retain(|one| one.source == CertificateSource::Ca && !held_back.contains(&one.site));
     let called_back = called_back(context, &harbor, &ours).await;

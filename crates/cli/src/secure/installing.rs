@@ -96,6 +96,7 @@ fn install_one(harbor: &Harbor, site: &Site, arrived: &Arrived, now: Timestamp) 
         return Err(Error::refused("not-covered", message).advice("it was not installed; ask the CA"));
     }
     let site = site_again(harbor, site.main())?;
+    let shared = site.rules.certificate.from.is_some();
     let wanted = Install {
         chain_pem: &arrived.issued.chain_pem,
         key_pem: &arrived.issued.key_pem,
@@ -103,7 +104,7 @@ fn install_one(harbor: &Harbor, site: &Site, arrived: &Arrived, now: Timestamp) 
         not_before: chain[0].not_before,
         not_after: chain[0].not_after,
         now,
-        source: CertificateSource::Ca,
+        source: if shared { CertificateSource::Shared } else { CertificateSource::Ca },
         details: CertificateDetails { ca: site.rules.certificate.ca.clone(), wildcards: arrived.wildcards.clone() },
     };
     let file = own_file(harbor, &site, false)?;

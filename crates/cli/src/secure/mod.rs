@@ -6,6 +6,7 @@
 mod installing;
 mod orders;
 mod remembering;
+mod shared;
 mod zone_proofs;
 
 use std::collections::BTreeSet;
@@ -28,6 +29,8 @@ use crate::run::Context;
 use crate::site_change::own_file;
 use installing::{Arrived, install_all, prove, settle_all};
 use orders::{Sessions, Took};
+pub use shared::{outdated, shareable};
+
 use remembering::{Refused, not_before, remember_all, stale_until};
 
 /// What came of trying to secure a site.
@@ -203,6 +206,10 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
     let wish = &site.rules.certificate;
     // A certificate that cannot be installed would be wasted.
     own_file(harbor, site, false)?;
+    if let Some(from) = &wish.from {
+        course.at = shared::take(harbor, site, from)?;
+        return Ok(());
+    }
     let mut servers = Vec::new();
     let names = if wish.proof == ProofWish::Dns01 {
         // The proof does not depend on where the names lead.
@@ -219,11 +226,12 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
         return Ok(());
     }
     let present = harbor.store.certificate_of(site.main())?;
-    // One that was imported is good until it ends; a stop-gap never is.
+    // One that was imported is good until it ends; a stop-gap never is, nor what was another site's.
     let is_enough = |certificate: &Certificate| {
         let covers = names.iter().all(|name| certificate.covers(name)) && is_as_wished(certificate, wish);
         let lasts = !certificate.is_due(clock::now()) && certificate.not_after > clock::now();
-        wanted == Wanted::Enough && covers && lasts && certificate.source != CertificateSource::SelfSigned
+        let own = matches!(certificate.source, CertificateSource::Ca | CertificateSource::Imported);
+        wanted == Wanted::Enough && covers && lasts && own
     };
     course.at = match present {
         Some(certificate) if is_enough(&certificate) => {

@@ -236,3 +236,42 @@ fn an_order_for_one_name_takes_eight_requests() {
     assert_eq!((after.0 - before.0) - (after.1 - before.1), 8, "{before:?} {after:?}");
     assert!(after.1 - before.1 <= 6, "it asks again with pauses that grow: {before:?} {after:?}");
 }
+
+#[test]
+fn another_site_takes_the_wildcard_and_follows_its_renewals() {
+    let coast = Coast::with_bakery();
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    let share = ["certificate", "install", "--site", "shop.crumbandtide.example", "--from", "crumbandtide.example"];
+    let refused = coast.run(&share).expect(4);
+    assert!(
+        refused.contains("does not cover shop.crumbandtide.example") && refused.contains("--wildcard"),
+        "{refused}"
+    );
+    coast.json(&["certificate", "issue", "crumbandtide.example", "--wildcard"], 0);
+    let shared = coast.json(&share, 0);
+    assert_eq!(shared["certificate"]["outcome"], "served", "{shared}");
+    let same = || {
+        let (own, wild) = (leaf(&coast, "shop.crumbandtide.example"), leaf(&coast, "crumbandtide.example"));
+        own.public_key == wild.public_key
+    };
+    assert!(same());
+    let source = || {
+        coast.json(&["certificate", "list"], 0)["certificates"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .find(|one| one["site"] == "shop.crumbandtide.example")
+            .unwrap()["source"]
+            .clone()
+    };
+    assert_eq!(source(), "shared");
+    coast.json(&["certificate", "renew", "crumbandtide.example"], 0);
+    assert!(!same());
+    assert_eq!(coast.json(&["tend"], 0)["tried"][0]["site"], "shop.crumbandtide.example");
+    assert!(same());
+    assert_eq!(coast.json(&["tend"], 0)["tried"], json!([]));
+    // One of its own again.
+    coast.json(&["certificate", "issue", "shop.crumbandtide.example"], 0);
+    assert!(!same());
+    assert_eq!(source(), "ca");
+}

@@ -14,6 +14,9 @@ pub struct CertificateWish {
     /// Whether a renewal takes the key that is there, for those who pin it.
     pub keep_key: bool,
     pub proof: ProofWish,
+    /// The main hostname of the site whose certificate this one takes as well, in place of one of its own.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub from: Option<Hostname>,
     /// Names below which all names are to be covered, one label deep.
     pub wildcards: Vec<Hostname>,
 }

@@ -184,6 +184,8 @@ pub enum CertificateSource {
     Ca,
     /// Imported: somebody else renews it.
     Imported,
+    /// That of another site, which covers this one's names as well: renewed with it.
+    Shared,
     /// Signed with its own key, as a stop-gap: the next one takes its place.
     SelfSigned,
 }
@@ -193,6 +195,7 @@ impl CertificateSource {
         match self {
             CertificateSource::Ca => "CA",
             CertificateSource::Imported => "imported",
+            CertificateSource::Shared => "shared",
             CertificateSource::SelfSigned => "self-signed",
         }
     }
@@ -205,10 +208,10 @@ impl Certificate {
         self.names.contains(hostname) || self.details.wildcards.iter().any(|wildcard| wildcard.as_str() == parent)
     }
 
-    /// Whether it is time to get a new one, as far as its dates say: see `certificate::usual_moment`. One that was imported
-    /// is never taken for due, since it is not ours to renew.
+    /// Whether it is time to get a new one, as far as its dates say: see `certificate::usual_moment`. One that was
+    /// imported is never taken for due, since it is not ours to renew; nor is one that follows that of another site.
     pub fn is_due(&self, now: Timestamp) -> bool {
-        if self.source == CertificateSource::Imported {
+        if matches!(self.source, CertificateSource::Imported | CertificateSource::Shared) {
             return false;
         }
         usual_moment(self.not_before, self.not_after, self.site.as_str()) <= now

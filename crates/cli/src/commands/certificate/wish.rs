@@ -66,7 +66,8 @@ impl From<KeyArgument> for KeyKind {
 impl WishOptions {
     /// The wish of the site with what was typed.
     fn over(&self, before: &CertificateWish, name: &Hostname, harbor: &Harbor) -> Result<CertificateWish, Error> {
-        let mut wish = before.clone();
+        // Whoever orders one wants no share of another.
+        let mut wish = CertificateWish { from: None, ..before.clone() };
         match self.ca.as_deref() {
             None => {}
             Some("default") => wish.ca = None,
