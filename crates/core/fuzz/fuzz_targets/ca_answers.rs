@@ -12,9 +12,14 @@ fuzz_target!(|data: &[u8]| {
     let brief = Brief {
         directory_url: "https://ca.example/directory".into(),
         names: vec![Hostname::parse("gullrock.example").expect("a hostname")],
+        wildcards: vec![Hostname::parse("gullrock.example").expect("a hostname")],
+        by_dns: false,
         contact: None,
         terms_accepted: true,
         thumbprint: "thumb".into(),
+        external_account: None,
+        preferred_chain: Some("Quay".into()),
+        replaces: Some("aki.serial".into()),
     };
     let mut machine = Machine::new(brief, None);
     let mut now: Timestamp = "2026-11-23T12:00:00Z".parse().expect("a time");
@@ -35,6 +40,7 @@ fuzz_target!(|data: &[u8]| {
                     },
                     location: (*kind != b'l').then(|| "https://ca.example/1".into()),
                     nonce: (*kind != b'n').then(|| "nonce".into()),
+                    alternates: vec!["https://ca.example/alternate".into()],
                     retry_after: (*kind == b'r').then(|| "1".into()),
                     body: body.to_vec(),
                 };

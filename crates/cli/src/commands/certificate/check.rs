@@ -37,7 +37,7 @@ pub struct Check {
 }
 
 /// Servers that are looked at together; each is shaken hands with several times.
-const AT_ONCE: usize = 64;
+const AT_ONCE: usize = 400;
 const MOST_ADDRESSES: usize = 4;
 
 pub fn run(args: &Check, context: &Context) -> Report {
