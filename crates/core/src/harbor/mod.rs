@@ -2,8 +2,10 @@
 //!
 //! Plain values with serde derives: reading the file is for the command-line crate, using it for all the others.
 
+mod ca;
 mod layout;
 mod server_address;
+mod service;
 
 use std::collections::BTreeMap;
 use std::net::{IpAddr, SocketAddr};
@@ -13,8 +15,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::name::{DnsName, Hostname};
 use crate::site::AccountName;
+pub use ca::{Ca, ExternalAccount};
 pub use layout::Layout;
 pub use server_address::ServerAddress;
+pub use service::Service;
 
 /// `harbor.toml`. Every table may be left out; unknown keys are refused, since a misspelt one would be ignored.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
@@ -47,45 +51,6 @@ pub struct Settings {
     pub services: BTreeMap<String, Service>,
     #[serde(default)]
     pub internet: Internet,
-}
-
-/// A service beside the web server that needs the certificate of a hostname.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Service {
-    pub hostname: Hostname,
-    /// Where it takes `key.pem`, `chain.pem`, or `both.pem` from. Made as a link, so that all change at once.
-    pub folder: PathBuf,
-    /// The system user that its files belong to; whoever runs this when not named.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub owner: Option<String>,
-    /// Of its files, octal.
-    #[serde(default = "default_service_mode", with = "octal")]
-    pub mode: u32,
-    /// Tells it to take the new files: a program with its arguments.
-    #[serde(default)]
-    pub reload: Vec<String>,
-}
-
-fn default_service_mode() -> u32 {
-    0o600
-}
-
-/// File modes as they are usually written: `"0640"`. Nothing that others could read.
-mod octal {
-    use serde::{Deserialize, Deserializer, Serializer, de::Error};
-
-    pub fn serialize<S: Serializer>(mode: &u32, to: S) -> Result<S::Ok, S::Error> {
-        to.serialize_str(&format!("{mode:04o}"))
-    }
-
-    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<u32, D::Error> {
-        let text = String::deserialize(from)?;
-        match u32::from_str_radix(&text, 8) {
-            Ok(mode) if mode & !0o660 == 0 && mode & 0o400 != 0 => Ok(mode),
-            _ => Err(D::Error::custom(format!("`{text}` is no mode for keys: 0600, 0640 and 0660 are"))),
-        }
-    }
 }
 
 /// This machine as the world sees it.
@@ -277,52 +242,6 @@ pub struct Dns {
     /// Where the stand-in takes its orders.
     #[serde(default)]
     pub control: Option<SocketAddr>,
-}
-
-/// The certificate authority.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct Ca {
-    /// The URL of its directory (RFC 8555 section 7.1.1).
-    #[serde(default)]
-    pub directory: Option<String>,
-    /// Where the CA may write to about certificates.
-    #[serde(default)]
-    pub contact: Option<String>,
-    /// Set on purpose by the administrator, after reading the CA's terms.
-    #[serde(default)]
-    pub terms_accepted: bool,
-    /// A PEM file with the root that the CA's own https is verified with; the system's roots when left out.
-    #[serde(default)]
-    pub trust_root: Option<PathBuf>,
-    /// The names that the CA goes by in CAA records (RFC 8659), as its terms say.
-    #[serde(default)]
-    pub caa_identities: Vec<String>,
-    /// The customer's account that accounts at this CA must be bound to (RFC 8555 section 7.3.4).
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub external_account: Option<ExternalAccount>,
-    /// A part of the name of the root that chains should lead to, where the CA offers several.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub preferred_chain: Option<String>,
-    /// Orders on the way at once.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub orders_at_once: Option<u8>,
-}
-
-/// What a CA has given to a customer to bind accounts with.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct ExternalAccount {
-    pub id: String,
-    /// A file with the key, base64url as the CA gives it; only its owner may be able to read it.
-    pub key_file: PathBuf,
-}
-
-impl Ca {
-    /// Orders on the way at once: few, since a CA has many customers.
-    pub fn orders_at_once(&self) -> usize {
-        usize::from(self.orders_at_once.unwrap_or(4).clamp(1, 32))
-    }
 }
 
 /// The internet that is asked; for closed networks and tests. The real one's values when left out.
