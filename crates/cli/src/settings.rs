@@ -22,11 +22,18 @@ pub fn read(root: &Path) -> Result<Settings, Error> {
 
 /// Reads settings from a text; `path` is for messages.
 pub fn parse(text: &str, path: &Path) -> Result<Settings, Error> {
-    toml::from_str(text).map_err(|error| {
+    let settings: Settings = toml::from_str(text).map_err(|error| {
         let line = error.span().map_or(1, |span| 1 + text[..span.start].matches('\n').count());
         let message = format!("{}:{line}: {}", path.display(), error.message());
         Error::new(Exit::WrongUse, "settings", message).advice("mend that line; docs/settings.md explains every key")
-    })
+    })?;
+    // It would never be taken: `default` is that of [ca].
+    if settings.cas.contains_key("default") {
+        let line = 1 + text.lines().position(|line| line.trim_start().starts_with("[cas.default")).unwrap_or(0);
+        let message = format!("{}:{line}: no CA can be called `default`: that is the one of [ca]", path.display());
+        return Err(Error::new(Exit::WrongUse, "settings", message).advice("give it another name"));
+    }
+    Ok(settings)
 }
 
 #[cfg(test)]
@@ -39,6 +46,14 @@ mod tests {
         let error = parse(text, Path::new("/harbor/harbor.toml")).unwrap_err();
         assert!(error.message.starts_with("/harbor/harbor.toml:4: unknown field `resolver`"), "{}", error.message);
         assert_eq!(parse("", Path::new("x")).unwrap(), Settings::default());
+    }
+
+    #[test]
+    fn no_further_ca_is_the_default_one() {
+        let text = "[ca]\ncontact = \"crew@saltmarsh.example\"\n[cas.default]\nterms-accepted = true\n";
+        let error = parse(text, Path::new("/harbor/harbor.toml")).unwrap_err();
+        assert!(error.message.starts_with("/harbor/harbor.toml:3: no CA can be called `default`"), "{}", error.message);
+        assert!(parse(&text.replace("default", "lighthouse"), Path::new("x")).unwrap().cas.contains_key("lighthouse"));
     }
 
     #[test]
