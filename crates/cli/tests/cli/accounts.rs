@@ -111,3 +111,12 @@ fn a_system_user_is_made_on_request_and_taken_back_with_what_fails() {
     assert!(coast.run(&["account", "change", "bakery", "--system-user", &user]).expect(0).contains("chown -R -h"));
     assert!(std::process::Command::new("userdel").arg(&user).status().unwrap().success());
 }
+
+#[test]
+fn a_mailbox_on_the_accounts_own_domain_is_remarked_upon() {
+    let coast = Coast::new();
+    coast.run(&["attach", "gullrock.example", "--account", "bakery"]).expect(3);
+    let change = |email: &str| coast.run(&["account", "change", "bakery", "--email", email]).expect(0);
+    assert!(change("baker@mail.gullrock.example").contains("account's own domain"));
+    assert!(!change("baker@lanternchoir.example").contains("own domain"));
+}

@@ -18,6 +18,9 @@ use crate::run::{Changed, Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
+/// Told where the only way to reach a customer depends on what is kept for that customer.
+pub const OWN_MAIL: &str = "the e-mail address lies on the account's own domain: when that fails, nobody can be told";
+
 /// Add an account.
 #[derive(Debug, Args)]
 pub struct Add {
@@ -153,8 +156,7 @@ impl Shown for Added {
     fn human(&self, page: &mut Page) {
         human::change_report(page, &self.changed);
         if self.own_mail {
-            let text = "the e-mail address lies on the account's own domain: when that fails, nobody can be told";
-            page.hanging("note: ", text);
+            page.hanging("note: ", OWN_MAIL);
         }
         if let Some(attached) = &self.attached {
             page.blank();

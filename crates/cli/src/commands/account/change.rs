@@ -3,11 +3,12 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{Change, ChangeSet, InventoryChange, UserMake};
+use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Account, Site, check_email, check_path, check_system_user};
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 
-use super::add::{home_folder, known_set, refuse_user};
+use super::add::{OWN_MAIL, home_folder, known_set, refuse_user};
 use super::show::find;
 use crate::commands::{Report, plan};
 use crate::error::Error;
@@ -79,6 +80,9 @@ fn decide(
     if let Some(email) = &args.email {
         said.push(format!("the account {} is reached at {email}", after.name));
         after.email = email.clone();
+        if on_own_domain(harbor, before, email)? {
+            said.push(format!("note: {OWN_MAIL}"));
+        }
     }
     match args.plan.as_deref() {
         None => {}
@@ -143,6 +147,13 @@ fn decide(
         after.home = home;
     }
     Ok((after, said))
+}
+
+/// Whether a mailbox lies in a zone of the account itself.
+fn on_own_domain(harbor: &Harbor, account: &Account, email: &str) -> Result<bool, Error> {
+    let host = email.rsplit_once('@').and_then(|(_, host)| Hostname::parse(host).ok());
+    let zone = host.map(|host| harbor.store.enclosing_zone(&host)).transpose()?.flatten();
+    Ok(zone.is_some_and(|zone| zone.account == account.name))
 }
 
 /// An account cannot be sold by itself, however many stand between.
