@@ -4,7 +4,7 @@ use brightharbor_core::acme::Identifier;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::KeyKind;
 use jiff::{SignedDuration, Timestamp};
-use rcgen::string::PrintableString;
+use rcgen::string::{Ia5String, PrintableString};
 use rcgen::{
     CertificateParams, DistinguishedName, DnType, DnValue, KeyPair, PKCS_ECDSA_P256_SHA256, PKCS_ECDSA_P384_SHA384,
     PKCS_RSA_SHA256, PublicKeyData, RsaKeySize,
@@ -20,6 +20,9 @@ pub struct KeyError {
 fn failed(what: &'static str) -> impl Fn(rcgen::Error) -> KeyError {
     move |error| KeyError { what, reason: error.to_string() }
 }
+
+/// The object identifier of emailAddress (RFC 2985 section 5.2.1).
+const EMAIL_ADDRESS: [u64; 7] = [1, 2, 840, 113_549, 1, 9, 1];
 
 /// A new P-256 key, as PKCS#8 PEM.
 pub fn new_key_pem() -> Result<String, KeyError> {
@@ -47,6 +50,8 @@ pub struct Subject {
     pub locality: Option<String>,
     pub organization: Option<String>,
     pub unit: Option<String>,
+    /// A mailbox (RFC 5280 appendix A.1, emailAddress).
+    pub email: Option<String>,
 }
 
 /// A request to be sent to a seller, PEM: the first name is the common name, all of them stand in the extension.
@@ -93,6 +98,10 @@ fn named(names: &[Hostname], subject: &Subject) -> Result<DistinguishedName, Key
         if let Some(value) = value {
             name.push(kind, value.as_str());
         }
+    }
+    if let Some(email) = &subject.email {
+        let email = Ia5String::try_from(email.as_str()).map_err(failed("the mailbox cannot be written"))?;
+        name.push(DnType::CustomDnType(EMAIL_ADDRESS.to_vec()), DnValue::Ia5String(email));
     }
     // A common name may have 64 characters (RFC 5280, ub-common-name); a longer one stands in the extension alone.
     if let Some(first) = names.first().filter(|first| first.as_str().len() <= 64) {

@@ -84,6 +84,7 @@ fn a_bought_certificate_from_request_to_handshake() {
     coast.run(&["attach", "gullrock.example", "--account", "bakery"]).expect(3);
     let request = |more: &[&str]| coast.run(&[&["certificate", "request", "gullrock.example"], more].concat());
     assert!(request(&["--country", "Coast"]).expect(2).contains("no country in two letters"));
+    assert!(request(&["--email", "no mailbox"]).expect(2).contains("no mailbox"));
     assert!(request(&["--organization", "a\nb"]).expect(2).contains("cannot stand in a request"));
     let file = coast.path("request.pem");
     let shown = request(&[
@@ -91,6 +92,8 @@ fn a_bought_certificate_from_request_to_handshake() {
         "de",
         "--organization",
         "Gullrock Bootsbau \"am Kai\"",
+        "--email",
+        "yard@gullrock.example",
         "--out",
         file.to_str().unwrap(),
     ]);
@@ -100,7 +103,12 @@ fn a_bought_certificate_from_request_to_handshake() {
         shown.stdout
     );
     let judged = openssl(&["req", "-verify", "-noout", "-text", "-in", file.to_str().unwrap()]);
-    assert!(judged.contains("C = DE") && judged.contains("DNS:www.gullrock.example"), "{judged}");
+    assert!(
+        judged.contains("C = DE")
+            && judged.contains("emailAddress = yard@gullrock.example")
+            && judged.contains("DNS:www.gullrock.example"),
+        "{judged}"
+    );
     let keys = fs::read_dir(coast.harbor().join("requests/gullrock.example")).unwrap().next().unwrap().unwrap().path();
     let mode = |path: &Path| fs::metadata(path).unwrap().permissions().mode() & 0o777;
     assert_eq!((mode(&keys.join("key.pem")), mode(&keys)), (0o600, 0o700));

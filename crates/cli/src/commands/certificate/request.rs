@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
 use brightharbor_core::name::Hostname;
+use brightharbor_core::site::check_email;
 use brightharbor_io::keys::{Subject, new_key_of, seller_request};
 use clap::Args;
 use serde_json::{Value, json};
@@ -36,6 +37,9 @@ pub struct Request {
     organization: Option<String>,
     #[arg(long, value_name = "NAME")]
     unit: Option<String>,
+    /// A mailbox of the organization.
+    #[arg(long, value_name = "ADDRESS")]
+    email: Option<String>,
     /// Write the request to this file as well.
     #[arg(long, value_name = "FILE")]
     out: Option<PathBuf>,
@@ -88,7 +92,11 @@ fn subject(args: &Request) -> Result<Subject, Error> {
         return Err(Error::wrong_use(format!("`{shown}` cannot stand in a request"))
             .advice("give 1 to 128 characters, without line breaks"));
     }
+    if let Some(email) = &args.email {
+        check_email(email).map_err(Error::wrong_use)?;
+    }
     Ok(Subject {
+        email: args.email.clone(),
         country,
         state: args.state.clone(),
         locality: args.locality.clone(),
