@@ -14,4 +14,4 @@ mod wire;
 pub use errand::{ErrandError, change_key, deactivate, revoke, set_contact};
 pub use order::{Issued, OrderError, OrderPlan, ProofRecords, forget_order, order};
 pub use renewal::renewal_window;
-pub use session::{Session, SessionError};
+pub use session::{Session, SessionError, known_account};

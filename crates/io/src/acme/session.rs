@@ -111,11 +111,6 @@ impl Session {
         Ok(directory)
     }
 
-    /// The URL of the account, once there is one.
-    pub fn account(&self) -> Option<String> {
-        self.folder.account_url()
-    }
-
     /// Keeps what was read, here and for later commands.
     pub(super) fn keep_directory(&self, directory: Option<&Directory>) -> Result<(), FileError> {
         let mut shared = self.shared();
@@ -169,14 +164,31 @@ impl Session {
     }
 }
 
+/// The account at a CA as far as it is known here. Reads alone, and makes nothing.
+pub fn known_account(ca: &Ca, layout: &Layout) -> Result<Option<String>, SessionError> {
+    let directory_url = ca.directory.as_deref().ok_or(SessionError::NoCa)?;
+    let folder = CaFolder::at(layout, directory_url);
+    if let Some(external) = &ca.external_account {
+        ExternalKey::read(external)?;
+    }
+    match folder.next_account_key().exists() {
+        true => Err(SessionError::KeyChange),
+        false => Ok(folder.account_url()),
+    }
+}
+
 /// What is kept of one CA: `ca/HASH/`, all 0600 in 0700.
 pub(super) struct CaFolder(PathBuf);
 
 impl CaFolder {
     pub fn new(layout: &Layout, directory_url: &str) -> Result<Self, FileError> {
-        let folder = layout.ca().join(&content_hash(directory_url.as_bytes())[..16]);
-        make_private_folder(&folder.join("orders"))?;
-        Ok(Self(folder))
+        let folder = Self::at(layout, directory_url);
+        make_private_folder(&folder.orders())?;
+        Ok(folder)
+    }
+
+    fn at(layout: &Layout, directory_url: &str) -> Self {
+        Self(layout.ca().join(&content_hash(directory_url.as_bytes())[..16]))
     }
 
     pub fn path(&self, name: &str) -> PathBuf {

@@ -1,7 +1,7 @@
 //! `ca list`: where certificates can be got, and whether there is an account.
 
 use brightharbor_core::harbor::Ca;
-use brightharbor_io::acme::Session;
+use brightharbor_io::acme::known_account;
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 use serde_json::{Value, json};
@@ -45,8 +45,8 @@ impl Row {
             terms_accepted: ca.terms_accepted,
             problem: None,
         };
-        match Session::open(ca, &harbor.layout) {
-            Ok(session) => row.account = session.account(),
+        match known_account(ca, &harbor.layout) {
+            Ok(account) => row.account = account,
             Err(error) => row.problem = Some(error.to_string()),
         }
         row
