@@ -115,6 +115,10 @@ impl Machine {
         self.known.directory.as_ref()
     }
 
+    pub fn has_nonce(&self) -> bool {
+        !self.nonces.is_empty()
+    }
+
     /// A nonce that another order of the same account has left.
     pub fn lend(&mut self, nonces: impl IntoIterator<Item = String>) {
         self.nonces.extend(nonces);

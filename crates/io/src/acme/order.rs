@@ -132,7 +132,9 @@ async fn run(
             caa_checked = true;
             not_allowed(forbidden(session, plan, machine.brief()).await)?;
         }
-        machine.lend(session.nonce());
+        if !machine.has_nonce() {
+            machine.lend(session.nonce());
+        }
         match machine.next(now) {
             Step::Send(request) => {
                 match wire.send(&session.key, session.external(), &request).await {
@@ -143,11 +145,13 @@ async fn run(
                 session.keep_directory(machine.directory())?;
             }
             Step::PlaceProofs(wanted) => {
-                files.keep_proofs(&wanted)?;
-                *proofs = wanted;
-                placed.place(&plan.layout.proofs(), proofs)?;
-                not_allowed(unseen(plan, proofs).await)?;
-                let by_dns: Vec<Proof> = proofs.iter().filter(|p| p.kind == ProofKind::Dns01).cloned().collect();
+                // Records that an order of before has left in a zone are taken out with those of this one.
+                proofs.retain(|left| left.kind == ProofKind::Dns01 && !wanted.contains(left));
+                proofs.extend(wanted.iter().cloned());
+                files.keep_proofs(proofs)?;
+                placed.place(&plan.layout.proofs(), &wanted)?;
+                not_allowed(unseen(plan, &wanted).await)?;
+                let by_dns: Vec<Proof> = wanted.iter().filter(|p| p.kind == ProofKind::Dns01).cloned().collect();
                 if !by_dns.is_empty() {
                     records.tell("writing the proofs into the zones");
                     records.place(&by_dns).await.or_else(not_allowed)?;

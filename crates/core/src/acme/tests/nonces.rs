@@ -68,3 +68,37 @@ fn a_network_that_fails_is_tried_again_and_then_told() {
     }
     assert!(matches!(talk.refusal(), Refusal::Unexpected { what, .. } if what == "nothing listens there"));
 }
+
+#[test]
+fn what_one_order_leaves_another_one_takes() {
+    let mut first = Talk::new(None);
+    first.request();
+    first.answer(200, DIRECTORY);
+    assert!(first.machine.has_nonce());
+    let left = first.machine.spare_nonces();
+    assert!(!first.machine.has_nonce() && left.len() == 1);
+    let mut second = Talk::new(Some("https://ca.example/account/1"));
+    let directory = first.machine.directory().unwrap().clone();
+    second.machine = second.machine.clone().with_directory(directory);
+    second.machine.lend(left.clone());
+    let request = second.request();
+    assert_eq!(request.url, "https://ca.example/order", "neither a directory nor a nonce is asked for");
+    assert!(matches!(request.payload, Payload::Signed { nonce, .. } if nonce == left[0]));
+}
+
+#[test]
+fn a_directory_of_before_whose_urls_are_gone_is_read_anew_once() {
+    let mut first = Talk::new(None);
+    first.request();
+    first.answer(200, DIRECTORY);
+    let directory = first.machine.directory().unwrap().clone();
+    let mut talk = Talk::new(Some("https://ca.example/account/1"));
+    talk.machine = talk.machine.clone().with_directory(directory);
+    talk.post();
+    talk.answer(404, "gone");
+    assert_eq!(talk.request().payload, Payload::Get);
+    talk.answer(200, DIRECTORY);
+    talk.post();
+    talk.answer(404, "gone");
+    assert!(matches!(talk.refusal(), Refusal::Unexpected { .. }));
+}
