@@ -234,7 +234,7 @@ fn an_order_for_one_name_takes_eight_requests() {
     let after = coast.world.ca_requests();
     // Nonce, order, authorization, challenge, authorization again, finalize, order again, certificate.
     assert_eq!((after.0 - before.0) - (after.1 - before.1), 8, "{before:?} {after:?}");
-    assert!(after.1 - before.1 <= 6, "it asks again with pauses that grow: {before:?} {after:?}");
+    assert!(after.1 - before.1 <= 12, "it asks again with pauses that grow: {before:?} {after:?}");
 }
 
 #[test]
