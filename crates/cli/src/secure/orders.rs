@@ -114,13 +114,17 @@ pub async fn order_for(
                 let is_refused = |identifier: &Identifier| refused.iter().any(|(bad, _)| bad == identifier);
                 wildcards.retain(|parent| !is_refused(&Identifier::below(parent)));
                 names.retain(|name| !is_refused(&Identifier::from(name.clone())));
-                if names.is_empty() || names.len() + wildcards.len() == before {
-                    return Err(OrderError::Refused(Refusal::Names(refused)));
+                let nothing_left = names.is_empty() || names.len() + wildcards.len() == before;
+                left.extend(refused);
+                if nothing_left {
+                    return Err(OrderError::Refused(Refusal::Names(left)));
                 }
-                left.extend(refused.into_iter().map(|(identifier, problem)| (identifier, problem.detail)));
             }
             Err(error) => return Err(error),
-            Ok(issued) => return Ok(Took { issued, names, wildcards, refused: left }),
+            Ok(issued) => {
+                let refused = left.into_iter().map(|(identifier, problem)| (identifier, problem.detail)).collect();
+                return Ok(Took { issued, names, wildcards, refused });
+            }
         }
     }
     Err(OrderError::StillAtWork { not_before: None })

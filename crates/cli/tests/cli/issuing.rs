@@ -275,3 +275,14 @@ fn another_site_takes_the_wildcard_and_follows_its_renewals() {
     assert!(!same());
     assert_eq!(source(), "ca");
 }
+
+#[test]
+fn a_zone_elsewhere_is_told_with_the_alias_that_would_do_for_each_name() {
+    let coast = Coast::new();
+    coast.run(&["attach", "gullrock.example", "--account", "bakery", "--zone", "elsewhere"]).expect(3);
+    let refused = coast.run(&["certificate", "issue", "gullrock.example", "--proof", "dns-01"]).expect(4);
+    for name in ["gullrock.example", "www.gullrock.example"] {
+        assert!(refused.contains(&format!("{name}: its proof by DNS has to stand in the zone")), "{refused}");
+        assert!(refused.contains(&format!("_acme-challenge.{name} CNAME")), "{refused}");
+    }
+}
