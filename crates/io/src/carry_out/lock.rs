@@ -64,22 +64,3 @@ fn holder(file: &mut File) -> String {
     let _ = file.take(200).read_to_string(&mut text);
     if text.is_empty() { "unknown".into() } else { text }
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_second_one_waits_says_so_and_gives_up_in_the_end() {
-        let folder = tempfile::tempdir().unwrap();
-        let path = folder.path().join("lock");
-        let first = take_lock(&path, "attach gullrock.example", Duration::ZERO, &|_| ()).unwrap();
-        let told = std::cell::RefCell::new(vec![]);
-        let refused = take_lock(&path, "tend", Duration::from_millis(120), &|event| told.borrow_mut().push(event));
-        assert!(refused.unwrap_err().to_string().contains("attach gullrock.example"));
-        assert_eq!(told.borrow().len(), 1);
-        drop(first);
-        // A process that another test starts just now holds the file as well, until it has become another program.
-        assert!(take_lock(&path, "tend", Duration::from_secs(2), &|_| ()).is_ok());
-    }
-}

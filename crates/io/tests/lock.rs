@@ -1,0 +1,18 @@
+//! The harbor's lock, in a process of its own: one that starts others at the same moment would hold it through them.
+
+use std::time::Duration;
+
+use brightharbor_io::carry_out::take_lock;
+
+#[test]
+fn a_second_one_waits_says_so_and_gives_up_in_the_end() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("lock");
+    let first = take_lock(&path, "attach gullrock.example", Duration::ZERO, &|_| ()).unwrap();
+    let told = std::cell::RefCell::new(vec![]);
+    let refused = take_lock(&path, "tend", Duration::from_millis(120), &|event| told.borrow_mut().push(event));
+    assert!(refused.err().unwrap().to_string().contains("attach gullrock.example"));
+    assert_eq!(told.borrow().len(), 1);
+    drop(first);
+    assert!(take_lock(&path, "tend", Duration::ZERO, &|_| ()).is_ok());
+}
