@@ -288,7 +288,11 @@ fn archives_locked_keys_and_zips_are_opened_with_the_password_in_a_file() {
         assert_eq!(kinds.contains(&"remark"), with_remark, "{file}");
         assert!(kinds.contains(&"private key") && pieces.last().unwrap()["belongs_to"] == json!([1]), "{pieces:?}");
     }
-    for file in ["modern.p12", "locked.pem"] {
+    let old = path("old.pem");
+    openssl(&["rsa", "-aes128", "-traditional", "-in", &key, "-out", &old, "-passout", "pass:quay wall"]);
+    let advice = show("old.pem", "password", 2)["error"]["advice"].as_str().unwrap().to_string();
+    assert!(advice.contains("openssl pkey"), "{advice}");
+    for file in ["modern.p12", "locked.pem", "locked.der"] {
         assert_eq!(show(file, "wrong", 2)["error"]["code"], "wrong-use");
         let without = coast.run(&["certificate", "show", &path(file)]).expect(2);
         assert!(without.contains("--password-file"), "{without}");

@@ -51,6 +51,11 @@ pub(super) fn open_archive(der: &[u8], password: Option<&str>) -> Result<Archive
     })
 }
 
+/// Whether it is an encrypted key.
+pub(super) fn is_locked_key(der: &[u8]) -> bool {
+    EncryptedPrivateKeyInfoRef::try_from(der).is_ok()
+}
+
 /// The key (PKCS#8, DER) out of an encrypted one.
 pub(super) fn open_key(der: &[u8], password: Option<&str>) -> Result<Zeroizing<Vec<u8>>, Unlocked> {
     let Some(password) = password else { return Err(Unlocked::Password) };

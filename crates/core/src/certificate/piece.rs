@@ -12,7 +12,7 @@ use der::{Decode, Encode};
 use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, ParsedExtension, X509CertificationRequest};
 
-use super::locked::{Unlocked, is_archive, open_archive, open_key};
+use super::locked::{Unlocked, is_archive, is_locked_key, open_archive, open_key};
 use super::packed::{is_zip, unpack};
 use super::{CertificateFacts, read_der};
 
@@ -51,6 +51,8 @@ pub enum PieceError {
     Broken { number: usize, label: String, reason: String },
     #[error("{what} is locked with a password")]
     Locked { what: String },
+    #[error("the key in part {number} is locked in OpenSSL's old way, which is not opened here")]
+    LockedOldWay { number: usize },
     #[error("the password does not open {what}")]
     WrongPassword { what: String },
     #[error("the zip cannot be read: {0}")]
@@ -140,7 +142,7 @@ fn from_pem(text: &str, password: Option<&str>) -> Result<Vec<Piece>, PieceError
             }
             "RSA PRIVATE KEY" | "EC PRIVATE KEY" if text.contains("Proc-Type: 4,ENCRYPTED") => {
                 // An old way of OpenSSL's own, with a single round of MD5: not opened here.
-                return Err(PieceError::Locked { what: format!("the key in part {number}") });
+                return Err(PieceError::LockedOldWay { number });
             }
             "PRIVATE KEY" | "RSA PRIVATE KEY" | "EC PRIVATE KEY" => {
                 found.push(Piece::Key(pem_of(label, &section.contents)));
@@ -192,7 +194,8 @@ fn from_der(bytes: &[u8], password: Option<&str>) -> Result<Vec<Piece>, PieceErr
     if is_archive(bytes) {
         return from_archive(bytes, password);
     }
-    if let Ok(opened) = open_key(bytes, password) {
+    if is_locked_key(bytes) {
+        let opened = open_key(bytes, password).map_err(|why| locked(why, "the key".into(), password))?;
         return Ok(vec![Piece::Key(pem_of("PRIVATE KEY", &opened))]);
     }
     // A PKCS#8 key is a sequence that begins with version 0 and an algorithm (RFC 5958 section 2).
