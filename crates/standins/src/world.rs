@@ -127,6 +127,11 @@ impl World {
         self.provider.as_ref().map_or((0, 0), |provider| provider.ca.requests())
     }
 
+    /// The certificates that the stand-in CA counts as revoked.
+    pub fn revoked(&self) -> usize {
+        self.provider.as_ref().map_or(0, |provider| provider.ca.revoked())
+    }
+
     /// The orders that the stand-in CA has taken so far.
     pub fn orders(&self) -> usize {
         self.provider.as_ref().map_or(0, |provider| provider.ca.orders())

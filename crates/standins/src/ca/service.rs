@@ -87,6 +87,11 @@ impl CaService {
         (books.requests, books.not_ready)
     }
 
+    /// How many certificates are revoked.
+    pub fn revoked(&self) -> usize {
+        self.books().revoked.len()
+    }
+
     /// How many orders were placed so far.
     pub fn orders(&self) -> usize {
         self.books().orders.len()
