@@ -77,7 +77,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let waiting: HashSet<Hostname> = due.iter().chain(report.later.iter().map(|(site, _)| site)).cloned().collect();
     let mut ours = harbor.store.all_certificates()?;
     due.extend(ours.iter().filter(|one| one.is_due(now) && !waiting.contains(&one.site)).map(|one| one.site.clone()));
-    due.extend(outdated(&harbor, &ours)?);
+    due.extend(outdated(&harbor, &ours)?.into_iter().filter(|site| !waiting.contains(site)));
     let held_back: HashSet<&Hostname> = report.later.iter().map(|(site, _)| site).collect();
     ours.retain(|one| one.source == CertificateSource::Ca && !held_back.contains(&one.site));
     let called_back = called_back(context, &harbor, &ours).await;

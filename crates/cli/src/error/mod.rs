@@ -176,6 +176,10 @@ impl From<OrderError> for Error {
         use brightharbor_core::acme::Refusal;
         let (code, advice) = match &error {
             OrderError::Session(SessionError::NoCa) => ("no-ca", "set `directory` under [ca] in harbor.toml"),
+            OrderError::Session(SessionError::Unknown(_)) => (
+                "unknown-ca",
+                "put it back under [cas] in harbor.toml, or take another: certificate issue HOSTNAME --ca NAME",
+            ),
             OrderError::Session(SessionError::KeyChange) => {
                 ("key-change", "finish it: brightharbor ca change-key NAME, where NAME is as in `ca list`")
             }

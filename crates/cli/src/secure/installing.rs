@@ -37,11 +37,7 @@ pub async fn install_all(context: &Context, sessions: &Sessions, courses: &mut [
         return;
     }
     context.progress.doing("installing certificates");
-    let mut failed = None;
-    if let Err(error) = install_some(context, sessions, courses, &waiting).await {
-        failed = Some(error);
-    }
-    let Some(error) = failed else { return };
+    let Err(error) = install_some(context, sessions, courses, &waiting).await else { return };
     if let [only] = waiting[..] {
         courses[only].at = Stage::Ended(Err(error));
         return;

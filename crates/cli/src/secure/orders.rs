@@ -39,7 +39,8 @@ impl Sessions {
 
     pub fn get(&self, harbor: &Harbor, name: Option<&str>) -> Result<&Session, SessionError> {
         let name = name.filter(|name| *name != "default");
-        let cell = self.by_name.get(&name.map(String::from)).ok_or(SessionError::NoCa)?;
+        let unknown = || SessionError::Unknown(name.unwrap_or_default().to_string());
+        let cell = self.by_name.get(&name.map(String::from)).ok_or_else(unknown)?;
         if let Some(session) = cell.get() {
             return Ok(session);
         }

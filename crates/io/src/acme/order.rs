@@ -136,14 +136,10 @@ async fn run(
             machine.lend(session.nonce());
         }
         match machine.next(now) {
-            Step::Send(request) => {
-                match wire.send(&session.key, session.external(), &request).await {
-                    Ok(response) => machine.received(&response, crate::clock::now()),
-                    Err(reason) => machine.failed(&reason, crate::clock::now()),
-                }
-                session.folder.keep_account(machine.account())?;
-                session.keep_directory(machine.directory())?;
-            }
+            Step::Send(request) => match wire.send(&session.key, session.external(), &request).await {
+                Ok(response) => machine.received(&response, crate::clock::now()),
+                Err(reason) => machine.failed(&reason, crate::clock::now()),
+            },
             Step::PlaceProofs(wanted) => {
                 // Records that an order of before has left in a zone are taken out with those of this one.
                 proofs.retain(|left| left.kind == ProofKind::Dns01 && !wanted.contains(left));
@@ -182,6 +178,8 @@ async fn run(
         }
         // A step within a state, such as asking once more, needs no memory.
         if saved != machine.state().name() {
+            session.folder.keep_account(machine.account())?;
+            session.keep_directory(machine.directory())?;
             files.keep(&machine)?;
             saved = machine.state().name();
         }

@@ -29,6 +29,8 @@ const MOST_RATE_REFUSALS: u32 = 3;
 pub enum SessionError {
     #[error("the settings name no CA")]
     NoCa,
+    #[error("the settings name no CA `{0}` any more")]
+    Unknown(String),
     #[error("a change of the account's key was cut off, so that the CA may know one or the other")]
     KeyChange,
     #[error(transparent)]
