@@ -1,8 +1,11 @@
-//! Durations as people type them: seconds, or with units as in zone files (`1h30m`, `26w`).
+//! Durations as people type them: seconds, or with units as in zone files (`1h30m`, `26w`); and the end of a day.
 
 use std::time::Duration;
 
 use brightharbor_core::zone::parse_ttl;
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
 
 use crate::error::Error;
 
@@ -13,6 +16,12 @@ pub fn parse_duration(typed: &str, advice: &str) -> Result<Duration, Error> {
         Error::wrong_use(format!("`{shown}` is no duration")).advice(advice)
     };
     parse_ttl(typed.trim()).map(|seconds| Duration::from_secs(seconds.into())).ok_or_else(wrong)
+}
+
+/// The moment at which a day is over (UTC).
+pub fn end_of_day(date: Date) -> Result<Timestamp, Error> {
+    let next = date.tomorrow().and_then(|next| next.to_zoned(TimeZone::UTC));
+    next.map(|midnight| midnight.timestamp()).map_err(|_| Error::wrong_use(format!("{date} is no day to end on")))
 }
 
 #[cfg(test)]

@@ -44,14 +44,18 @@ pub fn own_file(harbor: &Harbor, site: &Site, anyway: bool) -> Result<Option<Vec
 
 /// A reload takes its time: asks, for a few seconds at most, until a site of the set is served as it is now. One reload
 /// serves all sites, so that one of them is enough.
-pub fn await_served(context: &Context, changed: &Changed) -> Result<(), Error> {
+pub async fn until_served(context: &Context, changed: &Changed) -> Result<(), Error> {
     let after = changed.set.inventory_changes().find_map(|change| match change {
         InventoryChange::ReplaceSite { after, .. } => Some(after),
         _ => None,
     });
     if let (Some(site), Some(_)) = (after, changed.entry) {
-        let settings = context.open()?.settings;
-        context.block_on(await_fingerprint(&settings, site))?;
+        await_fingerprint(&context.open()?.settings, site).await;
     }
     Ok(())
+}
+
+/// The same, for commands that have nothing else to wait for.
+pub fn await_served(context: &Context, changed: &Changed) -> Result<(), Error> {
+    context.block_on(until_served(context, changed))?
 }

@@ -13,7 +13,7 @@ use url::Url;
 
 use crate::clock;
 use crate::dns::{resolve_all, system_resolvers, walk};
-use crate::probe::{fetch_fingerprint, land, shake_hands};
+use crate::probe::{fetch_fingerprint, fetch_text, land, shake_hands};
 use crate::trust::{self, TrustError};
 
 /// Questions for one domain with a few hostnames; a flood of nameservers ends here.
@@ -41,6 +41,25 @@ pub fn resolvers(settings: &Settings) -> Vec<SocketAddr> {
         return system_resolvers(port);
     }
     settings.internet.resolvers.iter().map(|server| server.socket(port)).collect()
+}
+
+/// Whether a visitor who asks for a path of a hostname over http gets this very text, at every address that it leads to.
+pub async fn sees_file(settings: &Settings, hostname: &Hostname, path: &str, text: &str) -> Result<(), String> {
+    let addresses = match hostname.address() {
+        Some(address) => vec![address],
+        None => {
+            let resolved = resolve_all(&resolvers(settings), &hostname.dns_name()).await;
+            let first = resolved.iter().find(|resolved| !resolved.addresses.is_empty());
+            first.map(|resolved| resolved.addresses.iter().map(|one| one.address).collect()).unwrap_or_default()
+        }
+    };
+    if addresses.is_empty() {
+        return Err("the name does not lead anywhere yet".into());
+    }
+    for address in addresses.into_iter().take(MOST_ADDRESSES) {
+        fetch_text(SocketAddr::new(address, settings.internet.http_port()), hostname, path, text).await?;
+    }
+    Ok(())
 }
 
 /// The name that records of a name stand at: itself, or where its aliases lead. The authoritative servers are asked, so

@@ -142,6 +142,10 @@ fn respond(
     if let Some(token) = path.strip_prefix(PROOF_PATH) {
         return if read { file(&site.proofs, token) } else { unreadable() };
     }
+    if let Some((_, demanded)) = site.demanded.iter().find(|(demanded, _)| *demanded == path) {
+        let (folder, name) = (demanded.parent().unwrap_or(demanded), demanded.file_name().unwrap_or_default());
+        return if read { file(folder, &name.to_string_lossy()) } else { unreadable() };
+    }
     let whole = request.uri().path_and_query().map_or("/", |rest| rest.as_str());
     let authority = |host: &str, tls: bool| {
         let (port, usual) = if tls { (site.https_port, 443) } else { (site.http_port, 80) };

@@ -9,6 +9,7 @@ use brightharbor_core::site::{
 };
 use brightharbor_core::zone::EditError;
 use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::read_if_there;
 use clap::{Args, ValueEnum};
 use jiff::civil::Date;
 
@@ -93,7 +94,12 @@ pub async fn detach_names(
         }
     }
     let site_file = own_file(harbor, site, anyway)?;
-    let loaded = DetachLoaded { site: site.clone(), site_file, zones };
+    let mut demanded = Vec::new();
+    for (_, _, name) in site.demanded_files() {
+        let path = harbor.layout.proofs().join(name);
+        demanded.extend(read_if_there(&path)?.map(|content| (path, content)));
+    }
+    let loaded = DetachLoaded { site: site.clone(), site_file, demanded, zones };
     detach(gone, &loaded, &harbor.settings, &harbor.layout, today, set).map_err(refused)
 }
 

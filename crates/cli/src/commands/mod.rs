@@ -76,6 +76,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Certificate(certificate::Certificate::Check(check)) => certificate::check::run(check, context),
         Command::Certificate(certificate::Certificate::Import(import)) => certificate::import::run(import, context),
         Command::Certificate(certificate::Certificate::Install(install)) => certificate::install::run(install, context),
+        Command::Certificate(certificate::Certificate::Prove(prove)) => certificate::prove::run(prove, context),
         Command::Certificate(certificate::Certificate::Renew(renew)) => certificate::issue::renew(renew, context),
         Command::Certificate(certificate::Certificate::Request(request)) => certificate::request::run(request, context),
         Command::Certificate(certificate::Certificate::Revoke(revoke)) => certificate::revoke::run(revoke, context),

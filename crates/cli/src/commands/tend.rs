@@ -13,6 +13,7 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
+use crate::commands::certificate::{Seen, tend_demands};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
@@ -54,13 +55,15 @@ fn end_redirects(harbor: &Harbor, options: &ChangeOptions, now: Timestamp) -> Re
 }
 
 async fn tend(args: &Tend, context: &Context) -> Report {
-    let mut report =
-        Tended { dry_run: args.dry_run, ended: vec![], tried: vec![], later: vec![], would: vec![], brought: vec![] };
+    let mut report = Tended { dry_run: args.dry_run, ..Tended::default() };
     if !args.dry_run {
         // Takes back what a killed command has left, and ends the redirects whose day is over.
         let options = ChangeOptions { dry_run: false, yes: true };
         let ended = change(context, "tend", &options, async |harbor, now| end_redirects(harbor, &options, now)).await?;
         report.ended = ended.said;
+        let (ended, demanded) = tend_demands(context).await?;
+        report.ended.extend(ended);
+        report.demanded = demanded;
     }
     let harbor = context.open()?;
     let now = clock::now();
@@ -107,15 +110,24 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     Ok(Box::new(report))
 }
 
+#[derive(Default)]
 struct Tended {
     dry_run: bool,
-    /// The redirects whose day is over.
+    /// The redirects, and the proofs for sellers, whose day is over.
     ended: Vec<String>,
+    /// What sellers look at, with the site that it is for.
+    demanded: Vec<(Hostname, Seen)>,
     tried: Vec<Secured>,
     later: Vec<(Hostname, String)>,
     would: Vec<Hostname>,
     /// Services that got another certificate, or could not.
     brought: Vec<Brought>,
+}
+
+impl Tended {
+    fn unseen(&self) -> impl Iterator<Item = &(Hostname, Seen)> {
+        self.demanded.iter().filter(|(_, seen)| seen.problem().is_some())
+    }
 }
 
 impl Shown for Tended {
@@ -129,12 +141,17 @@ impl Shown for Tended {
             human::secured(page, secured);
         }
         self.brought.iter().for_each(|brought| human::brought(page, brought));
+        for (site, seen) in self.unseen() {
+            page.hanging("", &format!("{site}: the seller of its certificate would not see all: {}", seen.words()));
+            page.hanging("  next: ", &format!("brightharbor certificate prove {site}"));
+        }
         for (site, reason) in &self.later {
             page.hanging("", &format!("{site}: later, {reason}"));
             page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
         }
         let idle = self.tried.is_empty() && self.later.is_empty() && self.would.is_empty();
-        if idle && self.ended.is_empty() && self.brought.is_empty() {
+        let unseen = self.unseen().next().is_some();
+        if idle && self.ended.is_empty() && self.brought.is_empty() && !unseen {
             page.line("Nothing waits and nothing is due.");
         }
     }
@@ -146,6 +163,7 @@ impl Shown for Tended {
             "tried": self.tried.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
             "ended": self.ended,
             "services": self.brought,
+            "demanded": self.demanded.iter().map(|(site, seen)| json!({ "site": site, "proof": seen })).collect::<Vec<_>>(),
             "would_try": self.would,
             "later": self.later.iter().map(|(site, reason)| json!({ "site": site, "reason": reason })).collect::<Vec<_>>(),
         })
@@ -157,7 +175,11 @@ impl Shown for Tended {
         let unserved = self.brought.iter().any(|brought| brought.problem.is_some());
         if unserved || self.tried.iter().any(|secured| matches!(secured.outcome, SecureOutcome::NotShown { .. })) {
             Exit::Fault
-        } else if self.tried.iter().all(served) && self.later.is_empty() && self.would.is_empty() {
+        } else if self.tried.iter().all(served)
+            && self.later.is_empty()
+            && self.would.is_empty()
+            && self.unseen().next().is_none()
+        {
             Exit::Done
         } else {
             Exit::Waits

@@ -163,8 +163,8 @@ pub async fn settle_all(context: &Context, courses: &mut [Course<'_>]) {
 
 async fn settle_some(context: &Context, courses: &mut [Course<'_>], which: &[usize]) -> Result<(), Error> {
     let title = match which {
-        [only] => format!("certificate prove {}", courses[*only].site.main()),
-        several => format!("certificate prove for {} sites", several.len()),
+        [only] => format!("certificate of {} is served", courses[*only].site.main()),
+        several => format!("certificates of {} sites are served", several.len()),
     };
     let read: &[Course<'_>] = courses;
     let changed = change(context, &title, &GO_ON, async |harbor, _| {

@@ -6,7 +6,7 @@ use std::time::Duration;
 use brightharbor_core::acme::{Identifier, Proof};
 use brightharbor_core::certificate::{proof_name, with_proofs, without_proofs};
 use brightharbor_core::change::ChangeSet;
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::DnsName;
 use brightharbor_core::site::{Site, Zone, ZoneHome};
 use brightharbor_core::zone::{AlterRequest, Alteration, RecordData, RecordType};
 use brightharbor_io::acme::ProofRecords;
@@ -103,25 +103,10 @@ impl ZoneProofs<'_> {
                 name.bare()
             )
         };
-        match self.zone_of(&owner).map_err(|error| error.to_string())? {
+        match self.harbor.store.zone_holding(&owner).map_err(|error| error.to_string())? {
             Some(zone) if zone.home == ZoneHome::Elsewhere => Err(elsewhere(&format!("the zone {}", zone.name))),
             Some(zone) => Ok(Placing { zone, owner, content, identifier }),
             None => Err(elsewhere("a zone elsewhere")),
-        }
-    }
-
-    /// The zone of the harbor that holds a name, which need not be a hostname.
-    fn zone_of(&self, owner: &DnsName) -> Result<Option<Zone>, brightharbor_io::store::StoreError> {
-        let text = owner.bare();
-        let mut rest = text.as_str();
-        loop {
-            if let Ok(name) = Hostname::parse(rest) {
-                return self.harbor.store.enclosing_zone(&name);
-            }
-            match rest.split_once('.') {
-                Some((_, above)) => rest = above,
-                None => return Ok(None),
-            }
         }
     }
 

@@ -40,14 +40,14 @@ fn certificates_are_listed_with_what_they_do_not_cover() {
 }
 
 /// A seller of certificates with a root and an issuer below it.
-struct Seller {
-    root_pem: String,
-    issuer_pem: String,
+pub struct Seller {
+    pub root_pem: String,
+    pub issuer_pem: String,
     issuer: Issuer<'static, KeyPair>,
 }
 
 impl Seller {
-    fn new() -> Self {
+    pub fn new() -> Self {
         let authority = |name: &str| {
             let mut params = CertificateParams::new(vec![]).unwrap();
             params.distinguished_name = DistinguishedName::new();
@@ -63,7 +63,7 @@ impl Seller {
         Self { root_pem, issuer_pem, issuer: Issuer::new(params, key) }
     }
 
-    fn sell(&self, request: &str) -> String {
+    pub fn sell(&self, request: &str) -> String {
         CertificateSigningRequestParams::from_pem(request).unwrap().signed_by(&self.issuer).unwrap().pem()
     }
 }

@@ -10,6 +10,7 @@ mod coast;
 mod concurrency;
 mod contract;
 mod delegations;
+mod demands;
 mod demo;
 mod floors;
 mod issuing;

@@ -57,7 +57,8 @@ pub fn answer(site: &Site, url: &Url, ports: Ports) -> Answer {
         return Answer::Elsewhere;
     }
     let path = decoded(url.path());
-    if path.starts_with(PROOF_PATH) || path == FINGERPRINT_PATH {
+    let demanded = site.demanded_files().any(|(demanded, ..)| demanded == path);
+    if path.starts_with(PROOF_PATH) || path == FINGERPRINT_PATH || demanded {
         return Answer::Content;
     }
     let secure = url.scheme() == "https";

@@ -68,6 +68,10 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
     }
     let proofs = format!("{}/", served.proofs.display());
     let _ = writeln!(text, "    Alias {} {}", quoted(PROOF_PATH), quoted(&proofs));
+    for (path, file) in served.demanded() {
+        let _ = writeln!(text, "    Alias {} {}", quoted(path), quoted(&file.to_string_lossy()));
+        let _ = writeln!(text, "    <Location {}>\n        ForceType text/plain\n    </Location>", quoted(path));
+    }
     // A denied path with a text of its own: it needs no file and no further module.
     let _ = writeln!(text, "    <Location {}>\n        Require all denied", quoted(FINGERPRINT_PATH));
     let _ = writeln!(text, "        ErrorDocument 403 {}\n    </Location>", quoted(&served.fingerprint));
@@ -81,6 +85,10 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
     let read_alone = "    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD)$\"\n";
     let _ = writeln!(text, "{read_alone}    RewriteRule \"^/\\.well-known/acme-challenge/\" - [R=405,L]");
     let _ = writeln!(text, "    RewriteRule \"^/\\.well-known/(?:acme-challenge/|bright-harbor$)\" - [L]");
+    for (path, _) in served.demanded() {
+        let pattern = quoted(&format!("^{}$", in_pattern(path)));
+        let _ = writeln!(text, "{read_alone}    RewriteRule {pattern} - [R=405,L]\n    RewriteRule {pattern} - [L]");
+    }
     if served.forced() && !tls {
         raw_request(text, &format!("https://{}", served.authority(hostname.as_str(), true)));
     } else {

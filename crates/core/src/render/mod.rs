@@ -13,7 +13,7 @@ mod starter;
 mod zone_list;
 
 use std::net::IpAddr;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use crate::change::content_hash;
 use crate::harbor::{Layout, Settings, WebServer};
@@ -67,9 +67,12 @@ pub fn fingerprint(site: &Site) -> String {
         text.push_str(&files.folder.to_string_lossy());
     }
     // How the next certificate is got says nothing about what is served.
-    let rules = SiteRules { certificate: Box::default(), ..site.rules.clone() };
+    let rules = SiteRules { certificate: Box::default(), demands: vec![], ..site.rules.clone() };
     if rules != SiteRules::default() {
         text.push_str(&serde_json::to_string(&rules).expect("plain values become JSON"));
+    }
+    for (path, _, name) in site.demanded_files() {
+        text.push_str(&format!("\n{path} {name}"));
     }
     content_hash(text.as_bytes())[..32].to_string()
 }
@@ -123,6 +126,11 @@ impl Served<'_> {
     fn authority(&self, host: &str, tls: bool) -> String {
         let (port, usual) = if tls { (self.https_port, 443) } else { (self.http_port, 80) };
         if port == usual { host.to_string() } else { format!("{host}:{port}") }
+    }
+
+    /// The files that sellers demand: the path of each, and where it lies.
+    fn demanded(&self) -> impl Iterator<Item = (&str, PathBuf)> {
+        self.site.demanded_files().map(|(path, _, name)| (path, self.proofs.join(name)))
     }
 
     fn forced(&self) -> bool {

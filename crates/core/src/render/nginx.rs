@@ -46,6 +46,11 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
     let _ = writeln!(text, "    location ^~ {PROOF_PATH} {{");
     let _ = writeln!(text, "        alias {};", quoted(&proofs));
     text.push_str("        default_type application/octet-stream;\n    }\n");
+    for (path, file) in served.demanded() {
+        let _ = writeln!(text, "    location = {} {{", quoted(path));
+        let _ = writeln!(text, "        alias {};", quoted(&file.to_string_lossy()));
+        text.push_str("        default_type text/plain;\n    }\n");
+    }
     let _ = writeln!(text, "    location = {FINGERPRINT_PATH} {{");
     text.push_str("        default_type text/plain;\n");
     let _ = writeln!(text, "        return 403 {};\n    }}", quoted(&served.fingerprint));
@@ -59,9 +64,11 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
         let _ = writeln!(text, "    location / {{\n        return 301 https://{target}$request_uri;\n    }}\n}}");
         return;
     }
-    plan.of_paths().for_each(|redirect| locations(text, redirect));
+    // nginx takes no path twice, and what a seller demands goes first.
+    let demanded: Vec<&str> = served.demanded().map(|(path, _)| path).collect();
+    plan.of_paths().for_each(|redirect| locations(text, redirect, &demanded));
     match (plan.whole(), &plan.sent_to) {
-        (Some(redirect), _) => locations(text, redirect),
+        (Some(redirect), _) => locations(text, redirect, &demanded),
         (None, Some(twin)) => {
             let target = served.authority(twin.as_str(), tls);
             let _ = writeln!(text, "    location / {{\n        return 301 $scheme://{target}$request_uri;\n    }}");
@@ -79,13 +86,15 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
 
 pub(super) fn redirect_rule(redirect: &Redirect) -> String {
     let mut text = String::new();
-    locations(&mut text, redirect);
+    locations(&mut text, redirect, &[]);
     text
 }
 
-fn locations(text: &mut String, redirect: &Redirect) {
+fn locations(text: &mut String, redirect: &Redirect, demanded: &[&str]) {
     let path = &redirect.source.path;
-    exactly(text, redirect, path);
+    if !demanded.contains(&path.as_str()) {
+        exactly(text, redirect, path);
+    }
     if redirect.source.prefix {
         let opening = if path == "/" { "/".to_string() } else { format!("^~ {}", quoted(&format!("{path}/"))) };
         let _ = writeln!(text, "    location {opening} {{");

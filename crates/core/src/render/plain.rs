@@ -14,6 +14,9 @@ pub struct PlainSite {
     pub hosts: Vec<PlainHost>,
     pub document_root: PathBuf,
     pub proofs: PathBuf,
+    /// Files for sellers of certificates: the path of each, and where it lies.
+    #[serde(default)]
+    pub demanded: Vec<(String, PathBuf)>,
     pub fingerprint: String,
     pub http_port: u16,
     pub https_port: u16,
@@ -61,6 +64,7 @@ pub(super) fn render(served: &Served<'_>) -> String {
         hosts: hosts.collect(),
         document_root: served.site.document_root.clone(),
         proofs: served.proofs.to_path_buf(),
+        demanded: served.demanded().map(|(path, file)| (path.to_string(), file)).collect(),
         fingerprint: served.fingerprint.clone(),
         http_port: served.http_port,
         https_port: served.https_port,

@@ -1,9 +1,11 @@
 //! The decision to detach hostnames: what was attached is taken back, but nothing in a home, and no certificate.
 
+use std::path::PathBuf;
+
 use jiff::civil::Date;
 
 use super::catalog::without_member;
-use super::{KeptZone, Site, change_site};
+use super::{DemandedProof, KeptZone, Site, change_site};
 use crate::change::{Change, ChangeSet, FileRemoval, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, NewZones, Settings};
 use crate::name::Hostname;
@@ -15,6 +17,8 @@ use crate::zone::{EditError, Record};
 pub struct DetachLoaded {
     pub site: Site,
     pub site_file: Option<Vec<u8>>,
+    /// The files for a seller of its certificate, as they lie there.
+    pub demanded: Vec<(PathBuf, Vec<u8>)>,
     /// The zones that hold the names, where they can be changed from here.
     pub zones: Vec<KeptZone>,
 }
@@ -63,6 +67,9 @@ pub fn detach(
             let path = layout.site_file(settings.web.server, site.main());
             set.changes.push(Change::RemoveFile(FileRemoval::new(path, before.clone(), 0o644, Purpose::SiteFile)));
         }
+        for (path, before) in &loaded.demanded {
+            set.changes.push(Change::RemoveFile(FileRemoval::new(path.clone(), before.clone(), 0o644, Purpose::Loose)));
+        }
         set.inventory(InventoryChange::RemoveSite(site.clone()));
         said.push(format!("{} is detached, with all its names", site.main()));
         said.push(format!("its pages stay in {}", site.document_root.display()));
@@ -82,21 +89,28 @@ pub fn detach(
         ));
     }
     for kept in &loaded.zones {
+        let demanded = |record: &&Record| {
+            let is_it = |proof: &DemandedProof| matches!(proof, DemandedProof::Record { owner, data } if *owner == record.owner && *data == record.data);
+            whole && site.rules.demands.iter().any(|demand| is_it(&demand.proof))
+        };
         let ours = |record: &&Record| {
             let named = gone.iter().any(|name| name.dns_name() == record.owner);
             named && record.data.address().is_some_and(|address| settings.host.addresses.contains(&address))
         };
-        let records: Vec<Record> = kept.document.records().filter(ours).cloned().collect();
+        let addresses = kept.document.records().filter(ours).count();
+        let gone = |record: &&Record| ours(record) || demanded(record);
+        let records: Vec<Record> = kept.document.records().filter(gone).cloned().collect();
         if records.is_empty() {
             continue;
         }
         let edited = kept.document.without_records(&records, today)?;
         set.extend(vec![kept.change(&edited, &records, &[])]);
-        let addresses = match records.len() {
-            1 => "the address".to_string(),
-            count => format!("the {count} addresses"),
+        let addresses = match addresses {
+            0 => "what a seller of its certificate wanted to see".to_string(),
+            1 => "the address that led here".to_string(),
+            count => format!("the {count} addresses that led here"),
         };
-        said.push(format!("the zone {} is kept, without {addresses} that led here", kept.zone.name));
+        said.push(format!("the zone {} is kept, without {addresses}", kept.zone.name));
     }
     Ok(said)
 }
@@ -181,7 +195,7 @@ mod tests {
             certificate: None,
             rules: SiteRules { redirects, ..SiteRules::default() },
         };
-        DetachLoaded { site, site_file: Some(b"served".to_vec()), zones }
+        DetachLoaded { site, site_file: Some(b"served".to_vec()), demanded: vec![], zones }
     }
 
     fn decided(names: &[&str], loaded: &DetachLoaded) -> (ChangeSet, Vec<String>) {

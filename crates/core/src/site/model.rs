@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::{AccountName, CertificateWish};
+use super::{AccountName, CertificateWish, Demand};
 use crate::certificate::usual_moment;
 use crate::name::Hostname;
 use crate::redirect::Redirect;
@@ -39,6 +39,9 @@ pub struct SiteRules {
     /// How its certificate is got.
     #[serde(skip_serializing_if = "is_default")]
     pub certificate: Box<CertificateWish>,
+    /// What a seller wants to see before it sells one.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub demands: Vec<Demand>,
 }
 
 fn is_default(wish: &CertificateWish) -> bool {

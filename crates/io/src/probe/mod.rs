@@ -6,6 +6,6 @@ mod served;
 mod tls;
 
 pub use issuer::fetch_issuer;
-pub use page::{fetch_fingerprint, fetch_proof, land};
+pub use page::{fetch_fingerprint, fetch_proof, fetch_text, land};
 pub use served::look_at_served;
 pub use tls::shake_hands;

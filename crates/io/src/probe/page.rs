@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::redirect::{FollowStep, Landing, PageSeen, Shows, follow};
-use brightharbor_core::render::FINGERPRINT_PATH;
+use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH};
 use brightharbor_core::survey::{HttpOutcome, HttpSeen};
 use rustls::ClientConfig;
 use url::Url;
@@ -41,11 +41,15 @@ pub async fn fetch_fingerprint(address: SocketAddr, hostname: &Hostname) -> Http
 
 /// Whether an address shows a proof for the CA as it is (RFC 8555 section 8.3).
 pub async fn fetch_proof(address: SocketAddr, hostname: &Hostname, token: &str, expected: &str) -> Result<(), String> {
+    fetch_text(address, hostname, &format!("{PROOF_PATH}{token}"), expected).await
+}
+
+/// Whether an address shows a text at a path, but for blanks at its end.
+pub async fn fetch_text(address: SocketAddr, hostname: &Hostname, path: &str, expected: &str) -> Result<(), String> {
     let named = authority(hostname.as_str(), address.port(), 80);
-    let path = format!("/.well-known/acme-challenge/{token}");
-    match get(address, hostname.as_str(), &named, &path, None).await {
+    match get(address, hostname.as_str(), &named, path, None).await {
         Ok(answer) if answer.status != 200 => Err(format!("{address} answered {} for {hostname}", answer.status)),
-        Ok(answer) if answer.body.trim_ascii_end() == expected.as_bytes() => Ok(()),
+        Ok(answer) if answer.body.trim_ascii_end() == expected.as_bytes().trim_ascii_end() => Ok(()),
         Ok(_) => Err(format!("{address} answered something else for {hostname}")),
         // An address of a family that this host lacks says nothing.
         Err(HttpError::NoRoute) => Ok(()),

@@ -128,6 +128,14 @@ impl Store {
         rows.into_iter().map(|row| self.site(row)).collect()
     }
 
+    /// The sites with something in place that a seller demands, by main hostname.
+    pub fn sites_with_demands(&self) -> Result<Vec<Site>, StoreError> {
+        let mut query =
+            self.connection.prepare_cached(&format!("{SITE} WHERE rules LIKE '%\"demands\":[{{%' ORDER BY main"))?;
+        let rows = query.query_map([], site_row)?.collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter().map(|row| self.site(row)).collect()
+    }
+
     fn site(&self, row: SiteRow) -> Result<Site, StoreError> {
         let mut query =
             self.connection.prepare_cached("SELECT name FROM hostname WHERE site = $1 ORDER BY position")?;

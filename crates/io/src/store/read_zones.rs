@@ -1,6 +1,6 @@
 //! Reading zones, and the patterns that they were made by.
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::site::Zone;
 use brightharbor_core::zone::Pattern;
 use rusqlite::OptionalExtension;
@@ -55,6 +55,17 @@ impl Store {
     pub fn enclosing_zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
         for candidate in std::iter::once(name.clone()).chain(name.ancestors()) {
             if let Some(zone) = self.zone(&candidate)? {
+                return Ok(Some(zone));
+            }
+        }
+        Ok(None)
+    }
+
+    /// The same for an owner of records, which need be no hostname (`_dmarc`).
+    pub fn zone_holding(&self, owner: &DnsName) -> Result<Option<Zone>, StoreError> {
+        for candidate in std::iter::successors(Some(owner.clone()), DnsName::parent) {
+            let Ok(name) = Hostname::parse(&candidate.bare()) else { continue };
+            if let Some(zone) = self.zone(&name)? {
                 return Ok(Some(zone));
             }
         }

@@ -17,6 +17,7 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use super::list::site_of;
+use super::prove::take_all_away;
 use super::unlock::{UnlockOptions, read_pieces};
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
@@ -82,6 +83,9 @@ pub fn run(args: &Import, context: &Context) -> Report {
     if let Some((site, made)) = fits {
         if imported.changed.entry.is_some() {
             imported.secured = Some(context.block_on(prove(context, &site))??);
+            if !site.rules.demands.is_empty() {
+                imported.changed.said.extend(context.block_on(take_all_away(context, site.main()))??);
+            }
         }
         imported.made = Some((site.main().clone(), made));
     }

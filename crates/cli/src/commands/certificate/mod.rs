@@ -5,6 +5,8 @@ pub mod import;
 pub mod install;
 pub mod issue;
 pub mod list;
+pub mod prove;
+mod proven;
 pub mod request;
 pub mod revoke;
 pub mod self_sign;
@@ -13,6 +15,8 @@ mod unlock;
 mod wish;
 
 use clap::Subcommand;
+pub use prove::tend_demands;
+pub use proven::Seen;
 
 #[derive(Debug, Subcommand)]
 pub enum Certificate {
@@ -21,6 +25,7 @@ pub enum Certificate {
     Install(install::Install),
     Issue(issue::Issue),
     List(list::List),
+    Prove(prove::Prove),
     Renew(issue::Renew),
     Request(request::Request),
     Revoke(revoke::Revoke),

@@ -124,7 +124,8 @@ fn meant(
     Ok((AlterRequest { owner: owner.value, record_type, alteration: make(data) }, said))
 }
 
-fn decide(document: &Document, request: &AlterRequest, around: &Surroundings) -> Result<Altered, Error> {
+/// The decision, with advice where it is refused.
+pub fn alter_zone(document: &Document, request: &AlterRequest, around: &Surroundings) -> Result<Altered, Error> {
     alter(document, request, around, today()).map_err(|error| {
         use brightharbor_core::zone::AlterRefused as Why;
         let (code, message) = match &error {
@@ -164,7 +165,7 @@ fn in_file(
         .ok_or_else(|| Error::refused("zone-file-gone", format!("there is no file {shown}")).advice("mend the path"))?;
     let document =
         parse_file(before.clone(), origin, Some(Path::new("."))).map_err(|error| unreadable_zone(&shown, &error))?;
-    let altered = decide(&document, &request, &Surroundings::default())?;
+    let altered = alter_zone(&document, &request, &Surroundings::default())?;
     let mut set = ChangeSet::new(format!("record {} {}", asked.verb, request.owner.bare()));
     let content = altered.zone.source().to_vec();
     set.file(FileWrite::new(file.to_path_buf(), Some(before.clone()), content.clone(), 0o644, Purpose::Loose));
@@ -205,7 +206,7 @@ fn in_harbor(
     let mut result = None;
     let changed = context.block_on(change(context, &title, &manner.options, async |harbor, _| {
         let kept = read_zone(harbor, &zone).await?;
-        let altered = decide(&kept.document, &request, &around)?;
+        let altered = alter_zone(&kept.document, &request, &around)?;
         let mut set = ChangeSet::new(&title);
         set.changes.push(kept.change(&altered.zone, &altered.removed, &altered.added));
         result = Some(altered);

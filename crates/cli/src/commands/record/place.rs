@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::DnsName;
 use brightharbor_core::site::Zone;
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
@@ -40,13 +40,9 @@ impl Where {
                 (typed.to_string(), name)
             }
         };
-        for candidate in std::iter::successors(Some(start), DnsName::parent) {
-            let Ok(name) = Hostname::parse(&candidate.bare()) else { continue };
-            if let Some(zone) = harbor.store.zone(&name)? {
-                return Ok(zone);
-            }
-        }
-        Err(Error::refused("no-zone", format!("no zone of this harbor holds {shown}"))
-            .advice("name the zone with --zone, or a master file with --file and --origin"))
+        harbor.store.zone_holding(&start)?.ok_or_else(|| {
+            Error::refused("no-zone", format!("no zone of this harbor holds {shown}"))
+                .advice("name the zone with --zone, or a master file with --file and --origin")
+        })
     }
 }

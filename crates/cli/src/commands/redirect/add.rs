@@ -10,6 +10,7 @@ use jiff::Timestamp;
 use super::{ports, site_of_source};
 use crate::commands::Report;
 use crate::commands::plan::refuse_beyond;
+use crate::duration::end_of_day;
 use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
@@ -71,7 +72,7 @@ pub fn run(args: &Add, context: &Context) -> Report {
         SideArgument::With => Sides::WithWww,
         SideArgument::Without => Sides::WithoutWww,
     };
-    let until = args.until.map(end_of).transpose()?;
+    let until = args.until.map(end_of_day).transpose()?;
     let redirect =
         |source| Redirect { source, target: target.clone(), status, keep_path: args.keep_path, sides, until };
     let title = match &args.all_of {
@@ -121,11 +122,6 @@ fn of_account(harbor: &Harbor, account: &str) -> Result<Vec<(Site, Source)>, Err
 }
 
 /// The first moment after the day.
-fn end_of(date: jiff::civil::Date) -> Result<Timestamp, Error> {
-    let next = date.tomorrow().and_then(|next| next.to_zoned(jiff::tz::TimeZone::UTC));
-    next.map(|midnight| midnight.timestamp()).map_err(|_| Error::wrong_use(format!("{date} is no day to end on")))
-}
-
 fn words(redirect: &Redirect) -> String {
     let lasting = match redirect.status {
         301 | 308 => "for good: browsers keep it even after it was removed",

@@ -8,7 +8,9 @@ use brightharbor_core::harbor::{Layout, Settings, WebServer};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::redirect::{Answer, Ports, Redirect, Sides, Source, Target, answer};
 use brightharbor_core::render::{fingerprint, site_file};
-use brightharbor_core::site::{AccountName, CertificateFiles, HttpsPolicy, Site, SiteKind, SiteRules, WwwPolicy};
+use brightharbor_core::site::{
+    AccountName, CertificateFiles, Demand, DemandedProof, HttpsPolicy, Site, SiteKind, SiteRules, WwwPolicy,
+};
 use brightharbor_io::http::Connection;
 use brightharbor_io::server::reload_web;
 use brightharbor_io::trust;
@@ -80,6 +82,13 @@ fn sites(folder: &Path) -> Vec<Site> {
         redirects: vec![quay(&format!("{address}/old"), false, 302, "/boats/", false)],
         ..SiteRules::default()
     };
+    // What a seller of certificates wants to see, at paths that are redirected, sent to https, or both.
+    let demanding = |rules: SiteRules, path: &str| {
+        let proof = DemandedProof::file(path, format!("for {path}").as_bytes()).unwrap();
+        SiteRules { demands: vec![Demand { until: jiff::Timestamp::MAX, proof }], ..rules }
+    };
+    let (mixed, forced) = (demanding(mixed, "/old"), demanding(forced, "/missing"));
+    let whole = demanding(whole, "/index.html");
     vec![
         site(folder, "gullrock.example", HttpsPolicy::Offered, mixed),
         site(folder, "crumbandtide.example", HttpsPolicy::Forced, forced),
@@ -154,6 +163,11 @@ fn three_servers_and_the_model_answer_alike() {
         fs::create_dir_all(harbor.join(part)).unwrap();
     }
     fs::write(harbor.join("proofs/token"), "the proof").unwrap();
+    for site in sites(folder.path()) {
+        for (_, content, name) in site.demanded_files() {
+            fs::write(harbor.join("proofs").join(name), content).unwrap();
+        }
+    }
     let world = World::start(folder.path()).unwrap();
     let IpAddr::V4(web) = world.cast.web() else { panic!() };
     let [a, b, c, _] = web.octets();
@@ -244,12 +258,16 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
     let redirect = (path, piece(), any::<bool>(), any::<bool>(), 0..4_usize, 0..3_usize);
     let strategy = (prop::collection::vec(redirect, 0..6), piece(), 0..4_usize, any::<bool>(), any::<Option<u32>>());
     let mut runner = TestRunner::deterministic();
-    let (mut accepted, mut refused) = (0, 0);
+    let (mut accepted, mut refused, mut demanded) = (0, 0, 0);
     for number in 0..300 {
         let (typed, root, www, tls13, hsts) = strategy.new_tree(&mut runner).unwrap().current();
         let domain = format!("berth{number}.example");
         let mut redirects: Vec<Redirect> = Vec::new();
+        let mut demands: Vec<Demand> = Vec::new();
         for (path, target, prefix, keep_path, status, sides) in typed {
+            let demanded = DemandedProof::file(&format!("/{path}"), b"x").ok();
+            let proof = demanded.filter(|proof| !demands.iter().any(|other| other.proof.displaces(proof)));
+            demands.extend(proof.map(|proof| Demand { until: jiff::Timestamp::MAX, proof }));
             let target = if sides == 0 { format!("/{target}") } else { format!("https://quay.example/{target}") };
             let source = Source::parse(&format!("{domain}/{path}"), prefix);
             let (Ok(source), Ok(target)) = (source, Target::parse(&target, keep_path)) else {
@@ -270,7 +288,8 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
             Err(_) => "/home/berth/plain".into(),
         };
         let policies = [WwwPolicy::Also, WwwPolicy::ToBare, WwwPolicy::ToWww, WwwPolicy::None];
-        let rules = SiteRules { www: policies[www], hsts, redirects, ..SiteRules::default() };
+        demanded += demands.len();
+        let rules = SiteRules { www: policies[www], hsts, redirects, demands, ..SiteRules::default() };
         let https = if tls13 { HttpsPolicy::Forced } else { HttpsPolicy::Offered };
         let mut site = site(folder.path(), &domain, if number < 20 { https } else { HttpsPolicy::None }, rules);
         site.document_root = document_root;
@@ -282,6 +301,7 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
         }
     }
     assert!(accepted > 100 && refused > 100, "{accepted} accepted, {refused} refused");
+    assert!(demanded > 20, "{demanded}");
     let nginx = Web::nginx(folder.path(), &harbor.join("servers/nginx"));
     let apache = Web::apache(&world.cast, folder.path(), &harbor.join("servers/apache"));
     for web in [nginx, apache] {
