@@ -40,7 +40,8 @@ fn a_file_and_records_come_and_go() {
     coast.run(&["redirect", "add", "crumbandtide.example", "https://quay.example/", "--keep-path"]).expect(0);
     let file = coast.path("8F2C.txt");
     fs::write(&file, "8F2C11\nseller.example\n").unwrap();
-    let prove = |more: &[&str], exit| coast.json(&[&["certificate", "prove", "crumbandtide.example"], more].concat(), exit);
+    let prove =
+        |more: &[&str], exit| coast.json(&[&["certificate", "prove", "crumbandtide.example"], more].concat(), exit);
     let given = file.to_str().unwrap();
     let dry = prove(&["--file", given, "--record", "_5f3a CNAME 9c1e.seller.example.", "--dry-run"], 0);
     assert_eq!((&dry["change"]["carried_out"], &dry["proofs"]), (&json!(false), &json!([])), "{dry}");
@@ -110,7 +111,7 @@ fn where_the_zone_is_elsewhere_the_lines_are_handed_over_and_watched() {
     let coast = Coast::new();
     coast.run(&["attach", "gullrock.example", "--account", "bakery", "--zone", "elsewhere"]).expect(3);
     let handed = coast.json(&["certificate", "prove", "gullrock.example", "--record", "_5f3a TXT one"], 3);
-    assert_eq!(handed["handed_over"], json!(["_5f3a.gullrock.example.\t3600\tIN\tTXT\t\"one\""]));
+    assert_eq!(handed["handed_over"], json!(["_5f3a.gullrock.example. 3600 IN TXT \"one\""]));
     assert_eq!(proofs(&handed), [("_5f3a.gullrock.example TXT \"one\"", false)]);
     let again = coast.run(&["certificate", "prove", "gullrock.example"]).expect(3);
     assert!(again.contains("would not see all of it yet: 1 of 1"), "{again}");
@@ -122,7 +123,9 @@ fn where_the_zone_is_elsewhere_the_lines_are_handed_over_and_watched() {
 fn what_a_seller_cannot_have_meant_is_refused_and_nothing_changes() {
     let coast = Coast::with_bakery();
     let before = zone(&coast);
-    let refused = |more: &[&str], exit| coast.run(&[&["certificate", "prove", "crumbandtide.example"], more].concat()).expect(exit);
+    let refused = |more: &[&str], exit| {
+        coast.run(&[&["certificate", "prove", "crumbandtide.example"], more].concat()).expect(exit)
+    };
     assert!(refused(&["--file", "/no/such/file"], 4).contains("No such file"));
     let file = coast.path("y.txt");
     fs::write(&file, "y").unwrap();

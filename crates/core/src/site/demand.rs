@@ -43,6 +43,8 @@ pub enum DemandError {
     Dots(String),
     #[error("the path `{0}` answers for other certificates and checks")]
     Reserved(String),
+    #[error("the path `{0}` is that of a front page, which it would take the place of")]
+    FrontPage(String),
     #[error("the file is empty")]
     Empty,
     #[error("the file is larger than {} KiB, which no seller's is", MOST_CONTENT / 1024)]
@@ -182,6 +184,9 @@ fn check_path(path: &str) -> Result<String, DemandError> {
     if path.starts_with(PROOF_PATH) || format!("{path}/") == PROOF_PATH || path == FINGERPRINT_PATH {
         return Err(DemandError::Reserved(shown()));
     }
+    if path.ends_with("/index.html") || path.ends_with("/index.htm") {
+        return Err(DemandError::FrontPage(shown()));
+    }
     Ok(path.to_string())
 }
 
@@ -250,6 +255,7 @@ mod tests {
         assert!(matches!(file("/a/../b", b"x"), Err(DemandError::Dots(_))));
         assert!(matches!(file("/.well-known/acme-challenge/t", b"x"), Err(DemandError::Reserved(_))));
         assert!(matches!(file("/.well-known/bright-harbor", b"x"), Err(DemandError::Reserved(_))));
+        assert!(matches!(file("/boats/index.html", b"x"), Err(DemandError::FrontPage(_))));
         for character in ['"', '$', ' ', ';', '{', '\n', '%', '\\', '?'] {
             let refused = file(&format!("/a{character}b"), b"x");
             assert!(matches!(refused, Err(DemandError::Character { character: c, .. }) if c == character));

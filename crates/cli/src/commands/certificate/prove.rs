@@ -286,12 +286,7 @@ fn handed_over(harbor: &Harbor, site: &Site) -> Result<Vec<String>, Error> {
 }
 
 /// Looks as the seller does: at the authoritative servers, and at the web servers that the names lead to.
-async fn look(
-    context: &Context,
-    harbor: &Harbor,
-    site: &Site,
-    patience: Option<Duration>,
-) -> Result<Vec<Seen>, Error> {
+async fn look(context: &Context, harbor: &Harbor, site: &Site, patience: Option<Duration>) -> Result<Vec<Seen>, Error> {
     let mut seen = Vec::new();
     for demand in &site.rules.demands {
         let mut one = |subject: String, problem: Option<String>| seen.push(Seen::of(demand, subject, problem));

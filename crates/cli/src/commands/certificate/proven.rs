@@ -71,9 +71,8 @@ impl Shown for Proven {
             _ => format!("The seller would not see all of it yet: {missing} of {all} missing."),
         });
         let day = |until: Timestamp| until.strftime("%Y-%m-%d").to_string();
-        let row = |one: &Seen| {
-            vec![one.subject.clone(), if one.seen { "seen" } else { "not seen" }.into(), day(one.until)]
-        };
+        let row =
+            |one: &Seen| vec![one.subject.clone(), if one.seen { "seen" } else { "not seen" }.into(), day(one.until)];
         table(page, &["what the seller looks at", "state", "until"], self.seen.iter().map(row).collect());
         for one in &self.seen {
             if one.problem.is_some() {

@@ -5,7 +5,6 @@ use brightharbor_core::redirect::{AddRefused, Redirect, RedirectError, Sides, So
 use brightharbor_core::site::{AccountName, Counted, Site};
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
-use jiff::Timestamp;
 
 use super::{ports, site_of_source};
 use crate::commands::Report;

@@ -88,7 +88,7 @@ fn sites(folder: &Path) -> Vec<Site> {
         SiteRules { demands: vec![Demand { until: jiff::Timestamp::MAX, proof }], ..rules }
     };
     let (mixed, forced) = (demanding(mixed, "/old"), demanding(forced, "/missing"));
-    let whole = demanding(whole, "/index.html");
+    let whole = demanding(whole, "/keep/8F2C.html");
     vec![
         site(folder, "gullrock.example", HttpsPolicy::Offered, mixed),
         site(folder, "crumbandtide.example", HttpsPolicy::Forced, forced),
@@ -99,7 +99,7 @@ fn sites(folder: &Path) -> Vec<Site> {
     ]
 }
 
-const PATHS: [&str; 23] = [
+const PATHS: [&str; 24] = [
     "/",
     "/index.html",
     "/missing",
@@ -121,6 +121,7 @@ const PATHS: [&str; 23] = [
     "/sp%20ace?q=1",
     "/dollar",
     "/keep/x%20y?z",
+    "/keep/8F2C.html",
     "/.well-known/acme-challenge/token",
     "/.well-known/bright-harbor",
 ];

@@ -1,0 +1,44 @@
+//! How soon the binary starts. A test binary of its own: what is measured in milliseconds cannot run beside others.
+
+#[path = "cli/coast.rs"]
+#[expect(dead_code, reason = "only some of it is needed here")]
+mod coast;
+
+use std::fs;
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use coast::{Coast, brightharbor};
+
+/// The quickest of many starts: what the program itself takes, without the machine's other work.
+fn quickest(mut command: impl FnMut() -> Command) -> Duration {
+    (0..25)
+        .map(|_| {
+            let mut command = command();
+            let started = Instant::now();
+            assert!(command.output().unwrap().status.success());
+            started.elapsed()
+        })
+        .min()
+        .unwrap()
+}
+
+#[test]
+fn it_starts_within_10_milliseconds_of_a_hello_world() {
+    let coast = Coast::new();
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
+    let hello = coast.path("hello");
+    fs::write(coast.path("hello.rs"), "fn main() { println!(\"hello\"); }").unwrap();
+    let rustc = std::env::var("RUSTC").unwrap_or_else(|_| "rustc".into());
+    let built = Command::new(rustc).arg("-O").arg("-o").arg(&hello).arg(coast.path("hello.rs")).status().unwrap();
+    assert!(built.success());
+    let bound = quickest(|| Command::new(&hello)) + Duration::from_millis(10);
+    let version = quickest(|| {
+        let mut command = brightharbor();
+        command.arg("--version");
+        command
+    });
+    assert!(version <= bound, "--version took {version:?}, the bound is {bound:?}");
+    let list = quickest(|| coast.command(&["site", "list"]));
+    assert!(list <= bound, "site list took {list:?}, the bound is {bound:?}");
+}
