@@ -78,8 +78,9 @@ pub fn self_signed(key_pem: &str, names: &[Hostname], now: Timestamp, days: u16)
 }
 
 fn params_for(names: &[Hostname]) -> Result<CertificateParams, KeyError> {
-    let names: Vec<String> = names.iter().map(|name| name.as_str().to_string()).collect();
-    CertificateParams::new(names).map_err(failed("the names cannot be written"))
+    // An address stands in a certificate as such, without the brackets of a URL.
+    let text = |name: &Hostname| name.address().map_or_else(|| name.to_string(), |address| address.to_string());
+    CertificateParams::new(names.iter().map(text).collect::<Vec<_>>()).map_err(failed("the names cannot be written"))
 }
 
 fn named(names: &[Hostname], subject: &Subject) -> Result<DistinguishedName, KeyError> {
@@ -119,7 +120,6 @@ pub fn public_half(key_pem: &str) -> Result<Vec<u8>, KeyError> {
 /// A certificate request for the names, DER. The names stand in the extension alone: CAs take nothing else.
 pub fn certificate_request(key_pem: &str, identifiers: &[Identifier]) -> Result<Vec<u8>, KeyError> {
     let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
-    // An address stands in a certificate as such, without the brackets of a URL.
     let text = |one: &Identifier| one.name.address().map_or_else(|| one.to_string(), |address| address.to_string());
     let names: Vec<String> = identifiers.iter().map(text).collect();
     let mut params = CertificateParams::new(names).map_err(failed("the request cannot be made"))?;

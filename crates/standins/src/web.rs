@@ -7,6 +7,7 @@ use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
 
+use brightharbor_core::name::Hostname;
 use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite, WORDS};
 use bytes::Bytes;
 use http_body_util::Full;
@@ -110,7 +111,8 @@ impl WebServer {
     }
 
     pub async fn serve_https(self, listener: TcpListener) {
-        let resolver = Arc::new(BySni(Arc::clone(&self.served)));
+        let address = listener.local_addr().map(|address| Hostname::of_address(address.ip()).to_string());
+        let resolver = Arc::new(BySni { served: Arc::clone(&self.served), address: address.unwrap_or_default() });
         let config = ServerConfig::builder_with_provider(Arc::new(aws_lc_rs::default_provider()))
             .with_safe_default_protocol_versions()
             .expect("the provider knows TLS 1.2 and 1.3")
@@ -219,12 +221,16 @@ fn percent_decoded(path: &str) -> Vec<u8> {
 }
 
 #[derive(Debug)]
-struct BySni(Arc<RwLock<Served>>);
+struct BySni {
+    served: Arc<RwLock<Served>>,
+    /// What was asked for where no name was sent.
+    address: String,
+}
 
 impl ResolvesServerCert for BySni {
     fn resolve(&self, hello: ClientHello<'_>) -> Option<Arc<CertifiedKey>> {
-        let name = hello.server_name()?;
-        self.0.read().ok()?.keys.get(name).cloned()
+        let name = hello.server_name().unwrap_or(&self.address);
+        self.served.read().ok()?.keys.get(name).cloned()
     }
 }
 

@@ -73,6 +73,18 @@ fn a_site_without_a_name_is_served_by_its_address() {
     assert_eq!((&tried["agree"], &tried["model"][0]["status"]), (&json!(true), &json!(302)), "{tried}");
     coast.run(&["tend"]).expect(0);
     coast.run(&["site", "change", &address, "--document-root", "bare"]).expect(0);
+
+    // A CA that certifies addresses (RFC 8738) is asked on purpose; the certificate is renewed as any other.
+    let issued = coast.json(&["certificate", "issue", &address], 0);
+    assert_eq!(issued["certificate"]["outcome"], "served", "{issued}");
+    let links = coast.json(&["survey", &address], 0)["surveys"][0]["links"].clone();
+    assert!(links.as_array().unwrap().iter().all(|link| link["state"] == "holds"), "{links}");
+    assert_eq!(coast.json(&["site", "show", &address], 0)["site"]["https"], "forced");
+    let listed = coast.json(&["certificate", "list"], 0)["certificates"].clone();
+    assert!(listed.as_array().unwrap().iter().any(|row| row["names"] == json!([address])), "{listed}");
+    coast.json(&["certificate", "renew", &address], 0);
+    // Whoever asks for a name gets that of the name as before.
+    coast.run(&["survey", "crumbandtide.example"]).expect(0);
     coast.run(&["detach", &address]).expect(0);
     assert_eq!(coast.json(&["site", "list"], 0)["sites"].as_array().unwrap().len(), 1);
 }

@@ -83,9 +83,12 @@ impl Layout {
         })
     }
 
+    /// The file of one site. Servers read them in the order of their names, and a visitor who asks for an address names
+    /// nobody in the handshake: then the first counts, so that sites by address come before all others.
     pub fn site_file(&self, server: WebServer, main: &Hostname) -> PathBuf {
         let ending = if matches!(server, WebServer::Nginx | WebServer::Apache) { "conf" } else { "json" };
-        self.site_files(server).join(format!("{main}.{ending}"))
+        let first = if main.address().is_some() { "+" } else { "" };
+        self.site_files(server).join(format!("{first}{main}.{ending}"))
     }
 
     /// Where proofs of control for the CA are answered from (RFC 8555 section 8.3); outside every document root.

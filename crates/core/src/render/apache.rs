@@ -32,15 +32,13 @@ pub(super) fn render(served: &Served<'_>) -> String {
 fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool) {
     let hostname = plan.hostnames[0];
     let port = if tls { served.https_port } else { served.http_port };
-    let addresses: Vec<String> = if served.listen.is_empty() {
-        vec![format!("*:{port}")]
-    } else {
-        served
-            .listen
-            .iter()
-            .map(|address| if address.is_ipv6() { format!("[{address}]:{port}") } else { format!("{address}:{port}") })
-            .collect()
+    let nameless_at = served.nameless_at().filter(|_| tls);
+    let listen = nameless_at.as_ref().map_or(served.listen, std::slice::from_ref);
+    let at = |address: &IpAddr| {
+        if address.is_ipv6() { format!("[{address}]:{port}") } else { format!("{address}:{port}") }
     };
+    let addresses: Vec<String> =
+        if listen.is_empty() { vec![format!("*:{port}")] } else { listen.iter().map(at).collect() };
     let _ = writeln!(text, "<VirtualHost {}>", addresses.join(" "));
     match hostname.address() {
         // A ServerName cannot be an IPv6 address; an alias can.

@@ -133,6 +133,12 @@ impl Served<'_> {
         self.site.demanded_files().map(|(path, _, name)| (path, self.proofs.join(name)))
     }
 
+    /// The address of a site without a name, where it is the only one that its https is served at: a handshake there
+    /// names no host (RFC 6066 section 3), so that there can be no other.
+    fn nameless_at(&self) -> Option<IpAddr> {
+        self.site.main().address().filter(|address| self.listen.contains(address))
+    }
+
     fn forced(&self) -> bool {
         self.site.https == HttpsPolicy::Forced
     }

@@ -3,6 +3,7 @@
 //! Paths are checked before they get here (`site::check_path`), hostnames are hostnames; both are quoted all the same.
 
 use std::fmt::Write;
+use std::net::IpAddr;
 
 use super::host_plan::{self, HostPlan};
 use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
@@ -25,8 +26,15 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
     text.push_str("server {\n");
     let port = if tls { served.https_port } else { served.http_port };
     let suffix = if tls { " ssl http2" } else { "" };
-    for address in listen_addresses(served) {
-        let _ = writeln!(text, "    listen {address}:{port}{suffix};");
+    match served.nameless_at().filter(|_| tls) {
+        Some(address) => {
+            let _ = writeln!(text, "    listen {}:{port}{suffix} default_server;", bracketed(address));
+        }
+        None => {
+            for address in listen_addresses(served) {
+                let _ = writeln!(text, "    listen {address}:{port}{suffix};");
+            }
+        }
     }
     let _ = writeln!(text, "    server_name {};", names.join(" "));
     let _ = writeln!(text, "    root {};", quoted(&served.site.document_root.to_string_lossy()));
@@ -137,17 +145,17 @@ fn located(target: &str, redirect: &Redirect) -> String {
 
 fn listen_addresses(served: &Served<'_>) -> Vec<String> {
     if !served.listen.is_empty() {
-        return served
-            .listen
-            .iter()
-            .map(|address| if address.is_ipv6() { format!("[{address}]") } else { address.to_string() })
-            .collect();
+        return served.listen.iter().map(|address| bracketed(*address)).collect();
     }
     let mut all = vec!["*".to_string()];
     if served.ipv6 {
         all.push("[::]".into());
     }
     all
+}
+
+fn bracketed(address: IpAddr) -> String {
+    if address.is_ipv6() { format!("[{address}]") } else { address.to_string() }
 }
 
 fn quoted(text: &str) -> String {

@@ -38,7 +38,11 @@ async fn handshake(
 ) -> Result<TlsOutcome, HttpError> {
     let (config, witness) = witnessing(roots, rustls::ALL_VERSIONS)?;
     let stream = connect(address).await?;
-    let name = ServerName::try_from(hostname.as_str().to_string()).map_err(|e| HttpError::Request(e.to_string()))?;
+    // An address is no name that could be sent along (RFC 6066 section 3).
+    let name = match hostname.address() {
+        Some(address) => ServerName::from(address),
+        None => ServerName::try_from(hostname.as_str().to_string()).map_err(|e| HttpError::Request(e.to_string()))?,
+    };
     let stream = timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name, stream))
         .await
         .map_err(|_| HttpError::Silent)?

@@ -61,6 +61,7 @@ impl Authority {
             .iter()
             .filter_map(|name| match name {
                 SanType::DnsName(name) => Some(name.as_str().to_ascii_lowercase()),
+                SanType::IpAddress(address) => Some(address.to_string()),
                 _ => None,
             })
             .collect();

@@ -1,6 +1,6 @@
 //! Validates control of a name by http-01 (RFC 8555 section 8.3): looks the name up itself and fetches the proof.
 
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::time::Duration;
 
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
@@ -18,9 +18,15 @@ pub(super) async fn validate(
     token: &str,
     expected: &str,
 ) -> Result<(), String> {
-    let addresses = resolver.addresses(&zone_name(name)?).await;
-    let address = addresses.first().ok_or_else(|| format!("no address found for {name}"))?;
-    let address = SocketAddr::new(*address, http_port);
+    let address = match name.parse::<IpAddr>() {
+        // RFC 8738 section 4: the address itself is asked.
+        Ok(address) => address,
+        Err(_) => {
+            let addresses = resolver.addresses(&zone_name(name)?).await;
+            *addresses.first().ok_or_else(|| format!("no address found for {name}"))?
+        }
+    };
+    let address = SocketAddr::new(address, http_port);
     let fetched = timeout(Duration::from_secs(3), fetch(address, name, token)).await;
     let body =
         fetched.map_err(|_| format!("{address} did not answer in time"))?.map_err(|e| format!("{address}: {e}"))?;

@@ -60,6 +60,12 @@ impl Answer {
     }
 }
 
+/// As it stands in orders and authorizations: a name, or an address (RFC 8738 section 3).
+fn identifier(name: &str) -> Value {
+    let kind = if name.parse::<std::net::IpAddr>().is_ok() { "ip" } else { "dns" };
+    json!({ "type": kind, "value": name })
+}
+
 fn random() -> String {
     let mut bytes = [0; 16];
     ::aws_lc_rs::rand::fill(&mut bytes).expect("the system gives random bytes");
@@ -222,10 +228,10 @@ impl CaService {
     fn new_order(&self, account: usize, payload: &[u8]) -> Result<Answer> {
         let payload: Value = serde_json::from_slice(payload).map_err(malformed)?;
         let identifiers = payload["identifiers"].as_array().ok_or_else(|| malformed("no identifiers"))?;
-        let names: Vec<String> =
-            identifiers.iter().filter_map(|identifier| identifier["value"].as_str().map(String::from)).collect();
+        let named = |one: &Value| one["value"].as_str().filter(|name| identifier(name) == *one).map(String::from);
+        let names: Vec<String> = identifiers.iter().filter_map(named).collect();
         if names.is_empty() || names.len() != identifiers.len() {
-            return Err(malformed("identifiers without value"));
+            return Err(malformed("identifiers that are neither names nor addresses, or say that they are the other"));
         }
         // What no public CA would sign is refused on purpose, so that a refusal can be seen.
         if let Some(name) = names.iter().find(|name| name.starts_with("refused.")) {
@@ -257,7 +263,7 @@ impl CaService {
     fn order_value(&self, books: &Books, number: usize, status: &str) -> Value {
         let (base, order) = (&self.shared.base, &books.orders[number]);
         let urls: Vec<String> = order.authorizations.iter().map(|n| format!("{base}/authorization/{n}")).collect();
-        let identifiers: Vec<Value> = order.names.iter().map(|name| json!({ "type": "dns", "value": name })).collect();
+        let identifiers: Vec<Value> = order.names.iter().map(|name| identifier(name)).collect();
         let mut value = json!({
             "status": status,
             "identifiers": identifiers,
@@ -296,12 +302,16 @@ impl CaService {
             other => other.word(),
         };
         // A file at one web server says nothing about all names below it.
-        let kinds: &[&str] = if authorization.wildcard { &["dns-01"] } else { &["http-01", "dns-01"] };
+        let kinds: &[&str] = match authorization.name.parse::<std::net::IpAddr>() {
+            _ if authorization.wildcard => &["dns-01"],
+            Ok(_) => &["http-01"],
+            Err(_) => &["http-01", "dns-01"],
+        };
         let challenges: Vec<Value> =
             kinds.iter().map(|kind| self.challenge_value(number, authorization, kind)).collect();
         let mut value = json!({
             "status": status,
-            "identifier": { "type": "dns", "value": authorization.name },
+            "identifier": identifier(&authorization.name),
             "challenges": challenges,
         });
         if authorization.wildcard {

@@ -19,7 +19,7 @@ use serde_json::{Value, json};
 use super::list::site_of;
 use super::prove::take_all_away;
 use super::unlock::{UnlockOptions, read_pieces};
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
@@ -63,7 +63,7 @@ pub fn run(args: &Import, context: &Context) -> Report {
     if args.fetch {
         context.block_on(fetch_missing(&mut given, &mut remarks, context))?;
     }
-    let named = args.site.as_deref().map(hostname).transpose()?;
+    let named = args.site.as_deref().map(host).transpose()?;
     let mut fits: Option<(Site, Assembled)> = None;
     let title = "certificate import".to_string();
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {

@@ -8,7 +8,7 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use super::list::site_of;
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
@@ -34,7 +34,7 @@ pub struct Install {
 
 pub fn run(args: &Install, context: &Context) -> Report {
     if let (Some(site), Some(from)) = (&args.site, &args.from) {
-        let (site, from) = (hostname(site)?, hostname(from)?);
+        let (site, from) = (host(site)?, host(from)?);
         return context.block_on(share(context, &site, &from))?;
     }
     let harbor = context.open()?;

@@ -9,7 +9,7 @@ use serde_json::{Value, json};
 
 use super::list::site_of;
 use super::wish::WishOptions;
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::look::look_at_site;
 use crate::run::Context;
@@ -50,7 +50,7 @@ pub fn run(args: &Issue, context: &Context) -> Report {
 }
 
 fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
-    let name = hostname(&args.hostname)?;
+    let name = host(&args.hostname)?;
     let harbor = context.open()?;
     let site = site_of(&harbor, &name)?;
     let wished = args.wish.foresee(&harbor, &site, &name)?;

@@ -45,10 +45,11 @@ pub fn run(args: &List, context: &Context) -> Report {
     let now = clock::now();
     let mut rows = Vec::new();
     for site in harbor.store.sites(account.as_ref().map(|account| &account.name))? {
-        if site.kind == SiteKind::ByAddress {
+        let certificate = harbor.store.certificate_of(site.main())?;
+        // Few CAs certify addresses: one without is nothing that is missing.
+        if site.kind == SiteKind::ByAddress && certificate.is_none() {
             continue;
         }
-        let certificate = harbor.store.certificate_of(site.main())?;
         let waits = harbor.store.waiting_of(site.main())?.is_some();
         rows.push(Row { site, certificate, waits });
     }

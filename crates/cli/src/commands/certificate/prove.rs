@@ -20,7 +20,7 @@ use super::list::site_of;
 use super::proven::{Proven, Seen};
 use crate::commands::record::alter_zone;
 use crate::commands::record::watch::{WatchOption, watch};
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::duration::end_of_day;
 use crate::error::Error;
 use crate::look::surroundings;
@@ -67,7 +67,7 @@ pub fn run(args: &Prove, context: &Context) -> Report {
 }
 
 async fn prove(args: &Prove, context: &Context) -> Report {
-    let name = hostname(&args.hostname)?;
+    let name = host(&args.hostname)?;
     let patience = args.watch.patience()?;
     let until = args.until.map(end_of_day).transpose()?;
     let file = args.file.as_deref().map(|path| {

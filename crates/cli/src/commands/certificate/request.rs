@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 
 use super::list::site_of;
 use super::wish::KeyArgument;
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
@@ -48,7 +48,7 @@ pub struct Request {
 }
 
 pub fn run(args: &Request, context: &Context) -> Report {
-    let name = hostname(&args.hostname)?;
+    let name = host(&args.hostname)?;
     let subject = subject(args)?;
     let unmade = |error| Error::refused("key", error).advice("try again; nothing was kept");
     let title = format!("certificate request {name}");

@@ -8,7 +8,7 @@ use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
 use super::list::site_of;
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::secure::{SecureOutcome, Secured, Wanted, secure_as};
@@ -51,7 +51,7 @@ impl From<ReasonArgument> for RevocationReason {
 }
 
 pub fn run(args: &Revoke, context: &Context) -> Report {
-    let name = hostname(&args.hostname)?;
+    let name = host(&args.hostname)?;
     let harbor = context.open()?;
     let site = site_of(&harbor, &name)?;
     let present = harbor.store.certificate_of(site.main())?;

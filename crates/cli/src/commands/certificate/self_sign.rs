@@ -6,7 +6,7 @@ use brightharbor_io::keys::{new_key_pem, self_signed};
 use clap::Args;
 
 use super::list::site_of;
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, host};
 use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
@@ -26,7 +26,7 @@ pub struct SelfSign {
 }
 
 pub fn run(args: &SelfSign, context: &Context) -> Report {
-    let name = hostname(&args.hostname)?;
+    let name = host(&args.hostname)?;
     let unmade = |error| Error::refused("key", error).advice("try again; nothing was kept");
     let title = format!("certificate self-sign {name}");
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {

@@ -101,11 +101,17 @@ impl Port {
     /// Another judge than our own handshake.
     #[track_caller]
     fn openssl_verifies(&self, hostname: &str) {
+        self.openssl_judges(hostname, &["-servername", hostname, "-verify_hostname", hostname]);
+    }
+
+    #[track_caller]
+    fn openssl_judges(&self, hostname: &str, how: &[&str]) {
         let openssl = need("openssl", "openssl");
         let cast = &self.world.cast;
         let output = Command::new(openssl)
             .args(["s_client", "-connect", &format!("{}:{}", cast.web(), cast.https_port)])
-            .args(["-servername", hostname, "-verify_hostname", hostname, "-verify_return_error", "-CAfile"])
+            .args(how)
+            .args(["-verify_return_error", "-CAfile"])
             .arg(&self.ca.root)
             .stdin(std::process::Stdio::null())
             .output()
@@ -249,10 +255,25 @@ fn voyage(kind: &str) {
     assert_eq!(shop["surveys"][0]["all_hold"], true, "{shop}");
     port.openssl_verifies("shop.crumbandtide.example");
 
+    an_address_has_a_certificate_of_its_own(&port);
     records_are_loaded_and_asked_for(&port);
     a_zone_that_has_become_dynamic_takes_the_proofs_by_update(&port, kind);
     refused_changes_leave_the_server_running(&mut port);
     a_dns_server_that_is_down_changes_nothing(&mut port);
+}
+
+/// RFC 8738: the handshake names no host, and must show this certificate all the same, whatever other sites there are.
+fn an_address_has_a_certificate_of_its_own(port: &Port) {
+    let address = port.world.cast.web().to_string();
+    port.json(&["attach", "--address", &address, "--account", "bakery"], 0);
+    let issued = port.json(&["certificate", "issue", &address], 0);
+    assert_eq!(issued["certificate"]["names"], serde_json::json!([address]), "{issued}");
+    port.openssl_judges(&address, &["-noservername", "-verify_ip", &address]);
+    port.openssl_verifies("shop.crumbandtide.example");
+    let surveyed = port.json(&["survey", &address], 0);
+    assert_eq!(surveyed["surveys"][0]["all_hold"], true, "{surveyed}");
+    port.json(&["certificate", "renew", &address], 0);
+    port.json(&["detach", &address], 0);
 }
 
 /// The remote control finds nobody: everything is put back, and the web server goes on.
