@@ -119,16 +119,18 @@ pub async fn prove(harbor: &Harbor, certificate: &Certificate) -> Result<Result<
     let settings = &harbor.settings;
     let roots = trust::roots(&settings.internet.trust_roots)?;
     let deadline = Instant::now() + Duration::from_secs(4);
-    for address in web_addresses(harbor) {
+    for name in &certificate.names {
         // Who asks for an address gets to that one.
-        let asked_there = |name: &&Hostname| name.address().is_none_or(|own| own == address);
-        let address = SocketAddr::new(address, settings.internet.https_port());
-        for name in certificate.names.iter().filter(asked_there) {
+        let addresses = name.address().map_or_else(|| web_addresses(harbor), |own| vec![own]);
+        let mut shown = false;
+        for address in addresses {
+            let address = SocketAddr::new(address, settings.internet.https_port());
             loop {
                 let seen = shake_hands(address, name, Arc::clone(&roots)).await;
                 let reason = match seen.outcome {
                     TlsOutcome::NoRoute => break,
                     TlsOutcome::Shown { verified: Ok(()), not_after, .. } if not_after == certificate.not_after => {
+                        shown = true;
                         break;
                     }
                     TlsOutcome::Shown { verified: Ok(()), .. } => "another certificate is shown".to_string(),
@@ -139,6 +141,9 @@ pub async fn prove(harbor: &Harbor, certificate: &Certificate) -> Result<Result<
                 }
                 tokio::time::sleep(Duration::from_millis(50)).await;
             }
+        }
+        if !shown {
+            return Ok(Err(format!("no address of the web server can be reached from here to ask for {name}")));
         }
     }
     Ok(Ok(()))

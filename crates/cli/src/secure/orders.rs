@@ -8,7 +8,7 @@ use brightharbor_core::acme::{Identifier, Refusal};
 use brightharbor_core::certificate::{read_chain, renewal_id};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, Site};
-use brightharbor_io::acme::{Issued, OrderError, OrderPlan, Session, SessionError, order};
+use brightharbor_io::acme::{Issued, OrderError, OrderPlan, Responder, Session, SessionError, order};
 use brightharbor_io::harbor::Harbor;
 use zeroize::Zeroizing;
 
@@ -29,12 +29,16 @@ pub struct Sessions {
     by_name: BTreeMap<Option<String>, OnceCell<Session>>,
     /// Zones are changed by one order at a time: the harbor's lock is held meanwhile.
     pub(super) zones: tokio::sync::Mutex<()>,
+    /// Where proofs over TLS are shown.
+    responder: Option<Responder>,
 }
 
 impl Sessions {
     pub fn new(harbor: &Harbor) -> Self {
         let names = harbor.settings.cas.keys().cloned().map(Some).chain([None]);
-        Self { by_name: names.map(|name| (name, OnceCell::new())).collect(), zones: tokio::sync::Mutex::default() }
+        let by_name = names.map(|name| (name, OnceCell::new())).collect();
+        let responder = harbor.settings.web.tls_alpn_listen.map(Responder::new);
+        Self { by_name, zones: tokio::sync::Mutex::default(), responder }
     }
 
     pub fn get(&self, harbor: &Harbor, name: Option<&str>) -> Result<&Session, SessionError> {
@@ -107,6 +111,7 @@ pub async fn order_for(
             layout: &harbor.layout,
             web: &web,
             settings: &harbor.settings,
+            responder: sessions.responder.as_ref(),
             servers: wanted.servers,
         };
         match order(session, &plan, &records).await {

@@ -13,7 +13,7 @@ fuzz_target!(|data: &[u8]| {
         directory_url: "https://ca.example/directory".into(),
         names: vec![Hostname::parse("gullrock.example").expect("a hostname")],
         wildcards: vec![Hostname::parse("gullrock.example").expect("a hostname")],
-        by_dns: false,
+        proof: Default::default(),
         contact: None,
         terms_accepted: true,
         thumbprint: "thumb".into(),

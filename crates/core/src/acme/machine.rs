@@ -7,6 +7,7 @@ use super::identifier::{Identifier, identifiers};
 use super::message::{Directory, Payload, Problem, Proof, Refusal, Request, Response, Signer};
 use super::state::{State, Want};
 use crate::name::Hostname;
+use crate::site::ProofWish;
 
 /// What is wanted, settled before the first step.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -16,9 +17,9 @@ pub struct Brief {
     /// Names with `*.` before them in the certificate.
     #[serde(default)]
     pub wildcards: Vec<Hostname>,
-    /// Proven by DNS records rather than over http; wildcards always are.
+    /// How control is proven.
     #[serde(default)]
-    pub by_dns: bool,
+    pub proof: ProofWish,
     /// A mailbox, without `mailto:`.
     pub contact: Option<String>,
     pub terms_accepted: bool,

@@ -168,6 +168,8 @@ pub enum ProofKind {
     Http01,
     /// A TXT record (section 8.4).
     Dns01,
+    /// A certificate that is shown in a handshake (RFC 8737).
+    TlsAlpn01,
 }
 
 impl ProofKind {
@@ -176,6 +178,7 @@ impl ProofKind {
         match self {
             ProofKind::Http01 => "http-01",
             ProofKind::Dns01 => "dns-01",
+            ProofKind::TlsAlpn01 => "tls-alpn-01",
         }
     }
 }
@@ -187,7 +190,8 @@ pub struct Proof {
     pub identifier: Identifier,
     /// The name of the file, for http-01.
     pub token: String,
-    /// What the file, or the TXT record at `_acme-challenge` below the name, says.
+    /// What the file, or the TXT record at `_acme-challenge` below the name, says; what the certificate holds the digest
+    /// of.
     pub content: String,
     pub challenge_url: String,
     pub authorization_url: String,

@@ -17,6 +17,7 @@ mod identifier;
 mod machine;
 mod message;
 mod state;
+mod tls_alpn;
 
 pub use errand::{Errand, ErrandStep, RevocationReason, Task};
 pub use identifier::{Identifier, identifiers};
@@ -24,6 +25,7 @@ pub use machine::{Brief, Machine, Step};
 pub use message::{Directory, DirectoryMeta, Payload, Problem, Proof, ProofKind, Refusal, Request, Response, Signer};
 
 pub use state::State;
+pub use tls_alpn::{PROTOCOL, asked_name, proof_digest, proves};
 
 #[cfg(test)]
 mod tests;

@@ -25,6 +25,7 @@ pub use coverage::{covers, uncovered};
 pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting};
 pub use install::{Install, force_https, install};
 pub use piece::{Piece, PieceError, RequestFacts, certificate_pem, pieces, read_request};
+pub(crate) use read::address_of;
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
 pub use renewal::{RenewalWindow, renewal_id, urgent_from, usual_moment};
 pub use served::{Distrust, Installed, Served};

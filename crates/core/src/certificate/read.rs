@@ -77,7 +77,7 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
             .iter()
             .filter_map(|name| match name {
                 GeneralName::DNSName(text) => Some(text.to_ascii_lowercase()),
-                GeneralName::IPAddress(bytes) => address(bytes).map(|ip| Hostname::of_address(ip).to_string()),
+                GeneralName::IPAddress(bytes) => address_of(bytes).map(|ip| Hostname::of_address(ip).to_string()),
                 _ => None,
             })
             .collect(),
@@ -113,7 +113,8 @@ fn issuer_at(certificate: &X509Certificate<'_>) -> Vec<String> {
     addresses.take(4).collect()
 }
 
-fn address(bytes: &[u8]) -> Option<IpAddr> {
+/// The address that its octets stand for (RFC 5280 section 4.2.1.6).
+pub(crate) fn address_of(bytes: &[u8]) -> Option<IpAddr> {
     let v4 = <[u8; 4]>::try_from(bytes).ok().map(IpAddr::from);
     v4.or_else(|| <[u8; 16]>::try_from(bytes).ok().map(IpAddr::from))
 }

@@ -206,6 +206,9 @@ pub struct Web {
     /// The addresses to listen on; all when left out.
     #[serde(default)]
     pub listen: Vec<IpAddr>,
+    /// Where proofs over TLS are shown while an order needs them: connections for `acme-tls/1` must be passed there.
+    #[serde(default)]
+    pub tls_alpn_listen: Option<SocketAddr>,
     /// Where the stand-in takes its orders.
     #[serde(default)]
     pub control: Option<SocketAddr>,

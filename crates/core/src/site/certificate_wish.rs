@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::acme::{Identifier, ProofKind};
 use crate::name::Hostname;
 
 /// What was asked for when a certificate was ordered. Everything has a default.
@@ -42,6 +43,21 @@ pub enum ProofWish {
     Fitting,
     /// By a DNS record for all names, also for those that lead elsewhere.
     Dns01,
+    /// In a TLS handshake (RFC 8737), where http does not get through; by a DNS record for wildcards.
+    TlsAlpn01,
+}
+
+impl ProofWish {
+    /// What control of one entry of an order is proven by. Only a DNS record proves it for all names below one (RFC 8555
+    /// section 7.1.3), and there is none for an address.
+    pub fn kind_for(self, identifier: &Identifier) -> ProofKind {
+        match self {
+            _ if identifier.wildcard => ProofKind::Dns01,
+            ProofWish::Dns01 if identifier.name.address().is_none() => ProofKind::Dns01,
+            ProofWish::TlsAlpn01 => ProofKind::TlsAlpn01,
+            ProofWish::Fitting | ProofWish::Dns01 => ProofKind::Http01,
+        }
+    }
 }
 
 impl KeyKind {

@@ -5,12 +5,11 @@
 
 use std::net::SocketAddr;
 
-use brightharbor_core::acme::{Brief, Identifier, ProofKind};
+use brightharbor_core::acme::{Brief, Identifier};
 use brightharbor_core::certificate::caa::{CAA, CaNamed, allowed};
 use brightharbor_core::delegation::{Outcome, Question, Reply};
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
-use brightharbor_core::site::ProofWish;
 use brightharbor_core::zone::{Record, RecordData};
 
 use super::order::OrderPlan;
@@ -30,8 +29,7 @@ pub(super) async fn forbidden(session: &Session, plan: &OrderPlan<'_>, brief: &B
     let mut asked = Asked { settings: plan.settings, domains: plan.servers.to_vec() };
     let mut failed = Vec::new();
     for identifier in brief.identifiers() {
-        let by_dns = identifier.wildcard || plan.wish.proof == ProofWish::Dns01;
-        let proof = if by_dns { ProofKind::Dns01 } else { ProofKind::Http01 };
+        let proof = plan.wish.proof.kind_for(&identifier);
         let records = asked.nearest(&identifier.name).await;
         if let Err(reason) = allowed(&records, &identifier, proof, ca) {
             failed.push((identifier, reason));

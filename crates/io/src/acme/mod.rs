@@ -8,10 +8,12 @@ mod external_account;
 mod order;
 mod proofs;
 mod renewal;
+mod responder;
 mod session;
 mod wire;
 
 pub use errand::{ErrandError, change_key, deactivate, revoke, set_contact};
 pub use order::{Issued, OrderError, OrderPlan, ProofRecords, forget_order, order};
 pub use renewal::renewal_window;
+pub use responder::Responder;
 pub use session::{Session, SessionError, known_account};

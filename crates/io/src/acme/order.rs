@@ -8,16 +8,17 @@ use std::time::{Duration, Instant};
 use brightharbor_core::acme::{Brief, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
 use brightharbor_core::harbor::{Layout, Settings};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{CertificateWish, ProofWish};
+use brightharbor_core::site::CertificateWish;
 use jiff::Timestamp;
 use zeroize::Zeroizing;
 
 use super::caa::forbidden;
-use super::proofs::Placed;
+use super::proofs::{Placed, PlacingError};
+use super::responder::Responder;
 use super::session::{Session, SessionError};
 use crate::install::{FileError, write_soon};
 use crate::keys::{KeyError, certificate_request, new_key_of};
-use crate::probe::fetch_proof;
+use crate::probe::{fetch_proof, fetch_tls_proof};
 
 /// An order that takes longer goes on with the next run.
 const LONGEST: Duration = Duration::from_secs(180);
@@ -52,6 +53,8 @@ pub struct OrderPlan<'a> {
     /// Where the web server answers, to see that it shows the proofs.
     pub web: &'a [SocketAddr],
     pub settings: &'a Settings,
+    /// Where proofs over TLS are shown, if anywhere.
+    pub responder: Option<&'a Responder>,
     /// The authoritative servers of domains, where they are known already.
     pub servers: &'a [(Hostname, Vec<SocketAddr>)],
 }
@@ -123,7 +126,7 @@ async fn run(
     let mut wire = session.wire();
     let mut placed = Placed::none();
     // A resumed order may be past the placing of its proofs: the CA may still fetch them.
-    placed.place(&plan.layout.proofs(), proofs)?;
+    placed.place(&plan.layout.proofs(), plan.responder, proofs).await.or_else(placing_failed)?;
     let (started, mut saved) = (Instant::now(), "");
     for _ in 0..MOST_STEPS {
         let now = crate::clock::now();
@@ -145,7 +148,7 @@ async fn run(
                 proofs.retain(|left| left.kind == ProofKind::Dns01 && !wanted.contains(left));
                 proofs.extend(wanted.iter().cloned());
                 files.keep_proofs(proofs)?;
-                placed.place(&plan.layout.proofs(), &wanted)?;
+                placed.place(&plan.layout.proofs(), plan.responder, &wanted).await.or_else(placing_failed)?;
                 not_allowed(unseen(plan, &wanted).await)?;
                 let by_dns: Vec<Proof> = wanted.iter().filter(|p| p.kind == ProofKind::Dns01).cloned().collect();
                 if !by_dns.is_empty() {
@@ -192,7 +195,7 @@ fn brief(session: &Session, plan: &OrderPlan<'_>) -> Brief {
         directory_url: session.directory_url.clone(),
         names: plan.names.to_vec(),
         wildcards: plan.wildcards.to_vec(),
-        by_dns: plan.wish.proof == ProofWish::Dns01,
+        proof: plan.wish.proof,
         contact: session.ca.contact.clone(),
         terms_accepted: session.ca.terms_accepted,
         thumbprint: session.key.thumbprint(),
@@ -212,18 +215,49 @@ fn not_allowed(failed: Vec<(Identifier, String)>) -> Result<(), OrderError> {
     Err(OrderError::Refused(Refusal::Names(named)))
 }
 
+fn placing_failed(error: PlacingError) -> Result<(), OrderError> {
+    match error {
+        PlacingError::File(error) => Err(OrderError::File(error)),
+        PlacingError::Names(failed) => not_allowed(failed),
+    }
+}
+
 /// The proofs that our own web server does not show: the CA would not see them either.
 async fn unseen(plan: &OrderPlan<'_>, proofs: &[Proof]) -> Vec<(Identifier, String)> {
     let mut failed = Vec::new();
-    for proof in proofs.iter().filter(|proof| proof.kind == ProofKind::Http01) {
-        for address in plan.web {
-            if let Err(reason) = fetch_proof(*address, &proof.identifier.name, &proof.token, &proof.content).await {
-                failed.push((proof.identifier.clone(), format!("the web server does not show the proof: {reason}")));
-                break;
+    for proof in proofs {
+        let name = &proof.identifier.name;
+        let problem = match proof.kind {
+            ProofKind::Http01 => {
+                let looks = plan.web.iter().map(|at| fetch_proof(*at, name, &proof.token, &proof.content));
+                first_problem(looks).await.map(|reason| format!("the web server does not show the proof: {reason}"))
             }
-        }
+            ProofKind::TlsAlpn01 => {
+                let port = plan.settings.internet.https_port();
+                // Those that the world knows: the proof comes through whatever stands before the web server.
+                let addresses = plan.settings.host.addresses.iter();
+                let own = addresses.filter(|address| name.address().is_none_or(|own| own == **address));
+                let looks = own.map(|address| fetch_tls_proof((*address, port).into(), name, &proof.content));
+                first_problem(looks).await.map(|reason| {
+                    format!(
+                        "the proof over TLS is not shown, so that connections for acme-tls/1 get elsewhere: {reason}"
+                    )
+                })
+            }
+            ProofKind::Dns01 => None,
+        };
+        failed.extend(problem.map(|reason| (proof.identifier.clone(), reason)));
     }
     failed
+}
+
+async fn first_problem(looks: impl Iterator<Item = impl Future<Output = Result<(), String>>>) -> Option<String> {
+    for look in looks {
+        if let Err(reason) = look.await {
+            return Some(reason);
+        }
+    }
+    None
 }
 
 /// The order's state has been installed and is not needed any more.

@@ -1,29 +1,60 @@
-//! Proofs of control in the folder that every site answers from; taken away again when the order is over.
+//! Proofs of control where the CA looks: in the folder that every site answers from, or in handshakes; taken away again
+//! when the order is over.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
-use brightharbor_core::acme::{Proof, ProofKind};
+use brightharbor_core::acme::{Identifier, Proof, ProofKind};
 
+use super::responder::{Responder, Showing};
 use crate::install::{FileError, write_soon};
 
-/// Proof files, removed when dropped.
+/// Proofs in place, removed when dropped.
 pub(super) struct Placed {
     files: Vec<PathBuf>,
+    showing: Vec<Showing>,
+}
+
+pub(super) enum PlacingError {
+    File(FileError),
+    /// What cannot be shown, with the reason.
+    Names(Vec<(Identifier, String)>),
 }
 
 impl Placed {
     pub fn none() -> Self {
-        Self { files: vec![] }
+        Self { files: vec![], showing: vec![] }
     }
 
-    /// Writes the proofs into the folder. The machine has checked that tokens are plain base64url.
-    pub fn place(&mut self, folder: &std::path::Path, proofs: &[Proof]) -> Result<(), FileError> {
-        for proof in proofs.iter().filter(|proof| proof.kind == ProofKind::Http01) {
-            let path = folder.join(&proof.token);
-            self.files.push(path.clone());
-            write_soon(&path, proof.content.as_bytes(), 0o644)?;
+    /// Writes the files into the folder, and shows the certificates. The machine has checked that tokens are plain
+    /// base64url.
+    pub async fn place(
+        &mut self,
+        folder: &Path,
+        responder: Option<&Responder>,
+        proofs: &[Proof],
+    ) -> Result<(), PlacingError> {
+        let mut failed = Vec::new();
+        for proof in proofs {
+            match proof.kind {
+                ProofKind::Http01 => {
+                    let path = folder.join(&proof.token);
+                    self.files.push(path.clone());
+                    write_soon(&path, proof.content.as_bytes(), 0o644).map_err(PlacingError::File)?;
+                }
+                ProofKind::TlsAlpn01 => {
+                    let shown = match responder {
+                        Some(responder) => responder.show(proof).await,
+                        None => Err("harbor.toml names no address for proofs over TLS ([web] tls-alpn-listen)".into()),
+                    };
+                    match shown {
+                        Ok(showing) => self.showing.push(showing),
+                        Err(reason) => failed.push((proof.identifier.clone(), reason)),
+                    }
+                }
+                ProofKind::Dns01 => {}
+            }
         }
-        Ok(())
+        if failed.is_empty() { Ok(()) } else { Err(PlacingError::Names(failed)) }
     }
 }
 

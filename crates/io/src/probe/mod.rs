@@ -4,8 +4,10 @@ mod issuer;
 mod page;
 mod served;
 mod tls;
+mod tls_proof;
 
 pub use issuer::fetch_issuer;
 pub use page::{fetch_fingerprint, fetch_proof, fetch_text, land};
 pub use served::look_at_served;
 pub use tls::shake_hands;
+pub use tls_proof::fetch_tls_proof;

@@ -21,7 +21,8 @@ pub struct WishOptions {
     /// Take the key that is there at each renewal, for those who pin it; `--keep-key=no` for a new one each time.
     #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, require_equals = true, default_missing_value = "yes")]
     keep_key: Option<YesNo>,
-    /// How control of the names is proven: what fits (over http; by DNS for wildcards), or by DNS for all of them.
+    /// How control of the names is proven: what fits (over http; by DNS for wildcards), by DNS for all of them, or in a
+    /// TLS handshake, where http does not get through.
     #[arg(long, value_enum)]
     proof: Option<ProofArgument>,
     /// Cover all names one label below HOSTNAME as well; `--wildcard=no` to leave that.
@@ -40,6 +41,8 @@ enum ProofArgument {
     Fitting,
     #[value(name = "dns-01")]
     Dns01,
+    #[value(name = "tls-alpn-01")]
+    TlsAlpn01,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -92,7 +95,15 @@ impl WishOptions {
             wish.proof = match proof {
                 ProofArgument::Fitting => ProofWish::Fitting,
                 ProofArgument::Dns01 => ProofWish::Dns01,
+                ProofArgument::TlsAlpn01 => ProofWish::TlsAlpn01,
             };
+            if wish.proof == ProofWish::TlsAlpn01 && harbor.settings.web.tls_alpn_listen.is_none() {
+                let message = "harbor.toml names no address for proofs over TLS";
+                return Err(Error::refused("no-responder", message).advice(
+                    "name one under [web], as in tls-alpn-listen = \"127.0.0.1:10443\", and have connections for \
+                     acme-tls/1 passed there: see docs/settings.md",
+                ));
+            }
         }
         let parent = name.without_www().unwrap_or_else(|| name.clone());
         match self.wildcard {

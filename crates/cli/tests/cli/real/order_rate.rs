@@ -160,7 +160,7 @@ async fn one_order(ca: &Ca, key: &Key, number: usize, account: Option<String>) -
         directory_url: ca.directory.clone(),
         names: vec![Hostname::parse(&format!("n{number}.raw.crumbandtide.example")).unwrap()],
         wildcards: vec![],
-        by_dns: false,
+        proof: Default::default(),
         contact: None,
         terms_accepted: true,
         thumbprint: key.thumbprint(),

@@ -1,5 +1,5 @@
 //! Waits for the authorizations of the order, one after the other, and picks the fitting challenge of each
-//! (RFC 8555 sections 7.5, 8.3 and 8.4).
+//! (RFC 8555 sections 7.5, 8.3 and 8.4, RFC 8737).
 
 use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
@@ -43,8 +43,7 @@ impl Authorizations {
         match authorization.status.as_str() {
             "valid" => {}
             "pending" => {
-                let by_dns = identifier.wildcard || known.brief.by_dns && identifier.name.address().is_none();
-                let kind = if by_dns { ProofKind::Dns01 } else { ProofKind::Http01 };
+                let kind = known.brief.proof.kind_for(&identifier);
                 let challenge = authorization.challenges.into_iter().find(|challenge| challenge.kind == kind.word());
                 let Some(challenge) = challenge else {
                     let offers = format!("the CA offers no {} challenge for this name", kind.word());
@@ -58,7 +57,7 @@ impl Authorizations {
                     kind,
                     identifier,
                     content: match kind {
-                        ProofKind::Http01 => authorized,
+                        ProofKind::Http01 | ProofKind::TlsAlpn01 => authorized,
                         ProofKind::Dns01 => base64url(digest::digest(&digest::SHA256, authorized.as_bytes()).as_ref()),
                     },
                     token: challenge.token,

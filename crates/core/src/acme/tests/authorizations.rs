@@ -49,7 +49,7 @@ fn a_name_without_http_01_or_with_a_dead_authorization_is_named() {
 
 #[test]
 fn by_dns_the_proof_is_the_digest_for_a_txt_record() {
-    let mut talk = Talk::ordered_for(Brief { by_dns: true, ..brief() }, "pending");
+    let mut talk = Talk::ordered_for(Brief { proof: ProofWish::Dns01, ..brief() }, "pending");
     for number in [1, 2] {
         talk.post();
         talk.answer(200, &authorization(number, "pending"));

@@ -17,6 +17,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::{Brief, Machine, Payload, ProofKind, Refusal, Request, Response, Signer, Step};
 use crate::name::Hostname;
+use crate::site::ProofWish;
 
 /// A conversation in the making: the machine, the time, and a fresh nonce for every answer.
 pub(super) struct Talk {
@@ -32,7 +33,7 @@ pub(super) fn brief() -> Brief {
         contact: Some("hostmaster@saltmarsh.example".into()),
         terms_accepted: true,
         wildcards: vec![],
-        by_dns: false,
+        proof: ProofWish::Fitting,
         thumbprint: "THUMB".into(),
         external_account: None,
         preferred_chain: None,
