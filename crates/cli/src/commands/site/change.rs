@@ -135,7 +135,7 @@ fn decide(
         Some(HttpsArgument::Forced) => {
             after.rules.https_wish = HttpsWish::Forced;
             let certificate = harbor.store.certificate_of(before.main())?;
-            let covered = certificate.is_some_and(|c| before.hostnames.iter().all(|name| c.names.contains(name)));
+            let covered = certificate.is_some_and(|c| before.hostnames.iter().all(|name| c.covers(name)));
             if covered {
                 after.https = HttpsPolicy::Forced;
             }
