@@ -4,13 +4,16 @@ use brightharbor_core::certificate::{Install, install, read_chain};
 use brightharbor_core::site::{CertificateDetails, CertificateSource};
 use brightharbor_io::keys::{new_key_pem, self_signed};
 use clap::Args;
+use serde_json::{Value, json};
 
 use super::list::site_of;
 use crate::commands::{Report, host};
-use crate::error::Error;
+use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
-use crate::run::{Context, Decision, change};
-use crate::show::ChangeReport;
+use crate::run::{Changed, Context, Decision, change};
+use crate::secure::{SecureOutcome, Secured, prove_installed};
+use crate::show::human::{self, Page};
+use crate::show::{Shown, json};
 use crate::site_change::{await_served, own_file};
 
 /// Sign a certificate with its own key, as a stop-gap. Visitors are warned of it; http is not sent to https.
@@ -29,8 +32,10 @@ pub fn run(args: &SelfSign, context: &Context) -> Report {
     let name = host(&args.hostname)?;
     let unmade = |error| Error::refused("key", error).advice("try again; nothing was kept");
     let title = format!("certificate self-sign {name}");
+    let mut main = name.clone();
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
         let site = site_of(harbor, &name)?;
+        main = site.main().clone();
         let present = harbor.store.certificate_of(site.main())?;
         if let Some(better) = present.filter(|c| c.source != CertificateSource::SelfSigned && c.not_after > now) {
             let message = format!(
@@ -65,5 +70,37 @@ pub fn run(args: &SelfSign, context: &Context) -> Report {
         Ok(Decision { set, said })
     }))??;
     await_served(context, &changed)?;
-    Ok(Box::new(ChangeReport { command: "certificate self-sign", changed }))
+    let secured = match changed.entry {
+        Some(_) => Some(context.block_on(prove_installed(context, &main))??),
+        None => None,
+    };
+    Ok(Box::new(SelfSigned { changed, secured }))
+}
+
+struct SelfSigned {
+    changed: Changed,
+    /// What a handshake showed; nothing for a dry run.
+    secured: Option<Secured>,
+}
+
+impl Shown for SelfSigned {
+    fn human(&self, page: &mut Page) {
+        human::change_report(page, &self.changed);
+        self.secured.iter().for_each(|secured| human::secured(page, secured));
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": "certificate self-sign",
+            "change": json::ChangeDocument::from(&self.changed),
+            "certificate": self.secured.as_ref().map(json::SecuredDocument::from),
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        match &self.secured {
+            Some(Secured { outcome: SecureOutcome::NotShown { .. }, .. }) => Exit::Fault,
+            _ => Exit::Done,
+        }
+    }
 }
