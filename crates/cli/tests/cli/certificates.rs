@@ -74,6 +74,13 @@ fn openssl(arguments: &[&str]) -> String {
     String::from_utf8_lossy(&done.stdout).into_owned() + &String::from_utf8_lossy(&done.stderr)
 }
 
+/// The certificate by itself, for another judge.
+fn mail_leaf(coast: &Coast, leaf: &str) -> std::path::PathBuf {
+    let path = coast.path("leaf-alone.pem");
+    fs::write(&path, leaf).unwrap();
+    path
+}
+
 #[test]
 fn a_bought_certificate_from_request_to_handshake() {
     let coast = Coast::new();
@@ -132,6 +139,14 @@ fn a_bought_certificate_from_request_to_handshake() {
     let kinds: Vec<&str> =
         listed["pieces"].as_array().unwrap().iter().map(|piece| piece["kind"].as_str().unwrap()).collect();
     assert_eq!(kinds[0], "certificate");
+    let detail = |piece: &serde_json::Value, name: &str| {
+        let details = piece["details"].as_array().unwrap().iter();
+        details.filter(|detail| detail["name"] == name).map(|detail| detail["value"].clone()).collect::<Vec<_>>()
+    };
+    assert_eq!(detail(&listed["pieces"][0], "signed with"), [json!("ECDSA with SHA-256")]);
+    let serial = openssl(&["x509", "-noout", "-serial", "-in", mail_leaf(&coast, &leaf).to_str().unwrap()]);
+    let shown = detail(&listed["pieces"][0], "serial")[0].as_str().unwrap().replace(':', "").to_uppercase();
+    assert_eq!(serial.trim(), format!("serial={shown}"));
     assert!(kinds.contains(&"root certificate") && kinds.contains(&"issuer's certificate"), "{kinds:?}");
 
     let import = ["certificate", "import", bundle.to_str().unwrap(), mail.to_str().unwrap()];
@@ -192,11 +207,12 @@ fn a_stop_gap_is_marked_and_gives_way() {
     assert!(coast.run(&sign).expect(0).contains("a stop-gap"));
     let row = &coast.json(&["certificate", "list"], 3)["certificates"][0].clone();
     assert_eq!((&row["source"], &row["days_left"]), (&json!("self-signed"), &json!(29)), "{row}");
+    assert_eq!(row["state"], "served", "{row}");
     assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["https"], "offered");
     coast.delegate_here("crumbandtide.example");
     let deadline = std::time::Instant::now() + std::time::Duration::from_secs(15);
-    while coast.run(&["certificate", "issue", "crumbandtide.example"]).exit != 0 && std::time::Instant::now() < deadline
-    {
+    // It was waited for all the time.
+    while coast.run(&["tend"]).exit != 0 && std::time::Instant::now() < deadline {
         std::thread::sleep(std::time::Duration::from_millis(500));
     }
     assert_eq!(coast.json(&["certificate", "list"], 0)["certificates"][0]["source"], "ca");

@@ -9,12 +9,14 @@ use cms::cert::CertificateChoices;
 use cms::content_info::ContentInfo;
 use cms::signed_data::SignedData;
 use der::{Decode, Encode};
+use x509_parser::extensions::GeneralName;
 use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, ParsedExtension, X509CertificationRequest};
 
 use super::locked::{Unlocked, is_archive, is_locked_key, open_archive, open_key};
 use super::packed::{is_zip, unpack};
-use super::{CertificateFacts, read_der};
+use super::{CertificateFacts, address_of, read_der};
+use crate::name::Hostname;
 
 /// One thing that was found.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,6 +36,7 @@ pub struct RequestFacts {
     pub names: Vec<String>,
     /// The subject public key info, DER.
     pub public_key: Vec<u8>,
+    pub der: Vec<u8>,
 }
 
 /// What could not be used, and why.
@@ -241,13 +244,15 @@ pub fn read_request(der: &[u8]) -> Result<RequestFacts, String> {
         _ => None,
     });
     let names = names.flatten().filter_map(|name| match name {
-        x509_parser::extensions::GeneralName::DNSName(text) => Some(text.to_ascii_lowercase()),
+        GeneralName::DNSName(text) => Some(text.to_ascii_lowercase()),
+        GeneralName::IPAddress(bytes) => address_of(bytes).map(|ip| Hostname::of_address(ip).to_string()),
         _ => None,
     });
     Ok(RequestFacts {
         subject: info.subject.to_string(),
         names: names.collect(),
         public_key: info.subject_pki.raw.to_vec(),
+        der: der.to_vec(),
     })
 }
 

@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use x509_parser::extensions::{GeneralName, ParsedExtension};
 use x509_parser::oid_registry::OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS;
 use x509_parser::pem::Pem;
-use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate};
+use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate, X509Extension};
 use x509_parser::public_key::PublicKey;
 
 use crate::name::Hostname;
@@ -32,6 +32,8 @@ pub struct CertificateFacts {
     pub issuer_at: Vec<String>,
     /// Whether it may sign others.
     pub is_ca: bool,
+    /// Whether it demands that a statement about revocation comes with it (RFC 7633).
+    pub must_staple: bool,
     pub der: Vec<u8>,
 }
 
@@ -96,8 +98,18 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
         signature: certificate.signature_algorithm.algorithm.to_id_string(),
         issuer_at: issuer_at(&certificate),
         is_ca: certificate.is_ca(),
+        must_staple: certificate.extensions().iter().any(demands_staple),
         der: der.to_vec(),
     })
+}
+
+/// id-pe-tlsfeature (RFC 7633 section 4.2.3.1), which the parser leaves to us.
+pub(super) const TLS_FEATURE: &str = "1.3.6.1.5.5.7.1.24";
+/// The feature `status_request`, as the only one: a sequence of one integer.
+const STATUS_REQUEST: [u8; 5] = [0x30, 0x03, 0x02, 0x01, 0x05];
+
+pub(super) fn demands_staple(extension: &X509Extension<'_>) -> bool {
+    extension.value == STATUS_REQUEST && extension.oid.to_id_string() == TLS_FEATURE
 }
 
 fn issuer_at(certificate: &X509Certificate<'_>) -> Vec<String> {
@@ -119,7 +131,7 @@ pub(crate) fn address_of(bytes: &[u8]) -> Option<IpAddr> {
     v4.or_else(|| <[u8; 16]>::try_from(bytes).ok().map(IpAddr::from))
 }
 
-fn kind_of(key: &SubjectPublicKeyInfo<'_>) -> (String, usize) {
+pub(super) fn kind_of(key: &SubjectPublicKeyInfo<'_>) -> (String, usize) {
     match key.parsed() {
         Ok(PublicKey::RSA(rsa)) => (format!("RSA {}", rsa.key_size()), rsa.key_size()),
         Ok(PublicKey::EC(point)) => (format!("EC P-{}", point.key_size()), 0),

@@ -2,7 +2,9 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::certificate::{CertificateFacts, Piece, RequestFacts, is_self_signed};
+use brightharbor_core::certificate::{
+    CertificateFacts, Detail, Piece, RequestFacts, describe_certificate, describe_request, is_self_signed, key_words,
+};
 use brightharbor_core::change::content_hash;
 use brightharbor_io::clock;
 use brightharbor_io::keys::public_half;
@@ -53,6 +55,21 @@ struct Held {
     public: Option<Vec<u8>>,
 }
 
+impl Held {
+    fn key(&self) -> Option<String> {
+        self.public.as_deref().and_then(key_words)
+    }
+
+    /// Everything else that it says.
+    fn details(&self) -> Vec<Detail> {
+        match &self.piece {
+            Piece::Certificate(facts) => describe_certificate(&facts.der),
+            Piece::Request(request) => describe_request(&request.der),
+            Piece::Key(_) | Piece::Remark(_) => vec![],
+        }
+    }
+}
+
 struct Contents {
     found: Vec<Held>,
     now: Timestamp,
@@ -98,7 +115,7 @@ impl Shown for Contents {
         for (index, held) in self.found.iter().enumerate() {
             page.blank();
             page.heading(&format!("{}. {} in {}", index + 1, kind(&held.piece), held.file));
-            let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<10}  "), text);
+            let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<12}  "), text);
             match &held.piece {
                 Piece::Certificate(facts) => {
                     field("subject", if facts.subject.is_empty() { "none" } else { &facts.subject });
@@ -109,6 +126,7 @@ impl Shown for Contents {
                     field("valid", &self.dates(facts));
                     field("key", &facts.key);
                     field("SHA-256", &content_hash(&facts.der));
+                    held.details().iter().for_each(|detail| field(detail.name, &detail.value));
                     if let Some(why) = facts.weakness() {
                         field("weak", &why);
                     }
@@ -116,8 +134,11 @@ impl Shown for Contents {
                 Piece::Request(RequestFacts { subject, names, .. }) => {
                     field("subject", if subject.is_empty() { "none" } else { subject });
                     field("names", &names.join(", "));
+                    field("key", &held.key().unwrap_or_default());
+                    held.details().iter().for_each(|detail| field(detail.name, &detail.value));
                 }
                 Piece::Key(_) => {
+                    held.key().iter().for_each(|key| field("key", key));
                     let words =
                         if held.public.is_some() { "it can be read; it is not printed" } else { "it cannot be read" };
                     field("state", words);
@@ -133,6 +154,7 @@ impl Shown for Contents {
     }
 
     fn json(&self) -> Value {
+        let detail = |detail: &Detail| json!({ "name": detail.name, "value": detail.value });
         let document = |(index, held): (usize, &Held)| {
             let (subject, issuer, names) = match &held.piece {
                 Piece::Certificate(facts) => (Some(&facts.subject), Some(&facts.issuer), Some(&facts.names)),
@@ -152,9 +174,10 @@ impl Shown for Contents {
                 "names": names,
                 "not_before": facts.map(|facts| facts.not_before.to_string()),
                 "not_after": facts.map(|facts| facts.not_after.to_string()),
-                "key": facts.map(|facts| &facts.key),
+                "key": held.key(),
                 "sha256": facts.map(|facts| content_hash(&facts.der)),
                 "weak": facts.and_then(|facts| facts.weakness()),
+                "details": held.details().iter().map(detail).collect::<Vec<_>>(),
                 "belongs_to": self.together(index),
                 "remark": match &held.piece {
                     Piece::Remark(remark) => Some(remark),

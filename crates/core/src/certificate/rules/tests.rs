@@ -98,6 +98,7 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
         ("chain-out-of-order", fired(|served, _| served.chain.push(good().0.chain[1].clone()))),
         ("served-weak", fired(|served, _| served.chain[0].key_bits = 1024)),
         ("old-tls-offered", fired(|served, _| served.versions.insert(0, TlsVersion::Tls10))),
+        ("staple-missing", fired(|served, _| served.chain[0].must_staple = true)),
         ("weak-cipher-accepted", fired(|served, _| served.weak_cipher = Some("RC4".into()))),
         ("served-not-installed", fired(|served, _| served.chain = good().0.chain)),
     ]
