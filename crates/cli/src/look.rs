@@ -11,7 +11,7 @@ use brightharbor_core::survey::{Gathered, Harbored, Spread, Survey, leads_here, 
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::store::StoreError;
-use brightharbor_io::survey::gather;
+use brightharbor_io::survey::{Looking, gather};
 
 use jiff::SignedDuration;
 
@@ -34,6 +34,11 @@ pub async fn look_at_site(harbor: &Harbor, site: &Site) -> Result<Looked, Error>
     look(harbor, site.main(), &site.hostnames, None).await
 }
 
+/// The same, as far as a CA looks that is to see proofs: `secure` and `lands` are not judged.
+pub async fn look_for_proofs(harbor: &Harbor, site: &Site) -> Result<Looked, Error> {
+    look_so_far(harbor, site.main(), &site.hostnames, None, Looking::AsFarAsProofs).await
+}
+
 /// Looks at hostnames of one domain, attached or not.
 pub async fn look(
     harbor: &Harbor,
@@ -41,8 +46,18 @@ pub async fn look(
     hostnames: &[Hostname],
     at: Option<IpAddr>,
 ) -> Result<Looked, Error> {
+    look_so_far(harbor, name, hostnames, at, Looking::Everywhere).await
+}
+
+async fn look_so_far(
+    harbor: &Harbor,
+    name: &Hostname,
+    hostnames: &[Hostname],
+    at: Option<IpAddr>,
+    looking: Looking,
+) -> Result<Looked, Error> {
     let domain = registrable_domain(name).unwrap_or_else(|| name.clone());
-    let gathered = gather(&harbor.settings, &domain, hostnames, at).await?;
+    let gathered = gather(&harbor.settings, &domain, hostnames, at, looking).await?;
     Ok(verdict(harbor, &gathered)?)
 }
 

@@ -91,6 +91,15 @@ pub(crate) fn domain_of(name: &DnsName) -> Option<Hostname> {
     }
 }
 
+/// How much is looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Looking {
+    /// What all six links are judged by.
+    Everywhere,
+    /// What tells whether a CA would be led here: neither TLS nor the way from page to page.
+    AsFarAsProofs,
+}
+
 /// Looks at hostnames of one domain.
 ///
 /// With `at`, web servers are looked for at that address alone, wherever the names lead.
@@ -99,6 +108,7 @@ pub async fn gather(
     domain: &Hostname,
     hostnames: &[Hostname],
     at: Option<IpAddr>,
+    looking: Looking,
 ) -> Result<Gathered, TrustError> {
     let roots = trust::roots(&settings.internet.trust_roots)?;
     let named: Vec<Hostname> = hostnames.iter().filter(|hostname| hostname.address().is_none()).cloned().collect();
@@ -108,7 +118,7 @@ pub async fn gather(
     };
     let mut hosts = Vec::with_capacity(hostnames.len());
     for hostname in hostnames {
-        hosts.push(gather_host(settings, hostname, &picture, &roots, at).await);
+        hosts.push(gather_host(settings, hostname, &picture, &roots, at, looking).await);
     }
     Ok(Gathered { domain: domain.clone(), now: clock::now(), picture, hosts })
 }
@@ -119,6 +129,7 @@ async fn gather_host(
     picture: &Picture,
     roots: &Arc<RootCertStore>,
     at: Option<IpAddr>,
+    looking: Looking,
 ) -> HostGathered {
     let resolved = match hostname.address() {
         Some(_) => vec![],
@@ -132,9 +143,11 @@ async fn gather_host(
     let (mut http, mut tls) = (Vec::new(), Vec::new());
     for address in &addresses {
         http.push(fetch_fingerprint(SocketAddr::new(*address, http_port), hostname).await);
-        tls.push(shake_hands(SocketAddr::new(*address, https_port), hostname, Arc::clone(roots)).await);
+        if looking == Looking::Everywhere {
+            tls.push(shake_hands(SocketAddr::new(*address, https_port), hostname, Arc::clone(roots)).await);
+        }
     }
-    let landing = match addresses.is_empty() {
+    let landing = match addresses.is_empty() || looking != Looking::Everywhere {
         true => None,
         false => way(settings, hostname, addresses, trust::client(Arc::clone(roots))).await,
     };

@@ -1,7 +1,7 @@
 //! The roots that certificates are verified with: files from the settings, or the system's store.
 
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use rustls::crypto::CryptoProvider;
 use rustls::pki_types::CertificateDer;
@@ -19,8 +19,20 @@ pub enum TrustError {
     None,
 }
 
-/// The roots in the files, or the system's where there are none.
-pub fn roots(files: &[PathBuf]) -> Result<Arc<RootCertStore>, TrustError> {
+/// The roots in the files, or the system's where there are none. Those are many, and every look at a hostname needs
+/// them: they are read once.
+pub fn roots(files: &[PathBuf]) -> Result<Roots, TrustError> {
+    static OF_SYSTEM: OnceLock<Roots> = OnceLock::new();
+    match OF_SYSTEM.get().filter(|_| files.is_empty()) {
+        Some(roots) => Ok(Arc::clone(roots)),
+        None => {
+            let roots = read_roots(files)?;
+            Ok(if files.is_empty() { Arc::clone(OF_SYSTEM.get_or_init(|| roots)) } else { roots })
+        }
+    }
+}
+
+fn read_roots(files: &[PathBuf]) -> Result<Roots, TrustError> {
     let mut store = RootCertStore::empty();
     if files.is_empty() {
         for certificate in rustls_native_certs::load_native_certs().certs {

@@ -9,21 +9,21 @@ mod remembering;
 mod shared;
 mod zone_proofs;
 
-use std::collections::BTreeSet;
 use std::net::SocketAddr;
 
 use brightharbor_core::acme::Identifier;
 use brightharbor_core::certificate::{read_chain, urgent_from};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, CertificateWish, ProofWish, Site};
+use brightharbor_core::site::{Certificate, CertificateSource, ProofWish, Site};
 use brightharbor_io::acme::renewal_window;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use futures_util::{StreamExt, stream};
 use jiff::Timestamp;
+use tokio::sync::Semaphore;
 
 use crate::error::Error;
-use crate::look::look_at_site;
+use crate::look::look_for_proofs;
 use crate::options::ChangeOptions;
 use crate::run::Context;
 use crate::site_change::own_file;
@@ -161,12 +161,18 @@ enum Stage {
 async fn secure_batch(context: &Context, sites: &[Site], wanted: Wanted) -> Result<Vec<Result<Secured, Error>>, Error> {
     let harbor = context.open()?;
     context.progress.doing("looking where the names lead");
-    let looks = sites.iter().map(|site| look_first(&harbor, site, wanted));
-    let mut courses: Vec<Course<'_>> = stream::iter(looks).buffered(LOOKS_AT_ONCE).collect().await;
-
-    let sessions = Sessions::new(&harbor);
-    let orders = courses.iter_mut().map(|course| order_one(context, &harbor, &sessions, course));
-    let refused: Vec<Option<Refused>> = stream::iter(orders).buffered(BATCH).collect().await;
+    let (sessions, looks) = (Sessions::new(&harbor), Semaphore::new(LOOKS_AT_ONCE));
+    // While some are looked at, others are ordered: the CA has its own bound.
+    let ways = sites.iter().map(|site| async {
+        let mut course = {
+            let _turn = looks.acquire().await;
+            look_first(&harbor, site, wanted).await
+        };
+        let refused = order_one(context, &harbor, &sessions, &mut course).await;
+        (course, refused)
+    });
+    let (mut courses, refused): (Vec<Course<'_>>, Vec<Option<Refused>>) =
+        stream::iter(ways).buffered(BATCH).collect::<Vec<_>>().await.into_iter().unzip();
     remember_all(context, refused.into_iter().flatten().collect()).await?;
 
     install_all(context, &sessions, &mut courses).await;
@@ -215,7 +221,7 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
         // The proof does not depend on where the names lead.
         site.hostnames.iter().filter(|name| name.address().is_none()).cloned().collect()
     } else {
-        let looked = look_at_site(harbor, site).await?;
+        let looked = look_for_proofs(harbor, site).await?;
         course.stale = stale_until(&looked.surveys);
         servers.push(looked.servers);
         course.left_out = looked.left_out.into_iter().map(|(name, why)| (name.into(), why)).collect();
@@ -228,7 +234,8 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
     let present = harbor.store.certificate_of(site.main())?;
     // One that was imported is good until it ends; a stop-gap never is, nor what was another site's.
     let is_enough = |certificate: &Certificate| {
-        let covers = names.iter().all(|name| certificate.covers(name)) && is_as_wished(certificate, wish);
+        let covers = names.iter().all(|name| certificate.covers(name))
+            && wish.is_met_by(certificate, key_of(certificate).as_deref());
         let lasts = !certificate.is_due(clock::now()) && certificate.not_after > clock::now();
         let own = matches!(certificate.source, CertificateSource::Ca | CertificateSource::Imported);
         wanted == Wanted::Enough && covers && lasts && own
@@ -242,17 +249,10 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
     Ok(())
 }
 
-/// Whether a certificate of a CA is what would be ordered now; others are taken as they are.
-fn is_as_wished(certificate: &Certificate, wish: &CertificateWish) -> bool {
-    if certificate.source != CertificateSource::Ca {
-        return true;
-    }
-    let chain = std::fs::read(certificate.files.chain()).ok().and_then(|pem| read_chain(&pem).ok());
-    let key_fits = chain.is_some_and(|chain| wish.keep_key || chain[0].key == wish.key.words());
-    let wildcards = |parents: &[Hostname]| parents.iter().cloned().collect::<BTreeSet<_>>();
-    key_fits
-        && certificate.details.ca == wish.ca
-        && wildcards(&certificate.details.wildcards) == wildcards(&wish.wildcards)
+/// The kind of the key that an installed certificate is for.
+fn key_of(certificate: &Certificate) -> Option<String> {
+    let chain = std::fs::read(certificate.files.chain()).ok().and_then(|pem| read_chain(&pem).ok())?;
+    chain.into_iter().next().map(|leaf| leaf.key)
 }
 
 /// Orders, if there is something to order. Gives what is to be remembered when nothing came of it.
@@ -263,7 +263,7 @@ async fn order_one(
     course: &mut Course<'_>,
 ) -> Option<Refused> {
     let Stage::ToOrder { names, present, servers } = &course.at else { return None };
-    let wanted = orders::Wanted { names, present: present.as_ref(), servers };
+    let wanted = orders::ToOrder { names, present: present.as_ref(), servers };
     let took = orders::order_for(context, harbor, sessions, course.site, &wanted).await;
     match took {
         Ok(Took { issued, names, wildcards, refused }) => {

@@ -68,7 +68,7 @@ pub fn web_addresses(harbor: &Harbor) -> Vec<IpAddr> {
 }
 
 /// What is to be ordered.
-pub struct Wanted<'a> {
+pub struct ToOrder<'a> {
     pub names: &'a [Hostname],
     /// The certificate that there is.
     pub present: Option<&'a Certificate>,
@@ -81,7 +81,7 @@ pub async fn order_for(
     harbor: &Harbor,
     sessions: &Sessions,
     site: &Site,
-    wanted: &Wanted<'_>,
+    wanted: &ToOrder<'_>,
 ) -> Result<Took, OrderError> {
     let wish = &site.rules.certificate;
     let session = sessions.get(harbor, wish.ca.as_deref())?;

@@ -1,7 +1,10 @@
 //! How the certificate of a site is to be got, now and at each renewal: kept with the site.
 
+use std::collections::BTreeSet;
+
 use serde::{Deserialize, Serialize};
 
+use super::{Certificate, CertificateSource};
 use crate::acme::{Identifier, ProofKind};
 use crate::name::Hostname;
 
@@ -20,6 +23,18 @@ pub struct CertificateWish {
     pub from: Option<Hostname>,
     /// Names below which all names are to be covered, one label deep.
     pub wildcards: Vec<Hostname>,
+}
+
+impl CertificateWish {
+    /// Whether a certificate, for a key of this kind, is what would be ordered now. Those that no CA of ours has issued
+    /// are taken as they are.
+    pub fn is_met_by(&self, certificate: &Certificate, key: Option<&str>) -> bool {
+        let wildcards = |parents: &[Hostname]| parents.iter().cloned().collect::<BTreeSet<_>>();
+        certificate.source != CertificateSource::Ca
+            || key.is_some_and(|key| self.keep_key || key == self.key.words())
+                && certificate.details.ca == self.ca
+                && wildcards(&certificate.details.wildcards) == wildcards(&self.wildcards)
+    }
 }
 
 /// What kind of key is made.
@@ -69,5 +84,49 @@ impl KeyKind {
             KeyKind::Rsa3072 => "RSA 3072",
             KeyKind::Rsa4096 => "RSA 4096",
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::site::{CertificateDetails, CertificateFiles, CertificateState};
+
+    fn host(text: &str) -> Hostname {
+        Hostname::parse_host(text).unwrap()
+    }
+
+    #[test]
+    fn what_was_issued_otherwise_is_not_what_is_wished() {
+        let start = jiff::Timestamp::UNIX_EPOCH;
+        let mut certificate = Certificate {
+            site: host("gullrock.example"),
+            names: vec![host("gullrock.example")],
+            files: CertificateFiles { folder: "/harbor".into() },
+            not_before: start,
+            not_after: start,
+            state: CertificateState::Served,
+            source: CertificateSource::Ca,
+            details: CertificateDetails { ca: None, wildcards: vec![host("gullrock.example")] },
+        };
+        let wish = CertificateWish { wildcards: vec![host("gullrock.example")], ..CertificateWish::default() };
+        let p256 = Some("EC P-256");
+        assert!(wish.is_met_by(&certificate, p256));
+        assert!(!wish.is_met_by(&certificate, Some("RSA 2048")) && !wish.is_met_by(&certificate, None));
+        assert!(CertificateWish { keep_key: true, ..wish.clone() }.is_met_by(&certificate, Some("RSA 2048")));
+        assert!(!CertificateWish { ca: Some("pier".into()), ..wish.clone() }.is_met_by(&certificate, p256));
+        assert!(!CertificateWish::default().is_met_by(&certificate, p256));
+        certificate.source = CertificateSource::Imported;
+        assert!(CertificateWish::default().is_met_by(&certificate, None));
+    }
+
+    #[test]
+    fn each_entry_has_the_proof_that_there_is_for_it() {
+        let plain = Identifier::from(host("gullrock.example"));
+        let (below, address) = (Identifier::below(&plain.name), Identifier::from(host("192.0.2.10")));
+        let kinds = |wish: ProofWish| [&plain, &below, &address].map(|one| wish.kind_for(one).word());
+        assert_eq!(kinds(ProofWish::Fitting), ["http-01", "dns-01", "http-01"]);
+        assert_eq!(kinds(ProofWish::Dns01), ["dns-01", "dns-01", "http-01"]);
+        assert_eq!(kinds(ProofWish::TlsAlpn01), ["tls-alpn-01", "dns-01", "tls-alpn-01"]);
     }
 }
