@@ -29,59 +29,89 @@ pub struct Arrived {
     pub wildcards: Vec<Hostname>,
 }
 
-/// Installs what has arrived. If that fails for all together, each is tried alone, so that the one that cannot be
-/// installed holds up no other.
-pub async fn install_all(context: &Context, sessions: &Sessions, courses: &mut [Course<'_>]) {
-    let waiting: Vec<usize> = (0..courses.len()).filter(|at| matches!(courses[*at].at, Stage::Arrived(_))).collect();
-    if waiting.is_empty() {
-        return;
-    }
+/// Installs what has arrived, and settles what handshakes have shown: http is sent to https, and nothing waits any more
+/// where every name is covered. If that fails for all together, each half is tried alone, so that the one that cannot be
+/// installed is found and holds up no other.
+pub async fn apply_all(context: &Context, sessions: &Sessions, courses: &mut [Course<'_>]) {
+    let due = |at: &usize| matches!(courses[*at].at, Stage::Arrived(_) | Stage::Proven { .. });
+    let mut parts: Vec<Vec<usize>> = vec![(0..courses.len()).filter(due).collect()];
     context.progress.doing("installing certificates");
-    let Err(error) = install_some(context, sessions, courses, &waiting).await else { return };
-    if let [only] = waiting[..] {
-        courses[only].at = Stage::Ended(Err(error));
-        return;
-    }
-    for at in waiting {
-        if let Err(error) = install_some(context, sessions, courses, &[at]).await {
-            courses[at].at = Stage::Ended(Err(error));
+    while let Some(mut part) = parts.pop() {
+        if part.is_empty() {
+            continue;
+        }
+        let Err(error) = apply_some(context, sessions, courses, &part).await else { continue };
+        match part[..] {
+            [only] => courses[only].at = Stage::Ended(Err(error)),
+            _ => {
+                let second = part.split_off(part.len() / 2);
+                parts.extend([second, part]);
+            }
         }
     }
 }
 
-async fn install_some(
+async fn apply_some(
     context: &Context,
     sessions: &Sessions,
     courses: &mut [Course<'_>],
     which: &[usize],
 ) -> Result<(), Error> {
-    let title = match which {
-        [only] => format!("certificate issue {}", courses[*only].site.main()),
-        several => format!("certificate issue for {} sites", several.len()),
-    };
     let read: &[Course<'_>] = courses;
-    change(context, &title, &GO_ON, async |harbor, now| {
+    let title = title(read, which);
+    let changed = change(context, &title, &GO_ON, async |harbor, now| {
         let mut set = ChangeSet::new(&title);
-        for at in which {
-            let Stage::Arrived(arrived) = &read[*at].at else { continue };
-            set.extend(install_one(harbor, read[*at].site, arrived, now)?.changes);
+        for course in which.iter().map(|at| &read[*at]) {
+            set.extend(match &course.at {
+                Stage::Arrived(arrived) => install_one(harbor, course.site, arrived, now)?.changes,
+                Stage::Proven { certificate, .. } => {
+                    settle_one(harbor, certificate, course.left_out.is_empty())?.changes
+                }
+                _ => continue,
+            });
         }
         Ok(Decision { set, said: vec![] })
     })
     .await?;
     let harbor = context.open()?;
     for at in which {
-        let main = courses[*at].site.main();
-        let lost = || Error::refused("inventory", "the certificate was not recorded");
-        let certificate = harbor.store.certificate_of(main)?.ok_or_else(lost)?;
-        sessions.forget(courses[*at].site);
-        courses[*at].at = Stage::InPlace { certificate: Box::new(certificate), new: true };
+        let course = &mut courses[*at];
+        course.at = match std::mem::replace(&mut course.at, Stage::Ended(Ok(SecureOutcome::NotYet))) {
+            Stage::Proven { mut certificate, new } => {
+                certificate.state = CertificateState::Served;
+                Stage::Settled { certificate, new }
+            }
+            _ => {
+                sessions.forget(course.site);
+                let recorded = harbor.store.certificate_of(course.site.main())?;
+                let lost = || Error::refused("inventory", "the certificate was not recorded");
+                Stage::InPlace { certificate: Box::new(recorded.ok_or_else(lost)?), new: true }
+            }
+        };
     }
     // One reload serves all, so that one site is enough to see that it is over.
-    if let Some(first) = which.first() {
-        await_fingerprint(&harbor.settings, &site_again(&harbor, courses[*first].site.main())?).await;
+    let mut after = changed.set.inventory_changes().filter_map(|change| match change {
+        InventoryChange::ReplaceSite { after, .. } => Some(after),
+        _ => None,
+    });
+    if let Some(site) = after.next() {
+        await_fingerprint(&harbor.settings, site).await;
     }
     Ok(())
+}
+
+/// For the logbook.
+fn title(courses: &[Course<'_>], which: &[usize]) -> String {
+    let arrived = which.iter().filter(|at| matches!(courses[**at].at, Stage::Arrived(_))).count();
+    match (which, arrived) {
+        ([only], 1) => format!("certificate issue {}", courses[*only].site.main()),
+        ([only], _) => format!("certificate of {} is served", courses[*only].site.main()),
+        (several, 0) => format!("certificates of {} sites are served", several.len()),
+        (several, all) if all == several.len() => format!("certificate issue for {all} sites"),
+        (several, some) => {
+            format!("certificate issue for {some} sites; those of {} are served", several.len() - some)
+        }
+    }
 }
 
 fn install_one(harbor: &Harbor, site: &Site, arrived: &Arrived, now: Timestamp) -> Result<ChangeSet, Error> {
@@ -153,56 +183,6 @@ pub async fn prove(harbor: &Harbor, certificate: &Certificate) -> Result<Result<
     Ok(Ok(()))
 }
 
-/// The handshakes have shown them: http is sent to https, and nothing waits any more where every name is covered.
-pub async fn settle_all(context: &Context, courses: &mut [Course<'_>]) {
-    let proven: Vec<usize> = (0..courses.len()).filter(|at| matches!(courses[*at].at, Stage::Proven { .. })).collect();
-    if proven.is_empty() {
-        return;
-    }
-    match settle_some(context, courses, &proven).await {
-        Ok(()) => {}
-        Err(error) if proven.len() == 1 => courses[proven[0]].at = Stage::Ended(Err(error)),
-        Err(_) => {
-            for at in proven {
-                if let Err(error) = settle_some(context, courses, &[at]).await {
-                    courses[at].at = Stage::Ended(Err(error));
-                }
-            }
-        }
-    }
-}
-
-async fn settle_some(context: &Context, courses: &mut [Course<'_>], which: &[usize]) -> Result<(), Error> {
-    let title = match which {
-        [only] => format!("certificate of {} is served", courses[*only].site.main()),
-        several => format!("certificates of {} sites are served", several.len()),
-    };
-    let read: &[Course<'_>] = courses;
-    let changed = change(context, &title, &GO_ON, async |harbor, _| {
-        let mut set = ChangeSet::new(&title);
-        for at in which {
-            let Stage::Proven { certificate, .. } = &read[*at].at else { continue };
-            set.extend(settle_one(harbor, certificate, read[*at].left_out.is_empty())?.changes);
-        }
-        Ok(Decision { set, said: vec![] })
-    })
-    .await?;
-    let harbor = context.open()?;
-    for at in which {
-        if let Stage::Proven { certificate, .. } = &mut courses[*at].at {
-            certificate.state = CertificateState::Served;
-        }
-    }
-    let changed_site = changed.set.inventory_changes().find_map(|change| match change {
-        InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),
-        _ => None,
-    });
-    if let Some(site) = changed_site {
-        await_fingerprint(&harbor.settings, &site).await;
-    }
-    Ok(())
-}
-
 fn settle_one(harbor: &Harbor, certificate: &Certificate, complete: bool) -> Result<ChangeSet, Error> {
     let main = &certificate.site;
     let site = site_again(harbor, main)?;
@@ -224,6 +204,6 @@ fn settle_one(harbor: &Harbor, certificate: &Certificate, complete: bool) -> Res
 impl Course<'_> {
     /// Whether a certificate is served after all that.
     pub fn is_served(&self) -> bool {
-        matches!(self.at, Stage::Proven { .. } | Stage::Ended(Ok(SecureOutcome::Served { .. })))
+        matches!(self.at, Stage::Proven { .. } | Stage::Settled { .. })
     }
 }

@@ -27,7 +27,7 @@ use crate::look::look_for_proofs;
 use crate::options::ChangeOptions;
 use crate::run::Context;
 use crate::site_change::own_file;
-use installing::{Arrived, install_all, prove, settle_all};
+use installing::{Arrived, apply_all, prove};
 use orders::{Sessions, Took};
 pub use shared::{outdated, shareable};
 
@@ -90,20 +90,30 @@ pub async fn secure(context: &Context, site: &Site) -> Result<Secured, Error> {
 
 /// The same, or a new one whatever is there.
 pub async fn secure_as(context: &Context, site: &Site, wanted: Wanted) -> Result<Secured, Error> {
-    let mut secured = secure_batch(context, std::slice::from_ref(site), wanted).await?;
+    let mut secured = secure_all(context, std::slice::from_ref(site), wanted).await?;
     secured.pop().unwrap_or_else(|| Err(Error::refused("inventory", "the site was lost")))
 }
 
 /// The same for many sites. One site's trouble keeps no other waiting.
+///
+/// What the handshakes of one batch have proven is settled by the change that installs the next, with the same reload.
 pub async fn secure_all(
     context: &Context,
     sites: &[Site],
     wanted: Wanted,
 ) -> Result<Vec<Result<Secured, Error>>, Error> {
+    let sessions = Sessions::new(&context.open()?);
     let mut all = Vec::with_capacity(sites.len());
+    let mut open: Vec<Course<'_>> = Vec::new();
     for batch in sites.chunks(BATCH) {
-        all.extend(secure_batch(context, batch, wanted).await?);
+        let before = open.len();
+        open.extend(order_batch(context, &sessions, batch, wanted).await?);
+        apply_all(context, &sessions, &mut open).await;
+        prove_batch(context, &mut open[before..]).await?;
+        all.extend(open.drain(..before).map(ended));
     }
+    apply_all(context, &sessions, &mut open).await;
+    all.extend(open.into_iter().map(ended));
     Ok(all)
 }
 
@@ -155,43 +165,53 @@ enum Stage {
         certificate: Box<Certificate>,
         new: bool,
     },
+    /// http is sent to https, where that is wished.
+    Settled {
+        certificate: Box<Certificate>,
+        new: bool,
+    },
     Ended(Result<SecureOutcome, Error>),
 }
 
-async fn secure_batch(context: &Context, sites: &[Site], wanted: Wanted) -> Result<Vec<Result<Secured, Error>>, Error> {
+/// Looks at the sites and orders for them. While some are looked at, others are ordered: the CA has its own bound.
+async fn order_batch<'a>(
+    context: &Context,
+    sessions: &Sessions,
+    sites: &'a [Site],
+    wanted: Wanted,
+) -> Result<Vec<Course<'a>>, Error> {
     let harbor = context.open()?;
     context.progress.doing("looking where the names lead");
-    let (sessions, looks) = (Sessions::new(&harbor), Semaphore::new(LOOKS_AT_ONCE));
-    // While some are looked at, others are ordered: the CA has its own bound.
+    let looks = Semaphore::new(LOOKS_AT_ONCE);
     let ways = sites.iter().map(|site| async {
         let mut course = {
             let _turn = looks.acquire().await;
             look_first(&harbor, site, wanted).await
         };
-        let refused = order_one(context, &harbor, &sessions, &mut course).await;
+        let refused = order_one(context, &harbor, sessions, &mut course).await;
         (course, refused)
     });
-    let (mut courses, refused): (Vec<Course<'_>>, Vec<Option<Refused>>) =
+    let (courses, refused): (Vec<Course<'_>>, Vec<Option<Refused>>) =
         stream::iter(ways).buffered(BATCH).collect::<Vec<_>>().await.into_iter().unzip();
     remember_all(context, refused.into_iter().flatten().collect()).await?;
+    Ok(courses)
+}
 
-    install_all(context, &sessions, &mut courses).await;
+/// Shakes hands with all that are in place.
+async fn prove_batch(context: &Context, courses: &mut [Course<'_>]) -> Result<(), Error> {
     // What was installed is in the inventory now.
     let harbor = context.open()?;
     context.progress.doing("proving certificates by handshakes");
     let proofs = courses.iter_mut().map(|course| prove_one(&harbor, course));
     stream::iter(proofs).buffered(LOOKS_AT_ONCE).collect::<Vec<()>>().await;
-    settle_all(context, &mut courses).await;
     let partly = courses.iter().filter_map(Refused::partly).collect();
-    remember_all(context, partly).await?;
-
-    Ok(courses.into_iter().map(ended).collect())
+    remember_all(context, partly).await
 }
 
 fn ended(course: Course<'_>) -> Result<Secured, Error> {
     let outcome = match course.at {
         Stage::Ended(result) => result?,
-        Stage::Proven { certificate, new } => SecureOutcome::Served { certificate: *certificate, new },
+        Stage::Settled { certificate, new } => SecureOutcome::Served { certificate: *certificate, new },
         _ => return Err(Error::refused("inventory", "the certificate was not recorded")),
     };
     Ok(Secured { site: course.site.main().clone(), outcome, left_out: course.left_out })
@@ -301,7 +321,7 @@ pub async fn prove_installed(context: &Context, main: &Hostname) -> Result<Secur
     let at = Stage::InPlace { certificate: Box::new(certificate), new: true };
     let mut courses = [Course { site: &site, left_out: vec![], left_at_look: 0, stale: None, at }];
     prove_one(&harbor, &mut courses[0]).await;
-    settle_all(context, &mut courses).await;
+    apply_all(context, &Sessions::new(&harbor), &mut courses).await;
     let [course] = courses;
     ended(course)
 }

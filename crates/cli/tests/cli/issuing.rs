@@ -290,3 +290,31 @@ fn a_zone_elsewhere_is_told_with_the_alias_that_would_do_for_each_name() {
         assert!(refused.contains(&format!("_acme-challenge.{name} CNAME")), "{refused}");
     }
 }
+
+#[test]
+fn what_one_batch_has_proven_is_settled_with_the_next() {
+    let coast = Coast::with_bakery();
+    let names: Vec<String> = (0..255).map(|number| format!("berth{number}.crumbandtide.example")).collect();
+    for part in names.chunks(85) {
+        let names: Vec<&str> = part.iter().map(String::as_str).collect();
+        coast.run(&[&["attach"], &names[..], &["--account", "bakery"]].concat()).expect(3);
+    }
+    let before = coast.json(&["logbook"], 0)["entries"].as_array().unwrap().len();
+    let tended = coast.json(&["tend"], 0);
+    let served = |one: &&serde_json::Value| one["outcome"] == "served";
+    assert_eq!(tended["tried"].as_array().unwrap().iter().filter(served).count(), 255, "{tended}");
+    let logbook = coast.json(&["logbook"], 0)["entries"].clone();
+    let new = &logbook.as_array().unwrap()[..logbook.as_array().unwrap().len() - before];
+    let titles: Vec<&str> = new.iter().rev().map(|entry| entry["what"].as_str().unwrap()).collect();
+    assert_eq!(
+        titles,
+        [
+            "certificate issue for 250 sites",
+            "certificate issue for 5 sites; those of 250 are served",
+            "certificates of 5 sites are served",
+        ]
+    );
+    let site = coast.json(&["site", "show", "berth7.crumbandtide.example"], 0)["site"].clone();
+    assert_eq!(site["https"], "forced", "{site}");
+    assert!(coast.run(&["tend"]).expect(0).contains("Nothing waits"));
+}
