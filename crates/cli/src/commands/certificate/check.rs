@@ -136,10 +136,10 @@ async fn look_at_host(
 /// The leaf that is installed for a host of this harbor.
 fn installed(harbor: Option<&Harbor>, host: &str) -> Result<Installed, Error> {
     let (Some(harbor), Ok(name)) = (harbor, Hostname::parse_host(host)) else { return Ok(Installed::default()) };
-    let files = harbor.store.site_of(&name)?.and_then(|site| site.certificate);
-    let pem = files.and_then(|files| std::fs::read(files.chain()).ok());
+    let Some(site) = harbor.store.site_of(&name)? else { return Ok(Installed::default()) };
+    let pem = site.certificate.and_then(|files| std::fs::read(files.chain()).ok());
     let leaf = pem.and_then(|pem| read_chain(&pem).ok()).map(|chain| chain[0].der.clone());
-    Ok(Installed { leaf })
+    Ok(Installed { leaf, beside: site.hostnames })
 }
 
 struct Checked {

@@ -13,6 +13,7 @@ mod served_name_not_covered;
 mod served_not_installed;
 mod served_not_trusted;
 mod served_weak;
+mod site_name_not_covered;
 mod staple_missing;
 mod tls_not_spoken;
 mod weak_cipher_accepted;
@@ -36,6 +37,7 @@ pub const ALL: &[Rule] = &[
     served_weak::RULE,
     served_not_installed::RULE,
     staple_missing::RULE,
+    site_name_not_covered::RULE,
     served_expires_soon::RULE,
     chain_out_of_order::RULE,
     old_tls_offered::RULE,

@@ -20,7 +20,7 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
-    let (Some(leaf), Ok(host)) = (served.chain.first(), Hostname::parse(&served.host)) else { return vec![] };
+    let (Some(leaf), Ok(host)) = (served.chain.first(), Hostname::parse_host(&served.host)) else { return vec![] };
     if covers(&leaf.names, &host) {
         return vec![];
     }

@@ -5,6 +5,7 @@ use rcgen::{BasicConstraints, CertificateParams, DistinguishedName, DnType, IsCa
 use super::*;
 use crate::certificate::{Distrust, TlsVersion, read_chain};
 use crate::finding::check_folder;
+use crate::name::Hostname;
 
 fn authority(name: &str, by: Option<&Issuer<'static, KeyPair>>) -> (CertificateFacts, Issuer<'static, KeyPair>) {
     let key = KeyPair::generate().unwrap();
@@ -46,8 +47,14 @@ fn good() -> (Served, CertificateFacts) {
 }
 
 fn fired(spoil: impl FnOnce(&mut Served, &CertificateFacts)) -> Vec<&'static str> {
+    fired_beside(&["gullrock.example"], spoil)
+}
+
+/// The same for a site with these names.
+fn fired_beside(names: &[&str], spoil: impl FnOnce(&mut Served, &CertificateFacts)) -> Vec<&'static str> {
     let (mut served, root) = good();
-    let installed = Installed { leaf: Some(served.chain[0].der.clone()) };
+    let beside = names.iter().map(|name| Hostname::parse_host(name).unwrap()).collect();
+    let installed = Installed { leaf: Some(served.chain[0].der.clone()), beside };
     spoil(&mut served, &root);
     judge(&served, &installed).iter().map(|finding| finding.code).collect()
 }
@@ -98,6 +105,14 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
         ("chain-out-of-order", fired(|served, _| served.chain.push(good().0.chain[1].clone()))),
         ("served-weak", fired(|served, _| served.chain[0].key_bits = 1024)),
         ("old-tls-offered", fired(|served, _| served.versions.insert(0, TlsVersion::Tls10))),
+        ("site-name-not-covered", fired_beside(&["gullrock.example", "www.gullrock.example"], |_, _| ())),
+        (
+            "served-name-not-covered",
+            fired_beside(&["192.0.2.10"], |served, _| {
+                served.host = "192.0.2.10".into();
+                served.verified = Err(Distrust::Name);
+            }),
+        ),
         ("staple-missing", fired(|served, _| served.chain[0].must_staple = true)),
         ("weak-cipher-accepted", fired(|served, _| served.weak_cipher = Some("RC4".into()))),
         ("served-not-installed", fired(|served, _| served.chain = good().0.chain)),
