@@ -304,11 +304,14 @@ fn archives_locked_keys_and_zips_are_opened_with_the_password_in_a_file() {
         assert_eq!(kinds.contains(&"remark"), with_remark, "{file}");
         assert!(kinds.contains(&"private key") && pieces.last().unwrap()["belongs_to"] == json!([1]), "{pieces:?}");
     }
-    let old = path("old.pem");
-    openssl(&["rsa", "-aes128", "-traditional", "-in", &key, "-out", &old, "-passout", "pass:quay wall"]);
-    let advice = show("old.pem", "password", 2)["error"]["advice"].as_str().unwrap().to_string();
-    assert!(advice.contains("openssl pkey"), "{advice}");
-    for file in ["modern.p12", "locked.pem", "locked.der"] {
+    // The old way, with each of its ciphers.
+    for cipher in ["-aes128", "-aes192", "-aes256", "-des3"] {
+        let name = format!("old{cipher}.pem");
+        openssl(&["rsa", cipher, "-traditional", "-in", &key, "-out", &path(&name), "-passout", "pass:quay wall"]);
+        let opened = show(&name, "password", 0)["pieces"][0].clone();
+        assert_eq!((&opened["kind"], &opened["key"]), (&json!("private key"), &json!("RSA 2048")), "{cipher}");
+    }
+    for file in ["modern.p12", "locked.pem", "locked.der", "old-aes256.pem"] {
         assert_eq!(show(file, "wrong", 2)["error"]["code"], "wrong-use");
         let without = coast.run(&["certificate", "show", &path(file)]).expect(2);
         assert!(without.contains("--password-file"), "{without}");

@@ -106,6 +106,11 @@ fn number(bytes: &[u8]) -> u64 {
     }
 }
 
+/// Whether it is one element with nothing behind it.
+pub(super) fn is_one_element(der: &[u8]) -> bool {
+    matches!(element(der), Some((0x30, _, [])))
+}
+
 /// One element: tag, content, and what follows it (X.690 section 8.1, definite lengths).
 fn element(der: &[u8]) -> Option<(u8, &[u8], &[u8])> {
     let (&tag, rest) = der.split_first()?;

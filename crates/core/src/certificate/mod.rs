@@ -11,6 +11,7 @@ mod describe;
 mod hello;
 mod install;
 mod locked;
+mod old_lock;
 mod packed;
 mod piece;
 mod read;

@@ -38,7 +38,6 @@ pub fn read_pieces(path: &Path, password: Option<&str>) -> Result<Vec<Piece>, Er
         };
         let advice = match inner {
             PieceError::Locked { .. } => "write its password into a file and give that with --password-file",
-            PieceError::LockedOldWay { .. } => "unlock it first, as in: openssl pkey -in FILE -out key.pem",
             PieceError::WrongPassword { .. } => "see that the first line of the password file is the password",
             _ => "give the file as the seller sent it: PEM, DER, PKCS#7, PKCS#12 or a zip of them",
         };

@@ -63,7 +63,7 @@ fn five_hundred_certificates() {
     }
     let reloads = port.reloads();
     let watch = Watch::begin(port.orders());
-    let started = Instant::now();
+    let (started, began) = (Instant::now(), clock::now());
     let tended = port.json(&["tend"], 0);
     let seconds = started.elapsed().as_secs_f64();
     let ordering = watch.end();
@@ -72,7 +72,10 @@ fn five_hundred_certificates() {
     let rate = orders as f64 / seconds;
     println!("brightharbor: {ordering:.1} orders/s while it orders, {:.0} % of that", 100.0 * ordering / client);
     println!("brightharbor tend, from the links to the handshakes: {rate:.1} orders/s ({seconds:.1} s)");
-    println!("with {} reloads", port.reloads() - reloads);
+    println!("with {} reloads; began {}", port.reloads() - reloads, began);
+    for entry in port.json(&["logbook"], 0)["entries"].as_array().unwrap().iter().rev() {
+        println!("  done {} {}", entry["at"], entry["what"]);
+    }
 }
 
 /// Sees orders being placed, by the files that they are saved in.
