@@ -3,6 +3,7 @@
 use std::net::{IpAddr, SocketAddr};
 
 use brightharbor_core::delegation::rules::{Expected, Load, judge};
+use brightharbor_core::finding::Finding;
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{Hostname, registrable_domain};
 use brightharbor_core::render::fingerprint;
@@ -23,10 +24,27 @@ pub struct Looked {
     /// The names that a CA would be led here by, and the others with the reason.
     pub leading: Vec<Hostname>,
     pub left_out: Vec<(Hostname, String)>,
-    /// What resolvers have of each.
-    pub spreads: Vec<Spread>,
     /// The domain with its authoritative servers.
     pub servers: (Hostname, Vec<SocketAddr>),
+    gathered: Gathered,
+    findings: Vec<Finding>,
+    expected: Expected,
+}
+
+impl Looked {
+    /// What resolvers have of each. Reads the logbook for what was changed lately, which takes its time.
+    pub fn spreads(&self, harbor: &Harbor) -> Result<Vec<Spread>, Error> {
+        let Self { gathered, findings, expected, .. } = self;
+        let since = gathered.now.checked_sub(SignedDuration::from_hours(48)).unwrap_or(gathered.now);
+        let changed = harbor.store.zones_changed_since(since)?.get(&gathered.domain).copied();
+        let mut spreads = Vec::with_capacity(gathered.hosts.len());
+        for host in &gathered.hosts {
+            let harbored = harbored(harbor, &host.hostname)?;
+            let seen = gathered.seen(host, findings, expected, &harbor.settings.host.addresses, harbored.as_ref());
+            spreads.push(spread(&seen, changed));
+        }
+        Ok(spreads)
+    }
 }
 
 /// Looks at hostnames of the site.
@@ -58,29 +76,26 @@ async fn look_so_far(
 ) -> Result<Looked, Error> {
     let domain = registrable_domain(name).unwrap_or_else(|| name.clone());
     let gathered = gather(&harbor.settings, &domain, hostnames, at, looking).await?;
-    Ok(verdict(harbor, &gathered)?)
+    Ok(verdict(harbor, gathered)?)
 }
 
-fn verdict(harbor: &Harbor, gathered: &Gathered) -> Result<Looked, StoreError> {
+fn verdict(harbor: &Harbor, gathered: Gathered) -> Result<Looked, StoreError> {
     let expected = expected(harbor, &gathered.domain)?;
     let findings = judge(&gathered.picture, &expected);
     let servers = gathered.picture.authoritative_servers().map(|(_, server)| server.address).collect();
     let servers = (gathered.domain.clone(), servers);
-    let mut looked = Looked { surveys: vec![], leading: vec![], left_out: vec![], spreads: vec![], servers };
-    let since = gathered.now.checked_sub(SignedDuration::from_hours(48)).unwrap_or(gathered.now);
-    let changed = harbor.store.zones_changed_since(since)?.get(&gathered.domain).copied();
+    let (mut surveys, mut leading, mut left_out) = (Vec::new(), Vec::new(), Vec::new());
     for host in &gathered.hosts {
         let harbored = harbored(harbor, &host.hostname)?;
         let ours = &harbor.settings.host.addresses;
         let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
-        looked.surveys.push(survey(&seen));
-        looked.spreads.push(spread(&seen, changed));
+        surveys.push(survey(&seen));
         match leads_here(&seen) {
-            Ok(()) => looked.leading.push(host.hostname.clone()),
-            Err(reason) => looked.left_out.push((host.hostname.clone(), reason)),
+            Ok(()) => leading.push(host.hostname.clone()),
+            Err(reason) => left_out.push((host.hostname.clone(), reason)),
         }
     }
-    Ok(looked)
+    Ok(Looked { surveys, leading, left_out, servers, gathered, findings, expected })
 }
 
 /// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone; and what else the

@@ -36,19 +36,18 @@ pub fn run(args: &Survey, context: &Context) -> Report {
     if !args.resolvers.is_empty() {
         harbor.settings.internet.resolvers = args.resolvers.clone();
     }
-    let (surveys, mut spreads) = context.block_on(async {
+    let (surveys, spreads) = context.block_on(async {
         let (mut surveys, mut spreads) = (Vec::new(), Vec::new());
         for name in &names {
             context.progress.doing(&format!("walking the links of {name}"));
             let looked = look(&harbor, name, std::slice::from_ref(name), args.at).await?;
+            if !args.resolvers.is_empty() {
+                spreads.extend(looked.spreads(&harbor)?);
+            }
             surveys.extend(looked.surveys);
-            spreads.extend(looked.spreads);
         }
         Ok::<_, Error>((surveys, spreads))
     })??;
-    if args.resolvers.is_empty() {
-        spreads.clear();
-    }
     Ok(Box::new(Surveyed { surveys, spreads }))
 }
 
