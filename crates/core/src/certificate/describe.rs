@@ -92,7 +92,7 @@ fn of_parsed(parsed: &ParsedExtension<'_>, critical: bool) -> Option<Detail> {
             let limit = constraints.path_len_constraint.map(|most| format!(", with at most {most} issuers below it"));
             let words = if constraints.ca { "may sign certificates" } else { "may not sign certificates" };
             let ignorable = if critical || !constraints.ca { "" } else { " (not critical, as it should be)" };
-            detail("issuer", format!("{words}{}{ignorable}", limit.unwrap_or_default()))
+            detail("authority", format!("{words}{}{ignorable}", limit.unwrap_or_default()))
         }
         ParsedExtension::KeyUsage(usage) => detail("key usage", usages(*usage)),
         ParsedExtension::ExtendedKeyUsage(purposes) => detail("purposes", purposes_of(purposes)),
@@ -253,7 +253,7 @@ mod tests {
             "version: 3",
             "serial: 07:1c",
             "signed with: ECDSA with SHA-256",
-            "issuer: may sign certificates, with at most 1 issuers below it",
+            "authority: may sign certificates, with at most 1 issuers below it",
             "key usage: signing certificates, signing revocation lists",
             "purposes: servers, 1.2.3",
             "revoked at: http://ca.example/\\u{1b}[1m",
