@@ -5,6 +5,7 @@
 
 mod args;
 mod commands;
+mod demands;
 mod design;
 mod duration;
 mod error;

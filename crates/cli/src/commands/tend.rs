@@ -13,7 +13,7 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
-use crate::commands::certificate::{Seen, tend_demands};
+use crate::demands::{Seen, tend_demands};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};

@@ -16,8 +16,9 @@ use brightharbor_io::server::await_fingerprint;
 use brightharbor_io::trust;
 use jiff::Timestamp;
 
+use super::GO_ON;
+use super::course::{Course, SecureOutcome, Stage};
 use super::orders::{Sessions, web_addresses};
-use super::{Course, GO_ON, SecureOutcome, Stage};
 use crate::error::Error;
 use crate::run::{Context, Decision, change};
 use crate::site_change::own_file;
@@ -199,11 +200,4 @@ fn settle_one(harbor: &Harbor, certificate: &Certificate, complete: bool) -> Res
         set = ChangeSet::new(set.title);
     }
     Ok(set)
-}
-
-impl Course<'_> {
-    /// Whether a certificate is served after all that.
-    pub fn is_served(&self) -> bool {
-        matches!(self.at, Stage::Proven { .. } | Stage::Settled { .. })
-    }
 }

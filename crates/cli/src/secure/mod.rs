@@ -3,23 +3,20 @@
 //! Used by `attach`, `certificate issue` and `tend`, for one site or many: orders run side by side, and what came is
 //! installed by one change with one reload. What cannot be done yet is remembered for `tend`.
 
+mod course;
 mod installing;
 mod orders;
 mod remembering;
 mod shared;
 mod zone_proofs;
 
-use std::net::SocketAddr;
-
-use brightharbor_core::acme::Identifier;
-use brightharbor_core::certificate::{read_chain, urgent_from};
+use brightharbor_core::certificate::read_chain;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, ProofWish, Site};
 use brightharbor_io::acme::renewal_window;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use futures_util::{StreamExt, stream};
-use jiff::Timestamp;
 use tokio::sync::Semaphore;
 
 use crate::error::Error;
@@ -27,47 +24,13 @@ use crate::look::look_for_proofs;
 use crate::options::ChangeOptions;
 use crate::run::Context;
 use crate::site_change::own_file;
+use course::{Course, Stage};
+pub use course::{Kept, SecureOutcome, Secured};
 use installing::{Arrived, apply_all, prove};
 use orders::{Sessions, Took};
 pub use shared::{outdated, shareable};
 
 use remembering::{Refused, not_before, remember_all, stale_until};
-
-/// What came of trying to secure a site.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Secured {
-    pub site: Hostname,
-    pub outcome: SecureOutcome,
-    /// What the certificate does not cover, with the reason.
-    pub left_out: Vec<(Identifier, String)>,
-}
-
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum SecureOutcome {
-    /// Proven by a handshake.
-    Served { certificate: Certificate, new: bool },
-    /// No name leads here yet.
-    NotYet,
-    /// The CA has refused, or is still at work.
-    Refused { reason: String, advice: Option<String>, kept: Option<Kept> },
-    /// Installed, but the handshake does not show it.
-    NotShown { certificate: Certificate, reason: String },
-}
-
-/// The certificate that goes on being served while a new one cannot be had.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Kept {
-    pub until: Timestamp,
-    /// From when on somebody should look into it.
-    pub urgent_from: Timestamp,
-}
-
-impl Kept {
-    fn of(certificate: &Certificate) -> Self {
-        let urgent_from = urgent_from(certificate.not_before, certificate.not_after);
-        Self { until: certificate.not_after, urgent_from }
-    }
-}
 
 /// Carried out without asking: the person has asked for it already.
 const GO_ON: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
@@ -110,10 +73,10 @@ pub async fn secure_all(
         open.extend(order_batch(context, &sessions, batch, wanted).await?);
         apply_all(context, &sessions, &mut open).await;
         prove_batch(context, &mut open[before..]).await?;
-        all.extend(open.drain(..before).map(ended));
+        all.extend(open.drain(..before).map(Course::ended));
     }
     apply_all(context, &sessions, &mut open).await;
-    all.extend(open.into_iter().map(ended));
+    all.extend(open.into_iter().map(Course::ended));
     Ok(all)
 }
 
@@ -132,45 +95,6 @@ pub async fn called_back(context: &Context, harbor: &Harbor, certificates: &[Cer
     context.progress.doing("asking when certificates should be renewed");
     let due: Vec<Option<Hostname>> = stream::iter(asked).buffered(LOOKS_AT_ONCE).collect().await;
     due.into_iter().flatten().collect()
-}
-
-/// Domains with their authoritative servers, as far as they were seen.
-type DomainServers = Vec<(Hostname, Vec<SocketAddr>)>;
-
-/// One site on its way.
-struct Course<'a> {
-    site: &'a Site,
-    left_out: Vec<(Identifier, String)>,
-    /// How many of them were left out before the CA was asked.
-    left_at_look: usize,
-    /// Until when resolvers may still give old answers.
-    stale: Option<Timestamp>,
-    at: Stage,
-}
-
-enum Stage {
-    ToOrder {
-        names: Vec<Hostname>,
-        present: Option<Certificate>,
-        servers: DomainServers,
-    },
-    Arrived(Box<Arrived>),
-    /// In place; whether it came just now.
-    InPlace {
-        certificate: Box<Certificate>,
-        new: bool,
-    },
-    /// Shown by a handshake.
-    Proven {
-        certificate: Box<Certificate>,
-        new: bool,
-    },
-    /// http is sent to https, where that is wished.
-    Settled {
-        certificate: Box<Certificate>,
-        new: bool,
-    },
-    Ended(Result<SecureOutcome, Error>),
 }
 
 /// Looks at the sites and orders for them. While some are looked at, others are ordered: the CA has its own bound.
@@ -206,15 +130,6 @@ async fn prove_batch(context: &Context, courses: &mut [Course<'_>]) -> Result<()
     stream::iter(proofs).buffered(LOOKS_AT_ONCE).collect::<Vec<()>>().await;
     let partly = courses.iter().filter_map(Refused::partly).collect();
     remember_all(context, partly).await
-}
-
-fn ended(course: Course<'_>) -> Result<Secured, Error> {
-    let outcome = match course.at {
-        Stage::Ended(result) => result?,
-        Stage::Settled { certificate, new } => SecureOutcome::Served { certificate: *certificate, new },
-        _ => return Err(Error::refused("inventory", "the certificate was not recorded")),
-    };
-    Ok(Secured { site: course.site.main().clone(), outcome, left_out: course.left_out })
 }
 
 /// Says what is to be done for a site, before the CA is asked for anything.
@@ -323,5 +238,5 @@ pub async fn prove_installed(context: &Context, main: &Hostname) -> Result<Secur
     prove_one(&harbor, &mut courses[0]).await;
     apply_all(context, &Sessions::new(&harbor), &mut courses).await;
     let [course] = courses;
-    ended(course)
+    course.ended()
 }

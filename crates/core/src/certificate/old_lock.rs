@@ -93,7 +93,7 @@ impl Lock<'_> {
 }
 
 fn octets(hex: &str) -> Option<Vec<u8>> {
-    if !hex.is_ascii() || hex.len() % 2 != 0 || hex.len() > 64 {
+    if !hex.is_ascii() || !hex.len().is_multiple_of(2) || hex.len() > 64 {
         return None;
     }
     (0..hex.len()).step_by(2).map(|at| u8::from_str_radix(&hex[at..at + 2], 16).ok()).collect()

@@ -9,15 +9,12 @@ use cms::cert::CertificateChoices;
 use cms::content_info::ContentInfo;
 use cms::signed_data::SignedData;
 use der::{Decode, Encode};
-use x509_parser::extensions::GeneralName;
 use x509_parser::pem::Pem;
-use x509_parser::prelude::{FromDer, ParsedExtension, X509CertificationRequest};
 use zeroize::Zeroizing;
 
 use super::locked::{Unlocked, is_archive, is_locked_key, open_archive, open_key};
 use super::packed::{is_zip, unpack};
-use super::{CertificateFacts, address_of, old_lock, read_der};
-use crate::name::Hostname;
+use super::{CertificateFacts, RequestFacts, old_lock, read_der, read_request};
 
 /// One thing that was found.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -28,16 +25,6 @@ pub enum Piece {
     Request(RequestFacts),
     /// What should be known about the file itself.
     Remark(String),
-}
-
-/// What a certificate request says (RFC 2986).
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct RequestFacts {
-    pub subject: String,
-    pub names: Vec<String>,
-    /// The subject public key info, DER.
-    pub public_key: Vec<u8>,
-    pub der: Vec<u8>,
 }
 
 /// What could not be used, and why.
@@ -249,28 +236,6 @@ fn bundle(der: &[u8]) -> Result<Vec<Piece>, String> {
         }
     }
     Ok(found)
-}
-
-/// Reads a request; its own signature is checked, so that whoever made it held the key.
-pub fn read_request(der: &[u8]) -> Result<RequestFacts, String> {
-    let (_, request) = X509CertificationRequest::from_der(der).map_err(|error| error.to_string())?;
-    request.verify_signature().map_err(|_| "its signature is not that of its key".to_string())?;
-    let info = &request.certification_request_info;
-    let names = request.requested_extensions().into_iter().flatten().filter_map(|extension| match extension {
-        ParsedExtension::SubjectAlternativeName(names) => Some(&names.general_names),
-        _ => None,
-    });
-    let names = names.flatten().filter_map(|name| match name {
-        GeneralName::DNSName(text) => Some(text.to_ascii_lowercase()),
-        GeneralName::IPAddress(bytes) => address_of(bytes).map(|ip| Hostname::of_address(ip).to_string()),
-        _ => None,
-    });
-    Ok(RequestFacts {
-        subject: info.subject.to_string(),
-        names: names.collect(),
-        public_key: info.subject_pki.raw.to_vec(),
-        der: der.to_vec(),
-    })
 }
 
 #[cfg(test)]

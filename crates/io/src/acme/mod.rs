@@ -6,6 +6,7 @@ mod caa;
 mod errand;
 mod external_account;
 mod order;
+mod order_files;
 mod proofs;
 mod renewal;
 mod responder;

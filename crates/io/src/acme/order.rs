@@ -1,8 +1,6 @@
 //! One order from the directory to the certificate, saved after every step.
 
-use std::fs;
 use std::net::SocketAddr;
-use std::path::PathBuf;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::acme::{Brief, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
@@ -13,11 +11,12 @@ use jiff::Timestamp;
 use zeroize::Zeroizing;
 
 use super::caa::forbidden;
+use super::order_files::OrderFiles;
 use super::proofs::{Placed, PlacingError};
 use super::responder::Responder;
 use super::session::{Session, SessionError};
-use crate::install::{FileError, write_soon};
-use crate::keys::{KeyError, certificate_request, new_key_of};
+use crate::install::FileError;
+use crate::keys::{KeyError, certificate_request};
 use crate::probe::{fetch_proof, fetch_tls_proof};
 
 /// An order that takes longer goes on with the next run.
@@ -263,68 +262,4 @@ async fn first_problem(looks: impl Iterator<Item = impl Future<Output = Result<(
 /// The order's state has been installed and is not needed any more.
 pub fn forget_order(session: &Session, site: &Hostname) {
     OrderFiles::new(session, site).forget();
-}
-
-/// Where one site's order is kept: all 0600 in the CA's folder of 0700.
-struct OrderFiles {
-    state: PathBuf,
-    key: PathBuf,
-    proofs: PathBuf,
-}
-
-impl OrderFiles {
-    fn new(session: &Session, site: &Hostname) -> Self {
-        let order = |ending: &str| session.folder.orders().join(format!("{site}.{ending}"));
-        Self { state: order("json"), key: order("pem"), proofs: order("proofs") }
-    }
-
-    fn is_begun(&self) -> bool {
-        self.state.exists()
-    }
-
-    /// An order for the same names with the same key, if one was left midway.
-    fn resume(&self, brief: &Brief) -> Option<Machine> {
-        let machine: Machine = serde_json::from_slice(&fs::read(&self.state).ok()?).ok()?;
-        let over = matches!(machine.state(), State::Refused { .. });
-        let same = machine.brief() == brief && machine.is_sound();
-        if over || !same {
-            self.forget();
-            return None;
-        }
-        Some(machine)
-    }
-
-    fn keep(&self, machine: &Machine) -> Result<(), FileError> {
-        let text = serde_json::to_vec(machine).expect("a machine becomes JSON");
-        write_soon(&self.state, &text, 0o600)
-    }
-
-    fn keep_proofs(&self, proofs: &[Proof]) -> Result<(), FileError> {
-        let text = serde_json::to_vec(proofs).expect("proofs become JSON");
-        write_soon(&self.proofs, &text, 0o600)
-    }
-
-    fn proofs(&self) -> Vec<Proof> {
-        let read = fs::read(&self.proofs).ok().and_then(|text| serde_json::from_slice(&text).ok());
-        read.unwrap_or_default()
-    }
-
-    /// The key of this order: the same one however often the order is resumed.
-    fn certificate_key(&self, plan: &OrderPlan<'_>) -> Result<Zeroizing<String>, OrderError> {
-        if let Ok(pem) = fs::read_to_string(&self.key) {
-            return Ok(Zeroizing::new(pem));
-        }
-        let pem = match &plan.key_pem {
-            Some(pem) => pem.clone(),
-            None => Zeroizing::new(new_key_of(plan.wish.key)?),
-        };
-        write_soon(&self.key, pem.as_bytes(), 0o600)?;
-        Ok(pem)
-    }
-
-    fn forget(&self) {
-        for file in [&self.state, &self.key, &self.proofs] {
-            let _ = fs::remove_file(file);
-        }
-    }
 }

@@ -17,9 +17,9 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use super::list::site_of;
-use super::prove::take_all_away;
 use super::unlock::{UnlockOptions, read_pieces};
 use crate::commands::{Report, host};
+use crate::demands::take_all_away;
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};

@@ -15,8 +15,6 @@ mod unlock;
 mod wish;
 
 use clap::Subcommand;
-pub use prove::tend_demands;
-pub use proven::Seen;
 
 #[derive(Debug, Subcommand)]
 pub enum Certificate {

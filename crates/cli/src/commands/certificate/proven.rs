@@ -1,43 +1,14 @@
 //! What `certificate prove` has put in place and seen, shown.
 
-use brightharbor_core::site::{Demand, DemandedProof, Site};
+use brightharbor_core::site::Site;
 use jiff::Timestamp;
-use serde::Serialize;
 use serde_json::{Value, json};
 
+use crate::demands::Seen;
 use crate::error::Exit;
 use crate::run::Changed;
 use crate::show::human::{self, Page, table};
 use crate::show::{Shown, json};
-
-/// One thing that the seller looks at.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct Seen {
-    kind: &'static str,
-    /// A URL, or a record.
-    subject: String,
-    until: Timestamp,
-    seen: bool,
-    problem: Option<String>,
-}
-
-impl Seen {
-    pub fn of(demand: &Demand, subject: String, problem: Option<String>) -> Self {
-        let kind = match demand.proof {
-            DemandedProof::File { .. } => "file",
-            DemandedProof::Record { .. } => "record",
-        };
-        Self { kind, subject, until: demand.until, seen: problem.is_none(), problem }
-    }
-
-    pub fn problem(&self) -> Option<&str> {
-        self.problem.as_deref()
-    }
-
-    pub fn words(&self) -> String {
-        format!("{}: {}", self.subject, self.problem.as_deref().unwrap_or("seen"))
-    }
-}
 
 pub struct Proven {
     pub changed: Changed,
@@ -75,7 +46,7 @@ impl Shown for Proven {
             |one: &Seen| vec![one.subject.clone(), if one.seen { "seen" } else { "not seen" }.into(), day(one.until)];
         table(page, &["what the seller looks at", "state", "until"], self.seen.iter().map(row).collect());
         for one in &self.seen {
-            if one.problem.is_some() {
+            if one.problem().is_some() {
                 page.hanging("  ", &one.words());
             }
         }

@@ -1,0 +1,166 @@
+//! What sellers of certificates demand, as changes: put in place by `certificate prove`, looked at by `tend`, taken away
+//! by both, by `certificate import` and with the site.
+
+mod look;
+
+use std::time::Duration;
+
+use brightharbor_core::change::{Change, ChangeSet, FileRemoval, FileWrite, Purpose};
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{Demand, DemandedProof, Site, Zone, ZoneHome};
+use brightharbor_core::zone::{AlterRequest, Record};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::read_if_there;
+use brightharbor_io::zones::read_zone;
+
+use crate::commands::certificate::list::site_of;
+use crate::commands::record::alter_zone;
+use crate::error::Error;
+use crate::look::surroundings;
+use crate::options::ChangeOptions;
+use crate::run::{Context, Decision, change};
+use crate::site_change::site_change;
+pub use look::{Seen, handed_over, look};
+
+/// The site with further demands, and what shows them. The same once more only gets another day.
+pub async fn put_in_place(
+    harbor: &Harbor,
+    before: &Site,
+    new: Vec<Demand>,
+    options: &ChangeOptions,
+    title: &str,
+) -> Result<(Decision, Site), Error> {
+    let mut set = ChangeSet::new(title);
+    let mut after = before.clone();
+    let displaced = |demand: &Demand| new.iter().any(|other| other.proof.displaces(&demand.proof));
+    after.rules.demands.retain(|demand| !displaced(demand));
+    after.rules.demands.extend(new);
+    records(harbor, before, &after, &mut set).await?;
+    files(harbor, before, &after, &mut set)?;
+    if after != *before {
+        site_change(harbor, before, &after, options, &mut set)?;
+    }
+    Ok((Decision { set, said: vec![] }, after))
+}
+
+/// The site without the demands that are not `kept`.
+pub async fn take_away(
+    harbor: &Harbor,
+    before: &Site,
+    options: &ChangeOptions,
+    kept: impl Fn(&Demand) -> bool,
+    title: &str,
+) -> Result<(Decision, Site), Error> {
+    let mut set = ChangeSet::new(title);
+    let mut after = before.clone();
+    after.rules.demands.retain(kept);
+    records(harbor, before, &after, &mut set).await?;
+    if after != *before {
+        site_change(harbor, before, &after, options, &mut set)?;
+    }
+    files(harbor, before, &after, &mut set)?;
+    let gone = before.rules.demands.iter().filter(|demand| !after.rules.demands.contains(demand));
+    let said = gone.map(|demand| format!("taken away: {}", words(&demand.proof, before))).collect();
+    Ok((Decision { set, said }, after))
+}
+
+/// Takes away what the seller of a site's certificate has demanded, since it is there now.
+pub async fn take_all_away(context: &Context, main: &Hostname) -> Result<Vec<String>, Error> {
+    let title = format!("take away what was demanded for {main}");
+    let yes = ChangeOptions { dry_run: false, yes: true };
+    let changed = change(context, &title, &yes, async |harbor, _| {
+        let site = site_of(harbor, main)?;
+        let (decision, _) = take_away(harbor, &site, &yes, |_| false, &title).await?;
+        Ok(decision)
+    })
+    .await?;
+    Ok(changed.said)
+}
+
+/// Takes away all demands whose day is over, and looks at the others.
+pub async fn tend_demands(context: &Context) -> Result<(Vec<String>, Vec<(Hostname, Seen)>), Error> {
+    let yes = ChangeOptions { dry_run: false, yes: true };
+    let (mut said, mut seen) = (Vec::new(), Vec::new());
+    for site in context.open()?.store.sites_with_demands()? {
+        let title = format!("tend: end the demands for {}", site.main());
+        let changed = change(context, &title, &yes, async |harbor, now| {
+            let site = site_of(harbor, site.main())?;
+            let (decision, _) = take_away(harbor, &site, &yes, |demand| demand.until > now, &title).await?;
+            Ok(decision)
+        })
+        .await?;
+        said.extend(changed.said);
+        let harbor = context.open()?;
+        let site = site_of(&harbor, site.main())?;
+        let all = look(context, &harbor, &site, Some(Duration::ZERO)).await?;
+        seen.extend(all.into_iter().map(|one| (site.main().clone(), one)));
+    }
+    Ok((said, seen))
+}
+
+/// In words, with the name that it is for.
+fn words(proof: &DemandedProof, site: &Site) -> String {
+    match proof {
+        DemandedProof::File { path, .. } => format!("http://{}{path}", site.main()),
+        DemandedProof::Record { owner, data } => format!("{} {} {data}", owner.bare(), data.record_type()),
+    }
+}
+
+/// Writes the files that are new, and takes away those that are over.
+fn files(harbor: &Harbor, before: &Site, after: &Site, set: &mut ChangeSet) -> Result<(), Error> {
+    let folder = harbor.layout.proofs();
+    let is_in = |site: &Site, name: &str| site.demanded_files().any(|(_, _, other)| other == name);
+    for (_, content, name) in after.demanded_files() {
+        let path = folder.join(&name);
+        let present = read_if_there(&path)?;
+        if present.as_deref() != Some(content.as_bytes()) {
+            set.file(FileWrite::new(path, present, content, 0o644, Purpose::Loose));
+        }
+    }
+    for (_, _, name) in before.demanded_files().filter(|(_, _, name)| !is_in(after, name)) {
+        let path = folder.join(&name);
+        if let Some(present) = read_if_there(&path)? {
+            set.changes.push(Change::RemoveFile(FileRemoval::new(path, present, 0o644, Purpose::Loose)));
+        }
+    }
+    Ok(())
+}
+
+/// Brings the zones in step: those of this harbor, and primaries that take our updates.
+async fn records(harbor: &Harbor, before: &Site, after: &Site, set: &mut ChangeSet) -> Result<(), Error> {
+    let proofs = |site: &Site| site.rules.demands.iter().map(|demand| demand.proof.clone()).collect::<Vec<_>>();
+    let (old, new) = (proofs(before), proofs(after));
+    let gone = old.iter().filter(|proof| !new.contains(proof)).filter_map(|proof| proof.request(false));
+    // Those that were there already too: a record that somebody has removed comes back.
+    let wanted = gone.chain(new.iter().filter_map(|proof| proof.request(true)));
+    let mut by_zone: Vec<(Zone, Vec<AlterRequest>)> = Vec::new();
+    for request in wanted {
+        let Some(zone) = harbor.store.zone_holding(&request.owner)? else { continue };
+        match by_zone.iter_mut().find(|(other, _)| *other == zone) {
+            Some((_, requests)) => requests.push(request),
+            None => by_zone.push((zone, vec![request])),
+        }
+    }
+    for (zone, requests) in by_zone {
+        if zone.home == ZoneHome::Elsewhere {
+            continue;
+        }
+        let kept = read_zone(harbor, &zone).await?;
+        let around = surroundings(harbor, &zone)?;
+        let (mut document, mut removed, mut added) = (kept.document.clone(), Vec::new(), Vec::new());
+        for request in requests {
+            let all: Vec<Record> = document.records().cloned().collect();
+            if request.is_seen_in(&all) {
+                continue;
+            }
+            let altered = alter_zone(&document, &request, &around)?;
+            document = altered.zone;
+            removed.extend(altered.removed);
+            added.extend(altered.added);
+        }
+        if !removed.is_empty() || !added.is_empty() {
+            set.extend(vec![kept.change(&document, &removed, &added)]);
+        }
+    }
+    Ok(())
+}
