@@ -1,7 +1,7 @@
 //! The steps of carrying out: preconditions, the logbook's "begun", files, tests, folders, reloads, and the inventory
 //! in one transaction at the end. Whatever fails takes the files back in reverse order.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
     Change, ChangeSet, FileRemoval, FileWrite, Needs, Purpose, UserMake, ZoneUpdate, content_hash,
@@ -12,8 +12,8 @@ use super::recover::{clear_up, inverse_of, send, take_back, undo_files, undo_upd
 use super::{CarryError, Cause, Event, Lock};
 use crate::harbor::Harbor;
 use crate::install::{
-    check_certificate_files, make_folder, make_private_folder, make_user, read_if_there, remove_file, user_exists,
-    write_atomically,
+    Wanted, check_certificate_files, make_folder, make_private_folder, make_user, read_if_there, remove_file,
+    user_exists, write_all_atomically,
 };
 use crate::server::{await_newer, await_serial, check_zone, load_zones, reload_web, test_web};
 use crate::store::{EntryOutcome, Inverse};
@@ -110,23 +110,28 @@ fn removals(set: &ChangeSet) -> impl Iterator<Item = &FileRemoval> {
 fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result<Vec<Inverse>, CarryError> {
     let folder = harbor.layout.kept().join(entry.to_string());
     let mut inverses = Vec::new();
+    let mut copies: Vec<(PathBuf, Vec<u8>)> = Vec::new();
     for (number, write) in writes(set).enumerate() {
         let (path, wrote_hash) = (write.path.clone(), content_hash(&write.content));
         match read_if_there(&write.path)? {
             None => inverses.push(Inverse::Remove { path, wrote_hash }),
             Some(content) => {
-                make_private_folder(&folder)?;
                 let kept = folder.join(number.to_string());
-                write_atomically(&kept, &content, 0o600)?;
+                copies.push((kept.clone(), content));
                 inverses.push(Inverse::Restore { path, wrote_hash, kept, mode: write.mode });
             }
         }
     }
     for (number, removal) in removals(set).enumerate() {
-        make_private_folder(&folder)?;
         let kept = folder.join(format!("removed-{number}"));
-        write_atomically(&kept, &read_if_there(&removal.path)?.unwrap_or_default(), 0o600)?;
+        copies.push((kept.clone(), read_if_there(&removal.path)?.unwrap_or_default()));
         inverses.push(Inverse::PutBack { path: removal.path.clone(), kept, mode: removal.mode });
+    }
+    if !copies.is_empty() {
+        make_private_folder(&folder)?;
+        let copies: Vec<Wanted<'_>> =
+            copies.iter().map(|(path, content)| Wanted { path, content, mode: 0o600 }).collect();
+        write_all_atomically(&copies)?;
     }
     // Not there before, as the preconditions say: so it is ours to take back.
     inverses.extend(users(set).map(|make| Inverse::RemoveUser { name: make.name.clone(), home: make.home.clone() }));
@@ -151,8 +156,10 @@ async fn apply(
         if matches!(write.purpose, Purpose::Key | Purpose::Chain) {
             make_private_folder(write.path.parent().unwrap_or(&write.path))?;
         }
-        write_atomically(&write.path, &write.content, write.mode)?;
     }
+    let files: Vec<Wanted<'_>> =
+        writes(set).map(|write| Wanted { path: &write.path, content: &write.content, mode: write.mode }).collect();
+    write_all_atomically(&files)?;
     for removal in removals(set) {
         remove_file(&removal.path)?;
     }

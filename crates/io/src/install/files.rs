@@ -45,7 +45,7 @@ pub fn write_soon(path: &Path, content: &[u8], mode: u32) -> Result<(), FileErro
     Ok(())
 }
 
-fn written_beside(path: &Path, content: &[u8], mode: u32) -> Result<tempfile::NamedTempFile, FileError> {
+pub(super) fn written_beside(path: &Path, content: &[u8], mode: u32) -> Result<tempfile::NamedTempFile, FileError> {
     let folder = path.parent().unwrap_or(Path::new("/"));
     let mut file = tempfile::Builder::new()
         .prefix(UNFINISHED)
@@ -78,7 +78,7 @@ pub(crate) fn remove(path: &Path) -> Result<(), FileError> {
     }
 }
 
-fn sync_folder(folder: &Path) -> Result<(), FileError> {
+pub(super) fn sync_folder(folder: &Path) -> Result<(), FileError> {
     File::open(folder).and_then(|folder| folder.sync_all()).map_err(failed("cannot write to disk", folder))
 }
 

@@ -5,6 +5,7 @@ mod disk;
 mod files;
 mod folders;
 mod layout;
+mod many;
 mod service;
 mod starter;
 mod users;
@@ -15,6 +16,7 @@ pub use files::{FileError, make_private_folder, read_if_there, replace_if_unchan
 pub(crate) use files::{UNFINISHED, remove as remove_file};
 pub use folders::{FolderError, make_folder};
 pub use layout::lay_out;
+pub(crate) use many::{Wanted, write_all_atomically};
 pub use service::{ServiceError, place_for_service, service_has};
 pub use users::{is_root, user_exists};
 pub(crate) use users::{make_user, remove_user};

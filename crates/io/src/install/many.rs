@@ -1,0 +1,98 @@
+//! Many files at once, each replaced atomically as `files` does it, in their order. The disk is waited for by several
+//! threads side by side: one after the other, a thousand files would take as many times its pause.
+
+use std::collections::BTreeSet;
+use std::path::Path;
+use std::sync::Mutex;
+
+use super::files::{FileError, failed, sync_folder, written_beside};
+
+/// Waits side by side. The disk joins what is asked for at the same time.
+const THREADS: usize = 16;
+/// Files that are open at once.
+const MOST_OPEN: usize = 128;
+
+/// A file to be written.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Wanted<'a> {
+    pub path: &'a Path,
+    pub content: &'a [u8],
+    pub mode: u32,
+}
+
+/// Writes the files. A crash leaves each of them as it was or as it will be; those that come first are in place first.
+/// An error may leave some of them written.
+pub(crate) fn write_all_atomically(files: &[Wanted<'_>]) -> Result<(), FileError> {
+    for part in files.chunks(MOST_OPEN) {
+        let mut beside = Vec::with_capacity(part.len());
+        for file in part {
+            beside.push((file.path, written_beside(file.path, file.content, file.mode)?));
+        }
+        side_by_side(&beside, |(path, file)| file.as_file().sync_all().map_err(failed("cannot write to disk", path)))?;
+        let mut folders = BTreeSet::new();
+        for (path, file) in beside {
+            file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
+            folders.insert(path.parent().unwrap_or(Path::new("/")));
+        }
+        let folders: Vec<&Path> = folders.into_iter().collect();
+        side_by_side(&folders, |folder| sync_folder(folder))?;
+    }
+    Ok(())
+}
+
+fn side_by_side<T: Sync>(things: &[T], work: impl Fn(&T) -> Result<(), FileError> + Sync) -> Result<(), FileError> {
+    if things.len() < 2 {
+        return things.iter().try_for_each(work);
+    }
+    let first: Mutex<Option<FileError>> = Mutex::new(None);
+    std::thread::scope(|scope| {
+        for part in things.chunks(things.len().div_ceil(THREADS)) {
+            scope.spawn(|| {
+                if let Err(error) = part.iter().try_for_each(&work) {
+                    first.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get_or_insert(error);
+                }
+            });
+        }
+    });
+    first.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner).map_or(Ok(()), Err)
+}
+
+#[cfg(test)]
+mod tests {
+    use std::fs;
+    use std::os::unix::fs::MetadataExt;
+
+    use super::*;
+
+    #[test]
+    fn many_files_are_replaced_whole_and_nothing_is_left_beside_them() {
+        let folder = tempfile::tempdir().unwrap();
+        let names: Vec<_> = (0..300).map(|number| folder.path().join(format!("{:02}/{number}", number % 7))).collect();
+        for number in 0..7 {
+            fs::create_dir(folder.path().join(format!("{number:02}"))).unwrap();
+        }
+        for content in [&b"one"[..], b"two"] {
+            let all: Vec<_> = names.iter().map(|path| Wanted { path, content, mode: 0o640 }).collect();
+            write_all_atomically(&all).unwrap();
+        }
+        for path in &names {
+            assert_eq!(
+                (fs::read(path).unwrap(), fs::metadata(path).unwrap().mode() & 0o7777),
+                (b"two".to_vec(), 0o640)
+            );
+        }
+        let left: usize = (0..7).map(|n| fs::read_dir(folder.path().join(format!("{n:02}"))).unwrap().count()).sum();
+        assert_eq!(left, 300);
+        write_all_atomically(&[]).unwrap();
+    }
+
+    #[test]
+    fn what_cannot_be_written_is_named_and_leaves_no_file_behind() {
+        let folder = tempfile::tempdir().unwrap();
+        let (good, bad) = (folder.path().join("good"), folder.path().join("none/bad"));
+        let wanted = |path| Wanted { path, content: b"x", mode: 0o600 };
+        let error = write_all_atomically(&[wanted(&good), wanted(&bad)]).unwrap_err();
+        assert!(error.to_string().contains("none/bad"), "{error}");
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 0);
+    }
+}
