@@ -47,8 +47,14 @@ fn end_redirects(harbor: &Harbor, options: &ChangeOptions, now: Timestamp) -> Re
         after.rules.redirects.retain(|redirect| redirect.until.is_none_or(|until| until > now));
         if after != site {
             let gone = site.rules.redirects.iter().filter(|redirect| !after.rules.redirects.contains(redirect));
-            said.extend(gone.map(|redirect| format!("the redirect of {} has ended", redirect.source)));
-            site_change(harbor, &site, &after, options, &mut set)?;
+            match site_change(harbor, &site, &after, options, &mut set) {
+                Ok(()) => said.extend(gone.map(|redirect| format!("the redirect of {} has ended", redirect.source))),
+                // A file that was changed by hand, say: it is shown by `site change`.
+                Err(error) => {
+                    let first = error.message.lines().next().unwrap_or_default();
+                    said.push(format!("a redirect of {} should have ended and stays: {first}", site.main()));
+                }
+            }
         }
     }
     Ok(Decision { set, said })
@@ -59,7 +65,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     if !args.dry_run {
         // Takes back what a killed command has left, and ends the redirects whose day is over.
         let options = ChangeOptions { dry_run: false, yes: true };
-        let ended = change(context, "tend", &options, async |harbor, now| end_redirects(harbor, &options, now)).await?;
+        // No file that somebody has changed by hand is written over.
+        let careful = ChangeOptions { yes: false, ..options };
+        let ended = change(context, "tend", &options, async |harbor, now| end_redirects(harbor, &careful, now)).await?;
         report.ended = ended.said;
         let (ended, demanded) = tend_demands(context).await?;
         report.ended.extend(ended);

@@ -12,6 +12,7 @@ use brightharbor_core::zone::{AlterRequest, Record};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::read_zone;
+use jiff::Timestamp;
 
 use crate::commands::certificate::list::site_of;
 use crate::commands::record::alter_zone;
@@ -64,32 +65,44 @@ pub async fn take_away(
     Ok((Decision { set, said }, after))
 }
 
+/// Nobody is asked, and no file that somebody has changed by hand is written over.
+const UNASKED: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
+const CAREFUL: ChangeOptions = ChangeOptions { dry_run: false, yes: false };
+
 /// Takes away what the seller of a site's certificate has demanded, since it is there now.
 pub async fn take_all_away(context: &Context, main: &Hostname) -> Result<Vec<String>, Error> {
     let title = format!("take away what was demanded for {main}");
-    let yes = ChangeOptions { dry_run: false, yes: true };
-    let changed = change(context, &title, &yes, async |harbor, _| {
+    take_some_away(context, main, &title, |_, _| false).await
+}
+
+async fn take_some_away(
+    context: &Context,
+    main: &Hostname,
+    title: &str,
+    kept: impl Fn(&Demand, Timestamp) -> bool,
+) -> Result<Vec<String>, Error> {
+    let changed = change(context, title, &UNASKED, async |harbor, now| {
         let site = site_of(harbor, main)?;
-        let (decision, _) = take_away(harbor, &site, &yes, |_| false, &title).await?;
+        let (decision, _) = take_away(harbor, &site, &CAREFUL, |demand| kept(demand, now), title).await?;
         Ok(decision)
     })
     .await?;
     Ok(changed.said)
 }
 
-/// Takes away all demands whose day is over, and looks at the others.
+/// Takes away all demands whose day is over, and looks at the others. One site's trouble is told, and holds up no other.
 pub async fn tend_demands(context: &Context) -> Result<(Vec<String>, Vec<(Hostname, Seen)>), Error> {
-    let yes = ChangeOptions { dry_run: false, yes: true };
     let (mut said, mut seen) = (Vec::new(), Vec::new());
     for site in context.open()?.store.sites_with_demands()? {
         let title = format!("tend: end the demands for {}", site.main());
-        let changed = change(context, &title, &yes, async |harbor, now| {
-            let site = site_of(harbor, site.main())?;
-            let (decision, _) = take_away(harbor, &site, &yes, |demand| demand.until > now, &title).await?;
-            Ok(decision)
-        })
-        .await?;
-        said.extend(changed.said);
+        match take_some_away(context, site.main(), &title, |demand, now| demand.until > now).await {
+            Ok(taken) => said.extend(taken),
+            Err(error) => said.push(format!(
+                "{}: what a seller demanded is not kept in step: {}",
+                site.main(),
+                error.message
+            )),
+        }
         let harbor = context.open()?;
         let site = site_of(&harbor, site.main())?;
         let all = look(context, &harbor, &site, Some(Duration::ZERO)).await?;

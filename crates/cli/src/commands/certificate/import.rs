@@ -84,7 +84,16 @@ pub fn run(args: &Import, context: &Context) -> Report {
         if imported.changed.entry.is_some() {
             imported.secured = Some(context.block_on(prove(context, &site))??);
             if !site.rules.demands.is_empty() {
-                imported.changed.said.extend(context.block_on(take_all_away(context, site.main()))??);
+                // The certificate is in place, whatever becomes of this.
+                let taken = context.block_on(take_all_away(context, site.main()))?;
+                imported.changed.said.extend(taken.unwrap_or_else(|error| {
+                    vec![format!(
+                        "what the seller demanded is still there: {}; take it away with brightharbor certificate prove \
+                         {} --remove",
+                        error.message,
+                        site.main()
+                    )]
+                }));
             }
         }
         imported.made = Some((site.main().clone(), made));

@@ -98,6 +98,18 @@ fn a_site_file_that_was_edited_by_hand_is_shown_and_replaced_only_on_purpose() {
     assert_eq!(fs::read_to_string(&file).unwrap(), edited);
     yard.run(&[&change[..], &["--yes"]].concat()).expect(0);
     assert!(!fs::read_to_string(&file).unwrap().contains("harbour.html"));
+    // The timer ends what is over, but not by writing over what somebody has changed.
+    let (page, until) = (yard.folder.path().join("8F2C.txt"), ["--until", "2020-01-01"]);
+    fs::write(&page, "8F2C").unwrap();
+    let prove = ["certificate", "prove", "gullrock.example", "--file", page.to_str().unwrap()];
+    yard.run(&[&prove[..], &until].concat());
+    yard.run(&[&["redirect", "add", "gullrock.example/over", "/new"][..], &until].concat()).expect(0);
+    let kept = fs::read_to_string(&file).unwrap().replace("index index.html", "index harbour.html index.html");
+    fs::write(&file, &kept).unwrap();
+    let tended = yard.run(&["tend"]).stdout;
+    assert!(tended.contains("should have ended and stays"), "{tended}");
+    assert!(tended.contains("what a seller demanded is not kept in step"), "{tended}");
+    assert_eq!(fs::read_to_string(&file).unwrap(), kept);
     fs::write(&file, &edited).unwrap();
     assert!(yard.run(&["detach", "gullrock.example"]).expect(4).contains("site change gullrock.example --yes"));
     let again = yard.run(&["site", "change", "gullrock.example", "--yes"]).expect(0);
