@@ -97,11 +97,9 @@ pub async fn tend_demands(context: &Context) -> Result<(Vec<String>, Vec<(Hostna
         let title = format!("tend: end the demands for {}", site.main());
         match take_some_away(context, site.main(), &title, |demand, now| demand.until > now).await {
             Ok(taken) => said.extend(taken),
-            Err(error) => said.push(format!(
-                "{}: what a seller demanded is not kept in step: {}",
-                site.main(),
-                error.message
-            )),
+            Err(error) => {
+                said.push(format!("{}: what a seller demanded is not kept in step: {}", site.main(), error.message))
+            }
         }
         let harbor = context.open()?;
         let site = site_of(&harbor, site.main())?;
