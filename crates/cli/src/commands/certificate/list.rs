@@ -46,7 +46,7 @@ pub fn run(args: &List, context: &Context) -> Report {
     let mut rows = Vec::new();
     for site in harbor.store.sites(account.as_ref().map(|account| &account.name))? {
         let certificate = harbor.store.certificate_of(site.main())?;
-        // Few CAs certify addresses: one without is nothing that is missing.
+        // Few CAs issue for addresses: one without is nothing that is missing.
         if site.kind == SiteKind::ByAddress && certificate.is_none() {
             continue;
         }
