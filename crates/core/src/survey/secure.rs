@@ -9,7 +9,12 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     let link = |state, because: String| Link::new(LinkName::Secure, state, because);
     let certificate = seen.harbored.and_then(|harbored| harbored.certificate.as_ref());
     if seen.hostname.address().is_some() && certificate.is_none() {
-        return link(LinkState::Risk, "served over http alone: anybody on the way can read along".into());
+        let because = format!(
+            "served over http alone: anybody on the way can read along; if the CA issues for addresses: brightharbor \
+             certificate issue {}",
+            seen.hostname
+        );
+        return link(LinkState::Risk, because);
     }
     if let (Some(harbored), None) = (seen.harbored, certificate) {
         return not_yet(harbored, earlier);
