@@ -17,7 +17,6 @@ use brightharbor_io::acme::renewal_window;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use futures_util::{StreamExt, stream};
-use tokio::sync::Semaphore;
 
 use crate::error::Error;
 use crate::look::look_for_proofs;
@@ -97,7 +96,8 @@ pub async fn called_back(context: &Context, harbor: &Harbor, certificates: &[Cer
     due.into_iter().flatten().collect()
 }
 
-/// Looks at the sites and orders for them. While some are looked at, others are ordered: the CA has its own bound.
+/// Looks at the sites, then orders for them. Side by side, looks and orders would only share the same core, and the CA
+/// would wait.
 async fn order_batch<'a>(
     context: &Context,
     sessions: &Sessions,
@@ -106,17 +106,10 @@ async fn order_batch<'a>(
 ) -> Result<Vec<Course<'a>>, Error> {
     let harbor = context.open()?;
     context.progress.doing("looking where the names lead");
-    let looks = Semaphore::new(LOOKS_AT_ONCE);
-    let ways = sites.iter().map(|site| async {
-        let mut course = {
-            let _turn = looks.acquire().await;
-            look_first(&harbor, site, wanted).await
-        };
-        let refused = order_one(context, &harbor, sessions, &mut course).await;
-        (course, refused)
-    });
-    let (courses, refused): (Vec<Course<'_>>, Vec<Option<Refused>>) =
-        stream::iter(ways).buffered(BATCH).collect::<Vec<_>>().await.into_iter().unzip();
+    let looks = sites.iter().map(|site| look_first(&harbor, site, wanted));
+    let mut courses: Vec<Course<'a>> = stream::iter(looks).buffered(LOOKS_AT_ONCE).collect().await;
+    let orders = courses.iter_mut().map(|course| order_one(context, &harbor, sessions, course));
+    let refused: Vec<Option<Refused>> = stream::iter(orders).buffered(BATCH).collect().await;
     remember_all(context, refused.into_iter().flatten().collect()).await?;
     Ok(courses)
 }
