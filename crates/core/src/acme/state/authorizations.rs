@@ -1,12 +1,12 @@
 //! Waits for the authorizations of the order, one after the other, and picks the fitting challenge of each
 //! (RFC 8555 sections 7.5, 8.3 and 8.4, RFC 8737).
 
-use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 
 use super::{Finalize, Known, Next, OrderUrls, Proofs, Response, State, Want, base64url, post_as_get};
 use crate::acme::identifier::Identifier;
 use crate::acme::message::{Authorization, Problem, Proof, ProofKind, Refusal};
+use crate::acme::tls_alpn::proof_digest;
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Authorizations {
@@ -58,7 +58,7 @@ impl Authorizations {
                     identifier,
                     content: match kind {
                         ProofKind::Http01 | ProofKind::TlsAlpn01 => authorized,
-                        ProofKind::Dns01 => base64url(digest::digest(&digest::SHA256, authorized.as_bytes()).as_ref()),
+                        ProofKind::Dns01 => base64url(&proof_digest(&authorized)),
                     },
                     token: challenge.token,
                     challenge_url: challenge.url,
