@@ -11,6 +11,7 @@ use brightharbor_io::survey::sees_file;
 use jiff::Timestamp;
 use serde::Serialize;
 
+use super::is_elsewhere;
 use crate::commands::record::watch::watch;
 use crate::error::Error;
 use crate::run::Context;
@@ -55,8 +56,7 @@ pub fn handed_over(harbor: &Harbor, site: &Site) -> Result<Vec<String>, Error> {
     for demand in &site.rules.demands {
         match &demand.proof {
             DemandedProof::Record { owner, data } => {
-                let zone = harbor.store.zone_holding(owner)?;
-                if zone.is_none_or(|zone| zone.home == ZoneHome::Elsewhere) {
+                if is_elsewhere(harbor, &demand.proof)? {
                     lines.push(Record { owner: owner.clone(), ttl: TTL, data: data.clone() }.to_string());
                 }
             }

@@ -60,8 +60,14 @@ pub async fn take_away(
         site_change(harbor, before, &after, options, &mut set)?;
     }
     files(harbor, before, &after, &mut set)?;
-    let gone = before.rules.demands.iter().filter(|demand| !after.rules.demands.contains(demand));
-    let said = gone.map(|demand| format!("taken away: {}", words(&demand.proof, before))).collect();
+    let mut said = Vec::new();
+    for demand in before.rules.demands.iter().filter(|demand| !after.rules.demands.contains(demand)) {
+        let verb = match is_elsewhere(harbor, &demand.proof)? {
+            true => "to be taken out where the zone is kept",
+            false => "taken away",
+        };
+        said.push(format!("{verb}: {}", words(&demand.proof, before)));
+    }
     Ok((Decision { set, said }, after))
 }
 
@@ -107,6 +113,12 @@ pub async fn tend_demands(context: &Context) -> Result<(Vec<String>, Vec<(Hostna
         seen.extend(all.into_iter().map(|one| (site.main().clone(), one)));
     }
     Ok((said, seen))
+}
+
+/// Whether it is a record of a zone that this harbor cannot change.
+fn is_elsewhere(harbor: &Harbor, proof: &DemandedProof) -> Result<bool, Error> {
+    let DemandedProof::Record { owner, .. } = proof else { return Ok(false) };
+    Ok(harbor.store.zone_holding(owner)?.is_none_or(|zone| zone.home == ZoneHome::Elsewhere))
 }
 
 /// In words, with the name that it is for.

@@ -116,6 +116,8 @@ fn where_the_zone_is_elsewhere_the_lines_are_handed_over_and_watched() {
     let again = coast.run(&["certificate", "prove", "gullrock.example"]).expect(3);
     assert!(again.contains("would not see all of it yet: 1 of 1"), "{again}");
     let tended = coast.run(&["tend"]).expect(3);
+    let removed = coast.run(&["certificate", "prove", "gullrock.example", "--remove"]).expect(0);
+    assert!(removed.contains("to be taken out where the zone is kept: _5f3a.gullrock.example TXT"), "{removed}");
     assert!(tended.contains("gullrock.example: the seller of its certificate would not see all"), "{tended}");
 }
 
@@ -130,6 +132,11 @@ fn what_a_seller_cannot_have_meant_is_refused_and_nothing_changes() {
     let file = coast.path("y.txt");
     fs::write(&file, "y").unwrap();
     let given = file.to_str().unwrap();
+    assert!(refused(&["--file", "/dev/zero"], 2).contains("larger than 16 KiB"));
+    let address = coast.world.cast.web().to_string();
+    coast.run(&["attach", "--address", &address, "--account", "bakery"]).expect(0);
+    let nameless = coast.run(&["certificate", "prove", &address, "--record", "_x TXT y"]).expect(2);
+    assert!(nameless.contains("by address") && nameless.contains("next: have the seller look"), "{nameless}");
     assert!(refused(&["--file", given, "--at", "/../y"], 2).contains("`..`"));
     assert!(refused(&["--file", given, "--at", "/.well-known/acme-challenge/y"], 2).contains("other certificates"));
     assert!(refused(&["--record", "_x.gullrock.example TXT y"], 2).contains("not a name of crumbandtide.example"));

@@ -3,11 +3,11 @@
 //!
 //! Proofs for a CA of RFC 8555 are `acme`'s; carrying a demand out, and taking it away, are the command's.
 
-use aws_lc_rs::digest;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::Site;
+use crate::change::content_hash;
 use crate::name::{DnsName, Hostname, registrable_domain};
 use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
 use crate::zone::{AlterRequest, Alteration, Meant, RecordData, RecordType, TypedError, data_as_meant, owner_as_meant};
@@ -15,7 +15,7 @@ use crate::zone::{AlterRequest, Alteration, Meant, RecordData, RecordType, Typed
 /// Where sellers look for files, if they name no path: agreed upon among CAs (RFC 5785's folder, and their own name).
 pub const USUAL_FOLDER: &str = "/.well-known/pki-validation/";
 /// Sellers' files hold a few lines, in bytes.
-const MOST_CONTENT: usize = 16 * 1024;
+pub const MOST_CONTENT: usize = 16 * 1024;
 
 /// One demand, in place until a certificate was imported, or until its day is over.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -55,6 +55,8 @@ pub enum DemandError {
     NoRecord(String),
     #[error("a {0} record proves nothing to a seller; CNAME and TXT do")]
     OtherType(RecordType),
+    #[error("a site by address has no name that a record could stand at; give a file")]
+    Nameless,
     #[error("{owner} is not a name of {domains}")]
     OtherDomain { owner: String, domains: String },
     #[error(transparent)]
@@ -95,6 +97,9 @@ impl DemandedProof {
             return Err(DemandError::OtherType(kind));
         }
         let domains = domains(site);
+        if domains.is_empty() {
+            return Err(DemandError::Nameless);
+        }
         let zone = domain_of(owner, &domains).ok_or_else(|| DemandError::OtherDomain {
             owner: owner.escape_debug().to_string(),
             domains: domains.iter().map(Hostname::as_str).collect::<Vec<_>>().join(" or "),
@@ -135,10 +140,9 @@ impl Site {
         self.rules.demands.iter().filter_map(|demand| match &demand.proof {
             DemandedProof::File { path, content } => {
                 let whole = format!("{}\n{path}\n{content}", self.main());
-                let hash = digest::digest(&digest::SHA256, whole.as_bytes());
-                let hash: String = hash.as_ref()[..16].iter().map(|byte| format!("{byte:02x}")).collect();
-                // Beside the proofs of orders, whose names are longer and have no dot.
-                Some((path.as_str(), content.as_str(), format!("demanded.{hash}")))
+                // Beside the proofs of orders, whose names have no dot.
+                let name = format!("demanded.{}", &content_hash(whole.as_bytes())[..32]);
+                Some((path.as_str(), content.as_str(), name))
             }
             DemandedProof::Record { .. } => None,
         })

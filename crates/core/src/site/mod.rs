@@ -31,7 +31,7 @@ pub use attach_places::document_root;
 pub use catalog::{catalog_difference, new_catalog, updated_at};
 pub use certificate_wish::{CertificateWish, KeyKind, ProofWish};
 pub use change::change_site;
-pub use demand::{Demand, DemandError, DemandedProof, USUAL_FOLDER};
+pub use demand::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
 pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, leaving, remove_zone};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{

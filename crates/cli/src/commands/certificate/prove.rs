@@ -1,9 +1,10 @@
 //! `certificate prove`: what a seller of certificates wants to see, put in place, looked at as the seller does, and
 //! taken away again.
 
-use std::path::PathBuf;
+use std::io::Read;
+use std::path::{Path, PathBuf};
 
-use brightharbor_core::site::{Demand, DemandedProof, USUAL_FOLDER};
+use brightharbor_core::site::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
 use clap::Args;
 use jiff::{SignedDuration, Timestamp};
 
@@ -22,7 +23,7 @@ use crate::site_change::until_served;
 const USUAL_DAYS: i64 = 30;
 
 /// Put in place what a seller of certificates wants to see before it sells one: a file at a path, or a record. Without
-/// either, look again at what is in place. It is taken away when the certificate is imported.
+/// either, put back what has gone meanwhile, and look again. It is taken away when the certificate is imported.
 #[derive(Debug, Args)]
 pub struct Prove {
     /// A hostname of the site.
@@ -57,7 +58,7 @@ async fn prove(args: &Prove, context: &Context) -> Report {
     let patience = args.watch.patience()?;
     let until = args.until.map(end_of_day).transpose()?;
     let file = args.file.as_deref().map(|path| {
-        std::fs::read(path).map(|content| (path, content)).map_err(|error| {
+        read_some(path).map(|content| (path, content)).map_err(|error| {
             Error::refused("file", format!("{}: {error}", path.display())).advice("give the file that the seller gave")
         })
     });
@@ -73,11 +74,11 @@ async fn prove(args: &Prove, context: &Context) -> Report {
                 (Some(at), _) => at.clone(),
                 (None, named) => format!("{USUAL_FOLDER}{}", named.unwrap_or_default().to_string_lossy()),
             };
-            let proof = DemandedProof::file(&at, content).map_err(Error::wrong_use)?;
+            let proof = DemandedProof::file(&at, content).map_err(wrong)?;
             new.push(Demand { until, proof });
         }
         for typed in &args.record {
-            let meant = DemandedProof::record(typed, &before).map_err(Error::wrong_use)?;
+            let meant = DemandedProof::record(typed, &before).map_err(wrong)?;
             said.extend(meant.said);
             new.push(Demand { until, proof: meant.value });
         }
@@ -101,6 +102,26 @@ async fn prove(args: &Prove, context: &Context) -> Report {
     }
     let removed = args.remove;
     Ok(Box::new(Proven { changed, site, seen, handed_over, removed, asked: done }))
+}
+
+/// No more of a file than tells that it is too large.
+fn read_some(path: &Path) -> std::io::Result<Vec<u8>> {
+    let mut content = Vec::new();
+    std::fs::File::open(path)?.take(MOST_CONTENT as u64 + 1).read_to_end(&mut content)?;
+    Ok(content)
+}
+
+fn wrong(error: DemandError) -> Error {
+    use DemandError as Wrong;
+    let advice = match &error {
+        Wrong::Empty | Wrong::TooLarge | Wrong::NoText => "give the file as the seller gave it, with --file",
+        Wrong::Nameless => "have the seller look at a file: --file FILE --at PATH",
+        Wrong::NoRecord(_) | Wrong::OtherType(_) | Wrong::OtherDomain { .. } | Wrong::Typed(_) => {
+            "give the record as the seller gave it, as in --record \"_5f3a CNAME 9c1e.seller.example.\""
+        }
+        _ => "name the path that the seller looks at, as in --at /.well-known/pki-validation/8F2C.txt",
+    };
+    Error::wrong_use(&error).advice(advice)
 }
 
 fn in_days(now: Timestamp, days: i64) -> Timestamp {
