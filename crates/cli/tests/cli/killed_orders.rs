@@ -31,9 +31,11 @@ fn killed_at(coast: &Coast, state: &str, file: &Path) -> bool {
     }
 }
 
+/// The state of the order that was saved last.
 fn saved_state(text: &[u8]) -> Option<String> {
-    let saved: Value = serde_json::from_slice(text).ok()?;
-    match &saved["state"] {
+    let lines = text.split_inclusive(|octet| *octet == b'\n').filter(|line| line.ends_with(b"\n"));
+    let mut orders = lines.filter_map(|line| serde_json::from_slice::<Value>(line).ok()?.get("order").cloned());
+    match &orders.next_back()?["state"] {
         Value::String(word) => Some(word.clone()),
         Value::Object(of) => of.keys().next().cloned(),
         _ => None,
@@ -44,7 +46,7 @@ fn saved_state(text: &[u8]) -> Option<String> {
 fn killed_at_every_saved_state_an_order_is_finished_and_no_second_one_is_made() {
     let coast = Coast::with_bakery();
     let folder = fs::read_dir(coast.harbor().join("ca")).unwrap().next().unwrap().unwrap().path();
-    let file = folder.join("orders/crumbandtide.example.json");
+    let file = folder.join("orders/crumbandtide.example.order");
     for state in STATES {
         let caught = (0..30).any(|_| {
             let before = coast.world.orders();

@@ -6,7 +6,7 @@ mod caa;
 mod errand;
 mod external_account;
 mod order;
-mod order_files;
+mod order_file;
 mod proofs;
 mod renewal;
 mod responder;
@@ -14,7 +14,8 @@ mod session;
 mod wire;
 
 pub use errand::{ErrandError, change_key, deactivate, revoke, set_contact};
-pub use order::{Issued, OrderError, OrderPlan, ProofRecords, forget_order, order};
+pub use order::{Issued, OrderError, OrderPlan, ProofRecords, order};
+pub use order_file::forget_order;
 pub use renewal::renewal_window;
 pub use responder::Responder;
 pub use session::{Session, SessionError, known_account};

@@ -11,7 +11,7 @@ use jiff::Timestamp;
 use zeroize::Zeroizing;
 
 use super::caa::forbidden;
-use super::order_files::OrderFiles;
+use super::order_file::OrderFile;
 use super::proofs::{Placed, PlacingError};
 use super::responder::Responder;
 use super::session::{Session, SessionError};
@@ -76,10 +76,10 @@ pub struct Issued {
 
 /// Orders a certificate for the names, or goes on with an order for them that was begun before.
 pub async fn order(session: &Session, plan: &OrderPlan<'_>, records: &impl ProofRecords) -> Result<Issued, OrderError> {
-    let files = OrderFiles::new(session, plan.site);
+    let mut file = OrderFile::read(session, plan.site);
     // Before it is our turn: other orders go on meanwhile.
     let brief = brief(session, plan);
-    let caa_checked = session.directory().is_some() && !files.is_begun();
+    let caa_checked = session.directory().is_some() && !file.is_begun();
     if caa_checked {
         records.tell("looking at CAA records");
         not_allowed(forbidden(session, plan, &brief).await)?;
@@ -88,8 +88,8 @@ pub async fn order(session: &Session, plan: &OrderPlan<'_>, records: &impl Proof
     if let Some(refusal) = session.too_fast(crate::clock::now()) {
         return Err(OrderError::Refused(refusal));
     }
-    let mut proofs = files.proofs();
-    let result = run(session, plan, records, &files, brief, caa_checked, &mut proofs).await;
+    let mut proofs = file.proofs().to_vec();
+    let result = run(session, plan, records, &mut file, brief, caa_checked, &mut proofs).await;
     let by_dns: Vec<Proof> = proofs.into_iter().filter(|proof| proof.kind == ProofKind::Dns01).collect();
     if !by_dns.is_empty() && !matches!(result, Err(OrderError::StillAtWork { .. })) {
         records.tell("taking the proofs out of the zones");
@@ -98,7 +98,7 @@ pub async fn order(session: &Session, plan: &OrderPlan<'_>, records: &impl Proof
     match &result {
         Ok(_) => session.note(None),
         Err(OrderError::Refused(refusal)) => {
-            files.forget();
+            file.forget();
             session.note(Some(refusal));
         }
         Err(_) => {}
@@ -110,12 +110,12 @@ async fn run(
     session: &Session,
     plan: &OrderPlan<'_>,
     records: &impl ProofRecords,
-    files: &OrderFiles,
+    file: &mut OrderFile,
     brief: Brief,
     mut caa_checked: bool,
     proofs: &mut Vec<Proof>,
 ) -> Result<Issued, OrderError> {
-    let mut machine = files.resume(&brief).unwrap_or_else(|| {
+    let mut machine = file.resume(&brief)?.unwrap_or_else(|| {
         let machine = Machine::new(brief, session.folder.account_url());
         match session.directory() {
             Some(directory) => machine.with_directory(directory),
@@ -146,7 +146,7 @@ async fn run(
                 // Records that an order of before has left in a zone are taken out with those of this one.
                 proofs.retain(|left| left.kind == ProofKind::Dns01 && !wanted.contains(left));
                 proofs.extend(wanted.iter().cloned());
-                files.keep_proofs(proofs)?;
+                file.keep_proofs(proofs)?;
                 placed.place(&plan.layout.proofs(), plan.responder, &wanted).await.or_else(placing_failed)?;
                 not_allowed(unseen(plan, &wanted).await)?;
                 let by_dns: Vec<Proof> = wanted.iter().filter(|p| p.kind == ProofKind::Dns01).cloned().collect();
@@ -159,18 +159,18 @@ async fn run(
             Step::WaitUntil(until) => {
                 let pause = Duration::try_from(until.duration_since(now)).unwrap_or_default();
                 if started.elapsed() + pause > LONGEST {
-                    files.keep(&machine)?;
+                    file.keep(&machine)?;
                     return Err(OrderError::StillAtWork { not_before: Some(until) });
                 }
                 tokio::time::sleep(pause).await;
             }
             Step::MakeRequest(identifiers) => {
-                let key_pem = files.certificate_key(plan)?;
+                let key_pem = file.certificate_key(plan)?;
                 machine.request_made(&certificate_request(&key_pem, &identifiers)?);
             }
             Step::Finished { chain_pem } => {
                 session.give_back(wire, machine.spare_nonces());
-                let key_pem = files.certificate_key(plan)?;
+                let key_pem = file.certificate_key(plan)?;
                 return Ok(Issued { chain_pem, key_pem });
             }
             Step::Refused(refusal) => {
@@ -182,7 +182,7 @@ async fn run(
         if saved != machine.state().name() {
             session.folder.keep_account(machine.account())?;
             session.keep_directory(machine.directory())?;
-            files.keep(&machine)?;
+            file.keep(&machine)?;
             saved = machine.state().name();
         }
     }
@@ -257,9 +257,4 @@ async fn first_problem(looks: impl Iterator<Item = impl Future<Output = Result<(
         }
     }
     None
-}
-
-/// The order's state has been installed and is not needed any more.
-pub fn forget_order(session: &Session, site: &Hostname) {
-    OrderFiles::new(session, site).forget();
 }

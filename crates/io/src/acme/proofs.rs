@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use brightharbor_core::acme::{Identifier, Proof, ProofKind};
 
 use super::responder::{Responder, Showing};
-use crate::install::{FileError, write_soon};
+use crate::install::{FileError, write_in_place};
 
 /// Proofs in place, removed when dropped.
 pub(super) struct Placed {
@@ -39,7 +39,7 @@ impl Placed {
                 ProofKind::Http01 => {
                     let path = folder.join(&proof.token);
                     self.files.push(path.clone());
-                    write_soon(&path, proof.content.as_bytes(), 0o644).map_err(PlacingError::File)?;
+                    write_in_place(&path, proof.content.as_bytes(), 0o644).map_err(PlacingError::File)?;
                 }
                 ProofKind::TlsAlpn01 => {
                     let shown = match responder {

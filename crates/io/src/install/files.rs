@@ -16,7 +16,7 @@ pub struct FileError {
     pub error: io::Error,
 }
 
-pub(super) fn failed(what: &'static str, path: &Path) -> impl FnOnce(io::Error) -> FileError {
+pub(crate) fn failed(what: &'static str, path: &Path) -> impl FnOnce(io::Error) -> FileError {
     let path = path.to_path_buf();
     move |error| FileError { what, path, error }
 }
@@ -38,11 +38,17 @@ pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), Fi
     sync_folder(path.parent().unwrap_or(Path::new("/")))
 }
 
-/// The same for what may be lost with the power but not with the process, and is written often: it is not forced to disk.
-pub fn write_soon(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
-    let file = written_beside(path, content, mode)?;
-    file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
-    Ok(())
+/// Writes a file that nobody reads until the caller has said that it is there. What is cut off stays under its own name,
+/// where the next run finds it. It may be lost with the power.
+pub fn write_in_place(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
+    // Somebody may be reading what an earlier run has put there.
+    if read_if_there(path)?.as_deref() == Some(content) {
+        return Ok(());
+    }
+    let mut file = File::create(path).map_err(failed("cannot write", path))?;
+    file.write_all(content).map_err(failed("cannot write", path))?;
+    // The mode given to the file's creation is cut by the umask.
+    file.set_permissions(fs::Permissions::from_mode(mode)).map_err(failed("cannot set the mode of", path))
 }
 
 pub(super) fn written_beside(path: &Path, content: &[u8], mode: u32) -> Result<tempfile::NamedTempFile, FileError> {
@@ -91,6 +97,21 @@ pub fn make_private_folder(path: &Path) -> Result<(), FileError> {
 mod tests {
     use super::*;
     use std::os::unix::fs::MetadataExt;
+
+    #[test]
+    fn a_file_written_in_place_is_made_whole_and_one_that_is_whole_is_not_touched() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("token");
+        fs::write(&path, "tok").unwrap();
+        write_in_place(&path, b"token.print", 0o644).unwrap();
+        assert_eq!(fs::read(&path).unwrap(), b"token.print");
+        let before = fs::metadata(&path).unwrap();
+        assert_eq!(before.mode() & 0o7777, 0o644);
+        write_in_place(&path, b"token.print", 0o644).unwrap();
+        assert_eq!(fs::metadata(&path).unwrap().mtime_nsec(), before.mtime_nsec());
+        let error = write_in_place(&folder.path().join("none/token"), b"", 0o644).unwrap_err();
+        assert!(error.to_string().contains("none/token"), "{error}");
+    }
 
     #[test]
     fn a_file_is_replaced_whole_with_its_mode_and_nothing_is_left_beside_it() {

@@ -12,8 +12,10 @@ mod users;
 
 pub use certificate_files::{CertificateFault, check_certificate_files};
 pub use disk::disk_used;
-pub use files::{FileError, make_private_folder, read_if_there, replace_if_unchanged, write_atomically, write_soon};
-pub(crate) use files::{UNFINISHED, remove as remove_file};
+pub use files::{
+    FileError, make_private_folder, read_if_there, replace_if_unchanged, write_atomically, write_in_place,
+};
+pub(crate) use files::{UNFINISHED, failed, remove as remove_file};
 pub use folders::{FolderError, make_folder};
 pub use layout::lay_out;
 pub(crate) use many::{Wanted, write_all_atomically};

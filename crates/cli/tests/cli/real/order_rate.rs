@@ -93,7 +93,7 @@ impl Watch {
             while !stopped.load(Ordering::Relaxed) {
                 for entry in std::fs::read_dir(&folder).into_iter().flatten().flatten() {
                     let name = entry.file_name();
-                    if name.to_string_lossy().ends_with(".json") && known.insert(name) {
+                    if name.to_string_lossy().ends_with(".order") && known.insert(name) {
                         times.push(Instant::now());
                     }
                 }
