@@ -1,10 +1,11 @@
 //! Looks at hostnames and judges their links: what the harbor knows, what the world shows, and the core's verdict.
 
-use std::net::{IpAddr, SocketAddr};
+use std::net::IpAddr;
 
+use brightharbor_core::delegation::Cuts;
 use brightharbor_core::delegation::rules::{Expected, Load, judge};
 use brightharbor_core::finding::Finding;
-use brightharbor_core::harbor::NameserverSet;
+use brightharbor_core::harbor::{Ca, NameserverSet};
 use brightharbor_core::name::{Hostname, registrable_domain};
 use brightharbor_core::render::fingerprint;
 use brightharbor_core::site::{Site, Zone, ZoneHome};
@@ -24,8 +25,8 @@ pub struct Looked {
     /// The names that a CA would be led here by, and the others with the reason.
     pub leading: Vec<Hostname>,
     pub left_out: Vec<(Hostname, String)>,
-    /// The domain with its authoritative servers.
-    pub servers: (Hostname, Vec<SocketAddr>),
+    /// The zones above the names, with their servers.
+    pub zones: Cuts,
     gathered: Gathered,
     findings: Vec<Finding>,
     expected: Expected,
@@ -82,8 +83,7 @@ async fn look_so_far(
 fn verdict(harbor: &Harbor, gathered: Gathered) -> Result<Looked, StoreError> {
     let expected = expected(harbor, &gathered.domain)?;
     let findings = judge(&gathered.picture, &expected);
-    let servers = gathered.picture.authoritative_servers().map(|(_, server)| server.address).collect();
-    let servers = (gathered.domain.clone(), servers);
+    let zones = gathered.picture.zones();
     let (mut surveys, mut leading, mut left_out) = (Vec::new(), Vec::new(), Vec::new());
     for host in &gathered.hosts {
         let harbored = harbored(harbor, &host.hostname)?;
@@ -95,7 +95,7 @@ fn verdict(harbor: &Harbor, gathered: Gathered) -> Result<Looked, StoreError> {
             Err(reason) => left_out.push((host.hostname.clone(), reason)),
         }
     }
-    Ok(Looked { surveys, leading, left_out, servers, gathered, findings, expected })
+    Ok(Looked { surveys, leading, left_out, zones, gathered, findings, expected })
 }
 
 /// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone; and what else the
@@ -142,7 +142,11 @@ pub fn surroundings(harbor: &Harbor, zone: &Zone) -> Result<Surroundings, StoreE
     former_addresses.retain(|address| !settings.host.addresses.contains(address));
     former_addresses.sort();
     former_addresses.dedup();
-    Ok(Surroundings { mail_servers, ca_identities: settings.ca.caa_identities.clone(), former_addresses })
+    let cas: Vec<&Ca> = settings.all_cas().filter(|ca| ca.directory.is_some()).collect();
+    // A CA that does not say its names may be one of those that records name.
+    let all_known = cas.iter().all(|ca| !ca.caa_identities.is_empty());
+    let named = cas.iter().filter(|_| all_known).flat_map(|ca| ca.caa_identities.clone());
+    Ok(Surroundings { mail_servers, ca_identities: named.collect(), former_addresses })
 }
 
 fn harbored(harbor: &Harbor, hostname: &Hostname) -> Result<Option<Harbored>, StoreError> {
@@ -153,6 +157,6 @@ fn harbored(harbor: &Harbor, hostname: &Hostname) -> Result<Option<Harbored>, St
         fingerprint: fingerprint(&site),
         certificate: harbor.store.certificate_of(site.main())?,
         waiting: harbor.store.waiting_of(site.main())?,
-        has_ca: harbor.settings.ca.directory.is_some(),
+        has_ca: harbor.settings.ca_named(site.rules.certificate.ca.as_deref()).is_some_and(|ca| ca.directory.is_some()),
     }))
 }

@@ -25,13 +25,15 @@ struct Shared {
     base: String,
     zones: Zones,
     delegations: Mutex<BTreeMap<String, Vec<String>>>,
+    /// Records of the registry's own.
+    records: Mutex<Vec<String>>,
     /// Addresses of nameservers inside the top-level domain, handed out as glue.
     hosts: BTreeMap<String, String>,
 }
 
 impl Registrar {
     pub(crate) fn new(base: String, zones: Zones, hosts: BTreeMap<String, String>) -> Self {
-        let shared = Shared { base, zones, delegations: Mutex::new(BTreeMap::new()), hosts };
+        let shared = Shared { base, zones, delegations: Mutex::default(), records: Mutex::default(), hosts };
         Self { shared: Arc::new(shared) }
     }
 
@@ -45,13 +47,24 @@ impl Registrar {
         let names = nameservers.iter().map(|name| name.trim_end_matches('.').to_string()).collect();
         let mut delegations = self.shared.delegations.lock().map_err(|_| "the registrar is out of order")?;
         delegations.insert(domain.trim_end_matches('.').to_string(), names);
-        let zone = ZoneData::read("example.", &self.zone_text(&delegations))?;
+        self.publish(&delegations)
+    }
+
+    /// Adds a record of the registry's own, one line in master file format.
+    pub fn add_registry_record(&self, line: &str) -> Result<(), String> {
+        self.shared.records.lock().map_err(|_| "the registry is out of order")?.push(format!("{line}\n"));
+        self.publish(&*self.shared.delegations.lock().map_err(|_| "the registrar is out of order")?)
+    }
+
+    fn publish(&self, delegations: &BTreeMap<String, Vec<String>>) -> Result<(), String> {
+        let zone = ZoneData::read("example.", &self.zone_text(delegations)?)?;
         *self.shared.zones.write().map_err(|_| "the registry is out of order")? = vec![zone];
         Ok(())
     }
 
-    fn zone_text(&self, delegations: &BTreeMap<String, Vec<String>>) -> String {
+    fn zone_text(&self, delegations: &BTreeMap<String, Vec<String>>) -> Result<String, String> {
         let mut text = self.shared.base.clone();
+        text.extend(self.shared.records.lock().map_err(|_| "the registry is out of order")?.iter().map(String::as_str));
         let mut used = std::collections::BTreeSet::new();
         for (domain, names) in delegations {
             for name in names {
@@ -65,7 +78,7 @@ impl Registrar {
                 text.push_str(&format!("{name}. 3600 IN A {address}\n"));
             }
         }
-        text
+        Ok(text)
     }
 
     fn page(&self) -> String {

@@ -1,9 +1,8 @@
 //! One site on its way to a served certificate: how far it has come, and what came of it in the end.
 
-use std::net::SocketAddr;
-
 use brightharbor_core::acme::Identifier;
 use brightharbor_core::certificate::urgent_from;
+use brightharbor_core::delegation::Cuts;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, Site};
 use jiff::Timestamp;
@@ -47,9 +46,6 @@ impl Kept {
     }
 }
 
-/// Domains with their authoritative servers, as far as they were seen.
-pub(super) type DomainServers = Vec<(Hostname, Vec<SocketAddr>)>;
-
 /// One site on its way.
 pub(super) struct Course<'a> {
     pub site: &'a Site,
@@ -65,7 +61,8 @@ pub(super) enum Stage {
     ToOrder {
         names: Vec<Hostname>,
         present: Option<Certificate>,
-        servers: DomainServers,
+        /// The servers of zones that were seen.
+        zones: Cuts,
     },
     Arrived(Box<Arrived>),
     /// In place; whether it came just now.

@@ -3,6 +3,7 @@
 //! Used by `attach`, `certificate issue` and `tend`, for one site or many: orders run side by side, and what came is
 //! installed by one change with one reload. What cannot be done yet is remembered for `tend`.
 
+mod askable;
 mod course;
 mod installing;
 mod orders;
@@ -12,24 +13,25 @@ mod zone_proofs;
 
 use brightharbor_core::certificate::read_chain;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, ProofWish, Site};
+use brightharbor_core::site::{Certificate, CertificateSource, Site};
 use brightharbor_io::acme::renewal_window;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use futures_util::{StreamExt, stream};
 
 use crate::error::Error;
-use crate::look::look_for_proofs;
 use crate::options::ChangeOptions;
 use crate::run::Context;
 use crate::site_change::own_file;
+use askable::{Askable, askable};
+pub use askable::{Foreseen, foresee};
 use course::{Course, Stage};
 pub use course::{Kept, SecureOutcome, Secured};
 use installing::{Arrived, apply_all, prove};
 use orders::{Sessions, Took};
 pub use shared::{outdated, shareable};
 
-use remembering::{Refused, not_before, remember_all, stale_until};
+use remembering::{Refused, not_before, remember_all};
 
 /// Carried out without asking: the person has asked for it already.
 const GO_ON: ChangeOptions = ChangeOptions { dry_run: false, yes: true };
@@ -144,18 +146,8 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
         course.at = shared::take(harbor, site, from)?;
         return Ok(());
     }
-    let mut servers = Vec::new();
-    let names = if wish.proof == ProofWish::Dns01 {
-        // The proof does not depend on where the names lead.
-        site.hostnames.iter().filter(|name| name.address().is_none()).cloned().collect()
-    } else {
-        let looked = look_for_proofs(harbor, site).await?;
-        course.stale = stale_until(&looked.surveys);
-        servers.push(looked.servers);
-        course.left_out = looked.left_out.into_iter().map(|(name, why)| (name.into(), why)).collect();
-        looked.leading
-    };
-    course.left_at_look = course.left_out.len();
+    let Askable { names, left_out, zones, stale } = askable(harbor, site).await?;
+    (course.left_at_look, course.left_out, course.stale) = (left_out.len(), left_out, stale);
     if names.is_empty() {
         return Ok(());
     }
@@ -172,7 +164,7 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
         Some(certificate) if is_enough(&certificate) => {
             Stage::InPlace { certificate: Box::new(certificate), new: false }
         }
-        present => Stage::ToOrder { names, present, servers },
+        present => Stage::ToOrder { names, present, zones },
     };
     Ok(())
 }
@@ -190,8 +182,8 @@ async fn order_one(
     sessions: &Sessions,
     course: &mut Course<'_>,
 ) -> Option<Refused> {
-    let Stage::ToOrder { names, present, servers } = &course.at else { return None };
-    let wanted = orders::ToOrder { names, present: present.as_ref(), servers };
+    let Stage::ToOrder { names, present, zones } = &course.at else { return None };
+    let wanted = orders::ToOrder { names, present: present.as_ref(), zones };
     let took = orders::order_for(context, harbor, sessions, course.site, &wanted).await;
     match took {
         Ok(Took { issued, names, wildcards, refused }) => {

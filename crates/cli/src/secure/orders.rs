@@ -6,6 +6,7 @@ use std::net::{IpAddr, SocketAddr};
 
 use brightharbor_core::acme::{Identifier, Refusal};
 use brightharbor_core::certificate::{read_chain, renewal_id};
+use brightharbor_core::delegation::Cuts;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, Site};
 use brightharbor_io::acme::{Issued, OrderError, OrderPlan, Responder, Session, SessionError, order};
@@ -72,7 +73,8 @@ pub struct ToOrder<'a> {
     pub names: &'a [Hostname],
     /// The certificate that there is.
     pub present: Option<&'a Certificate>,
-    pub servers: &'a [(Hostname, Vec<SocketAddr>)],
+    /// The servers of zones that were seen.
+    pub zones: &'a Cuts,
 }
 
 /// Orders for all names; what cannot be validated is left out and the rest is ordered once more.
@@ -112,7 +114,7 @@ pub async fn order_for(
             web: &web,
             settings: &harbor.settings,
             responder: sessions.responder.as_ref(),
-            servers: wanted.servers,
+            zones: wanted.zones,
         };
         match order(session, &plan, &records).await {
             Err(OrderError::Refused(Refusal::Names(refused))) => {

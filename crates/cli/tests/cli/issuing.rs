@@ -1,4 +1,4 @@
-//! How certificates are got from the CA: kinds of keys and proofs, wildcards, what is checked before it is asked.
+//! How certificates are got from the CA: kinds of keys and proofs, wildcards, renewal, revocation, one for many sites.
 
 use std::fs;
 use std::path::PathBuf;
@@ -50,6 +50,8 @@ fn a_wildcard_is_proven_by_the_zone_which_is_clean_afterwards() {
     assert_eq!(again["certificate"]["new"], false);
     coast.json(&["certificate", "renew", "crumbandtide.example"], 0);
     assert_eq!(leaf(&coast, "crumbandtide.example").names.len(), 2);
+    let refused = coast.run(&["certificate", "issue", "crumbandtide.example", "--proof", "http-01"]).expect(4);
+    assert!(refused.contains("http-01 does not prove *.crumbandtide.example"), "{refused}");
     coast.json(&["certificate", "issue", "crumbandtide.example", "--wildcard=no"], 0);
     assert_eq!(leaf(&coast, "crumbandtide.example").names, ["crumbandtide.example", "www.crumbandtide.example"]);
 }
@@ -102,40 +104,6 @@ fn keys_are_of_the_kind_asked_for_and_kept_on_request() {
     assert_eq!(key(&coast, site), before);
     coast.json(&["certificate", "renew", site], 0);
     assert_eq!(key(&coast, site), before);
-}
-
-#[test]
-fn what_caa_records_forbid_is_told_before_the_ca_is_asked() {
-    let coast = Coast::with_bakery();
-    let toml = coast.harbor().join("harbor.toml");
-    let settings = fs::read_to_string(&toml).unwrap();
-    fs::write(&toml, settings.replace("[ca]\n", "[ca]\ncaa-identities = [\"ca.saltmarsh.example\"]\n")).unwrap();
-    coast.run(&["record", "add", "crumbandtide.example", "CAA", "0 issue \"other.example\""]).expect(0);
-    let refused = coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(4);
-    let why = "the CAA records of crumbandtide.example allow other.example to issue, not ca.saltmarsh.example";
-    assert!(refused.contains(why), "{refused}");
-    // The subdomain has records of its own, which count.
-    coast.run(&["record", "add", "www.crumbandtide.example", "CAA", "0 issue \"ca.saltmarsh.example\""]).expect(0);
-    let partly = coast.json(&["certificate", "renew", "crumbandtide.example"], 3);
-    assert_eq!(partly["certificate"]["names"], json!(["www.crumbandtide.example"]), "{partly}");
-    assert_eq!(partly["certificate"]["left_out"][0]["name"], "crumbandtide.example");
-}
-
-#[test]
-fn a_proof_that_our_own_servers_do_not_all_show_is_told_before_the_ca_is_asked() {
-    let coast = Coast::with_bakery();
-    let toml = coast.harbor().join("harbor.toml");
-    let settings = fs::read_to_string(&toml).unwrap();
-    let (web, old) = (coast.world.cast.web(), coast.world.cast.old_web());
-    fs::write(&toml, settings.replace(&format!("listen = [\"{web}\"]"), &format!("listen = [\"{web}\", \"{old}\"]")))
-        .unwrap();
-    let refused = coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(4);
-    assert!(
-        refused.contains("the web server does not show the proof") && refused.contains(&old.to_string()),
-        "{refused}"
-    );
-    let left: Vec<_> = fs::read_dir(coast.harbor().join("proofs")).unwrap().collect();
-    assert!(left.is_empty(), "{left:?}");
 }
 
 #[test]

@@ -5,6 +5,7 @@
 
 mod accounts;
 mod attaching;
+mod before_orders;
 mod certificates;
 mod coast;
 mod concurrency;

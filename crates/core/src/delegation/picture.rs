@@ -211,4 +211,12 @@ impl Picture {
     pub fn authoritative_servers(&self) -> impl Iterator<Item = (&NameserverSeen, &ServerSeen)> {
         self.servers().filter(|(_, server)| matches!(server.state, ServerState::Authoritative { .. }))
     }
+
+    /// The zones that were passed on the way down and the domain's own, with the servers to ask.
+    pub fn zones(&self) -> Cuts {
+        let own = self.authoritative_servers().map(|(_, server)| server.address).collect();
+        let mut zones = self.cuts.clone();
+        zones.insert(self.domain.clone(), own);
+        zones
+    }
 }

@@ -293,6 +293,11 @@ impl Internet {
 }
 
 impl Settings {
+    /// All CAs of the settings, with the one that needs no name.
+    pub fn all_cas(&self) -> impl Iterator<Item = &Ca> {
+        self.cas.values().chain([&self.ca])
+    }
+
     /// A CA by its name; that of `[ca]` when not named, or named `default`.
     pub fn ca_named(&self, name: Option<&str>) -> Option<&Ca> {
         match name {

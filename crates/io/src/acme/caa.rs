@@ -1,24 +1,32 @@
 //! Asks for the CAA records of names (RFC 8659 section 3): from the name upwards, the nearest record set counts.
 //!
-//! The authoritative servers are asked, as the CA does: a cache may hold the answer of before the last edit. Above the
-//! registrable domain nothing is asked: what registries publish there is left to the CA.
+//! The authoritative servers are asked, as the CA does: a cache may hold the answer of before the last edit. What
+//! registries publish above the registrable domain is asked once for the length of a command.
 
+use std::collections::BTreeMap;
 use std::net::SocketAddr;
+use std::sync::{Mutex, PoisonError};
 
 use brightharbor_core::acme::{Brief, Identifier};
 use brightharbor_core::certificate::caa::{CAA, CaNamed, allowed};
-use brightharbor_core::delegation::{Outcome, Question, Reply};
-use brightharbor_core::harbor::Settings;
-use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
+use brightharbor_core::delegation::{Cuts, Outcome, Question, Reply};
+use brightharbor_core::harbor::{Ca, Layout, Settings};
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::site::ProofWish;
 use brightharbor_core::zone::{Record, RecordData};
 
 use super::order::OrderPlan;
-use super::session::Session;
+use super::session::{CaFolder, Session};
+use super::wire::fetch_directory;
 use crate::dns::{ask, walk};
 use crate::survey::{brief, domain_of};
 
 /// CAs follow a few as well (RFC 8659 section 3).
 const MOST_ALIASES: usize = 4;
+
+/// What was found above registrable domains.
+#[derive(Default)]
+pub(super) struct FoundAbove(Mutex<BTreeMap<DnsName, Vec<Record>>>);
 
 /// What CAA records forbid, with the reason. What cannot be looked up is left to the CA.
 pub(super) async fn forbidden(session: &Session, plan: &OrderPlan<'_>, brief: &Brief) -> Vec<(Identifier, String)> {
@@ -26,37 +34,86 @@ pub(super) async fn forbidden(session: &Session, plan: &OrderPlan<'_>, brief: &B
     let identities = if session.ca.caa_identities.is_empty() { told } else { session.ca.caa_identities.clone() };
     let account = session.folder.account_url();
     let ca = CaNamed { identities: &identities, account: account.as_deref() };
-    let mut asked = Asked { settings: plan.settings, domains: plan.servers.to_vec() };
-    let mut failed = Vec::new();
-    for identifier in brief.identifiers() {
-        let proof = plan.wish.proof.kind_for(&identifier);
-        let records = asked.nearest(&identifier.name).await;
-        if let Err(reason) = allowed(&records, &identifier, proof, ca) {
-            failed.push((identifier, reason));
-        }
-    }
-    failed
+    let mut asked = Asked { settings: plan.settings, zones: plan.zones.clone(), above: &session.found_above };
+    asked.forbidden(ca, plan.wish.proof, &brief.identifiers()).await
 }
 
-/// The servers of the domains that were asked about.
+/// The same before anything is ordered: nothing is written, not even an account's key. The error says why the CA cannot
+/// be asked for its names.
+pub async fn foresee_forbidden(
+    ca: &Ca,
+    layout: &Layout,
+    settings: &Settings,
+    zones: &Cuts,
+    (proof, identifiers): (ProofWish, &[Identifier]),
+) -> Result<Vec<(Identifier, String)>, String> {
+    let Some(url) = &ca.directory else { return Ok(vec![]) };
+    let folder = CaFolder::at(layout, url);
+    let told;
+    let identities = if !ca.caa_identities.is_empty() {
+        &ca.caa_identities
+    } else {
+        told = match folder.directory() {
+            Some(directory) => directory,
+            None => fetch_directory(ca, url).await?,
+        };
+        &told.meta.caa_identities
+    };
+    let account = folder.account_url();
+    let ca = CaNamed { identities, account: account.as_deref() };
+    let mut asked = Asked { settings, zones: zones.clone(), above: &FoundAbove::default() };
+    Ok(asked.forbidden(ca, proof, identifiers).await)
+}
+
+/// The servers of the zones that were asked about.
 struct Asked<'a> {
     settings: &'a Settings,
-    domains: Vec<(Hostname, Vec<SocketAddr>)>,
+    zones: Cuts,
+    above: &'a FoundAbove,
 }
 
 impl Asked<'_> {
+    async fn forbidden(
+        &mut self,
+        ca: CaNamed<'_>,
+        proof: ProofWish,
+        identifiers: &[Identifier],
+    ) -> Vec<(Identifier, String)> {
+        let mut failed = Vec::new();
+        for identifier in identifiers {
+            let records = self.nearest(&identifier.name).await;
+            if let Err(reason) = allowed(&records, identifier, proof.kind_for(identifier), ca) {
+                failed.push((identifier.clone(), reason));
+            }
+        }
+        failed
+    }
+
+    /// The record set of the name, or else of the nearest name above it that has one; the root is not asked.
     async fn nearest(&mut self, name: &Hostname) -> Vec<Record> {
-        let (None, Some(domain)) = (name.address(), registrable_domain(name)) else { return vec![] };
-        let above = name.as_str().len() - domain.as_str().len();
-        let starts = name.as_str()[..above].match_indices('.').map(|(at, _)| at + 1);
-        for start in [0].into_iter().chain(starts) {
-            let Ok(at) = DnsName::absolute(&name.as_str()[start..]) else { return vec![] };
-            let records = self.records_at(at).await;
+        let mut at = name.address().is_none().then(|| name.dns_name()).filter(|name| !name.is_root());
+        while let Some(here) = at {
+            let records = match domain_of(&here) {
+                Some(_) => self.records_at(here.clone()).await,
+                None => self.records_above(&here).await,
+            };
             if !records.is_empty() {
                 return records;
             }
+            at = here.parent().filter(|above| !above.is_root());
         }
         vec![]
+    }
+
+    async fn records_above(&mut self, name: &DnsName) -> Vec<Record> {
+        let above = self.above;
+        let known = above.0.lock().unwrap_or_else(PoisonError::into_inner).get(name).cloned();
+        if let Some(records) = known {
+            return records;
+        }
+        let records = self.records_at(name.clone()).await;
+        above.0.lock().unwrap_or_else(PoisonError::into_inner).insert(name.clone(), records.clone());
+        records
     }
 
     /// The CAA records at a name, or at what it is an alias of.
@@ -87,14 +144,20 @@ impl Asked<'_> {
         None
     }
 
+    /// The servers of the nearest zone above the name. Registries' zones are known from the way down to the domain.
     async fn servers(&mut self, name: &DnsName) -> Option<Vec<SocketAddr>> {
-        let domain = domain_of(name)?;
-        if let Some((_, servers)) = self.domains.iter().find(|(known, _)| *known == domain) {
-            return Some(servers.clone());
+        if let Some(domain) = domain_of(name)
+            && !self.zones.contains_key(&domain.dns_name())
+        {
+            self.zones.extend(walk(&brief(self.settings, &domain, &[])).await.zones());
         }
-        let picture = walk(&brief(self.settings, &domain, &[])).await;
-        let servers: Vec<SocketAddr> = picture.authoritative_servers().map(|(_, server)| server.address).collect();
-        self.domains.push((domain, servers.clone()));
-        Some(servers)
+        let mut at = Some(name.clone());
+        while let Some(zone) = at.filter(|zone| !zone.is_root()) {
+            if let Some(servers) = self.zones.get(&zone) {
+                return Some(servers.clone());
+            }
+            at = zone.parent();
+        }
+        None
     }
 }

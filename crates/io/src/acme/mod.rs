@@ -13,6 +13,7 @@ mod responder;
 mod session;
 mod wire;
 
+pub use caa::foresee_forbidden;
 pub use errand::{ErrandError, change_key, deactivate, revoke, set_contact};
 pub use order::{Issued, OrderError, OrderPlan, ProofRecords, order};
 pub use order_file::forget_order;

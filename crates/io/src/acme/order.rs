@@ -4,6 +4,7 @@ use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::acme::{Brief, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
+use brightharbor_core::delegation::Cuts;
 use brightharbor_core::harbor::{Layout, Settings};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::CertificateWish;
@@ -54,8 +55,8 @@ pub struct OrderPlan<'a> {
     pub settings: &'a Settings,
     /// Where proofs over TLS are shown, if anywhere.
     pub responder: Option<&'a Responder>,
-    /// The authoritative servers of domains, where they are known already.
-    pub servers: &'a [(Hostname, Vec<SocketAddr>)],
+    /// The servers of zones, where they are known already.
+    pub zones: &'a Cuts,
 }
 
 /// Where proofs by DNS go: the zones are the command's affair.

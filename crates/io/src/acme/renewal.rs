@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::PathBuf;
 
-use brightharbor_core::acme::{Payload, Request, Response};
+use brightharbor_core::acme::Response;
 use brightharbor_core::certificate::{RenewalWindow, read_chain, renewal_id};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::CertificateFiles;
@@ -73,7 +73,7 @@ async fn ask(session: &Session, identifier: &str, now: Timestamp) -> Option<(Opt
 
 async fn get(session: &Session, url: String) -> Option<Response> {
     let mut wire = session.wire();
-    let answer = wire.send(&session.key, None, &Request { url, payload: Payload::Get }).await.ok()?;
+    let answer = wire.get(&url).await.ok()?;
     session.give_back(wire, answer.nonce.iter().cloned().collect());
     Some(answer)
 }

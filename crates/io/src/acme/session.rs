@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, SystemTime};
 
-use brightharbor_core::acme::{Directory, Payload, Refusal, Request};
+use brightharbor_core::acme::{Directory, Refusal};
 use brightharbor_core::change::content_hash;
 use brightharbor_core::harbor::{Ca, Layout};
 use jiff::Timestamp;
@@ -13,8 +13,9 @@ use rustls::ClientConfig;
 use tokio::sync::{Semaphore, SemaphorePermit};
 
 use super::account_key::{AccountKey, AccountKeyError};
+use super::caa::FoundAbove;
 use super::external_account::{ExternalKey, ExternalKeyError};
-use super::wire::Wire;
+use super::wire::{Wire, read_directory};
 use crate::install::{FileError, make_private_folder, write_atomically};
 use crate::trust::{self, TrustError};
 
@@ -52,6 +53,7 @@ pub struct Session {
     external: Option<ExternalKey>,
     tls: Arc<ClientConfig>,
     shared: Mutex<Shared>,
+    pub(super) found_above: FoundAbove,
     orders: Semaphore,
 }
 
@@ -82,7 +84,8 @@ impl Session {
         let tls = trust::client(trust::roots(ca.trust_root.as_slice())?);
         let shared = Mutex::new(Shared { directory: folder.directory(), ..Shared::default() });
         let orders = Semaphore::new(ca.orders_at_once());
-        Ok(Self { ca: ca.clone(), directory_url, key, folder, external, tls, shared, orders })
+        let found_above = FoundAbove::default();
+        Ok(Self { ca: ca.clone(), directory_url, key, folder, external, tls, shared, found_above, orders })
     }
 
     fn shared(&self) -> std::sync::MutexGuard<'_, Shared> {
@@ -104,11 +107,9 @@ impl Session {
             return Ok(directory);
         }
         let mut wire = self.wire();
-        let request = Request { url: self.directory_url.clone(), payload: Payload::Get };
-        let answer = wire.send(&self.key, None, &request).await?;
+        let answer = wire.get(&self.directory_url).await?;
         self.give_back(wire, vec![]);
-        let directory: Directory =
-            serde_json::from_slice(&answer.body).map_err(|error| format!("its directory cannot be read: {error}"))?;
+        let directory = read_directory(&answer)?;
         self.keep_directory(Some(&directory)).map_err(|error| error.to_string())?;
         Ok(directory)
     }
@@ -189,7 +190,7 @@ impl CaFolder {
         Ok(folder)
     }
 
-    fn at(layout: &Layout, directory_url: &str) -> Self {
+    pub fn at(layout: &Layout, directory_url: &str) -> Self {
         Self(layout.ca().join(&content_hash(directory_url.as_bytes())[..16]))
     }
 
@@ -231,7 +232,8 @@ impl CaFolder {
         }
     }
 
-    fn directory(&self) -> Option<Directory> {
+    /// As it was read lately.
+    pub fn directory(&self) -> Option<Directory> {
         let path = self.path("directory.json");
         let age = SystemTime::now().duration_since(modified(&path)?).ok()?;
         if age > DIRECTORY_LASTS {

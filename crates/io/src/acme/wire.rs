@@ -2,7 +2,8 @@
 
 use std::sync::Arc;
 
-use brightharbor_core::acme::{Payload, Request, Response};
+use brightharbor_core::acme::{Directory, Payload, Request, Response};
+use brightharbor_core::harbor::Ca;
 use rustls::ClientConfig;
 use serde_json::Value;
 use url::Url;
@@ -10,6 +11,7 @@ use url::Url;
 use super::account_key::AccountKey;
 use super::external_account::ExternalKey;
 use crate::http::{Answer, Connection, HttpError};
+use crate::trust;
 
 /// A certificate chain is a few kilobytes; nothing a CA says is longer than this.
 const MOST_BYTES: usize = 1024 * 1024;
@@ -24,28 +26,37 @@ impl Wire {
         Self { tls, open: None }
     }
 
-    /// Signs and sends one request.
+    /// Sends one request, signed where it has to be.
     pub async fn send(
         &mut self,
         key: &AccountKey,
         external: Option<&ExternalKey>,
         request: &Request,
     ) -> Result<Response, String> {
-        let url: Url = request.url.parse().map_err(|error| format!("`{}` is no URL: {error}", request.url))?;
-        if url.scheme() != "https" {
-            return Err(format!("`{url}` is not https (RFC 8555 section 6.1)"));
-        }
-        let (method, body) = match &request.payload {
-            Payload::Get => ("GET", vec![]),
-            Payload::Head => ("HEAD", vec![]),
+        match &request.payload {
+            Payload::Get => self.get(&request.url).await,
+            Payload::Head => self.answer(&request.url, "HEAD", vec![]).await,
             Payload::Signed { json, signer, nonce, binding } => {
                 let json = match (binding, external) {
                     (Some(_), Some(external)) => bound(json, &external.bind(&request.url, &key.jwk()))?,
                     _ => json.clone(),
                 };
-                ("POST", key.sign(&request.url, nonce, signer, &json)?)
+                let body = key.sign(&request.url, nonce, signer, &json)?;
+                self.answer(&request.url, "POST", body).await
             }
-        };
+        }
+    }
+
+    /// What is there for everybody.
+    pub async fn get(&mut self, url: &str) -> Result<Response, String> {
+        self.answer(url, "GET", vec![]).await
+    }
+
+    async fn answer(&mut self, url: &str, method: &str, body: Vec<u8>) -> Result<Response, String> {
+        let url: Url = url.parse().map_err(|error| format!("`{url}` is no URL: {error}"))?;
+        if url.scheme() != "https" {
+            return Err(format!("`{url}` is not https (RFC 8555 section 6.1)"));
+        }
         let answer = self.exchange(&url, method, body).await.map_err(|error| format!("{} {error}", authority(&url)))?;
         Ok(Response {
             status: answer.status,
@@ -91,6 +102,16 @@ impl Wire {
         }
         Err(last)
     }
+}
+
+/// The directory of a CA, without an account there.
+pub(super) async fn fetch_directory(ca: &Ca, url: &str) -> Result<Directory, String> {
+    let roots = trust::roots(ca.trust_root.as_slice()).map_err(|error| error.to_string())?;
+    read_directory(&Wire::new(trust::client(roots)).get(url).await?)
+}
+
+pub(super) fn read_directory(answer: &Response) -> Result<Directory, String> {
+    serde_json::from_slice(&answer.body).map_err(|error| format!("its directory cannot be read: {error}"))
 }
 
 /// The request for a new account, with the proof that a customer's account is ours.

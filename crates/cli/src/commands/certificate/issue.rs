@@ -1,8 +1,7 @@
 //! `certificate issue` and `certificate renew`: a certificate from the CA for the names of a site that lead here,
 //! installed and proven.
 
-use brightharbor_core::acme::identifiers;
-use brightharbor_core::site::{ProofWish, Site};
+use brightharbor_core::site::Site;
 use brightharbor_core::survey::Survey;
 use clap::Args;
 use serde_json::{Value, json};
@@ -13,7 +12,7 @@ use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::look::look_at_site;
 use crate::run::Context;
-use crate::secure::{SecureOutcome, Secured, Wanted, secure_as};
+use crate::secure::{Foreseen, SecureOutcome, Secured, Wanted, foresee, secure_as};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
@@ -61,22 +60,11 @@ fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
     }
     drop(harbor);
     if args.dry_run {
-        return context.block_on(foresee(context, &wished))?;
+        let foreseen = context.block_on(foresee(&context.open()?, &wished))??;
+        return Ok(Box::new(NotDone(foreseen)));
     }
     let site = args.wish.keep(context, &site, &name)?;
     context.block_on(issue(context, &site, wanted))?
-}
-
-async fn foresee(context: &Context, site: &Site) -> Report {
-    let looked = look_at_site(&context.open()?, site).await?;
-    let wish = &site.rules.certificate;
-    let names = if wish.proof == ProofWish::Dns01 { &site.hostnames } else { &looked.leading };
-    let covered = identifiers(names, &wish.wildcards).iter().map(ToString::to_string).collect();
-    if wish.proof == ProofWish::Dns01 {
-        return Ok(Box::new(Foreseen { covered, left_out: vec![] }));
-    }
-    let left_out = looked.left_out.iter().map(|(name, reason)| (name.to_string(), reason.clone())).collect();
-    Ok(Box::new(Foreseen { covered, left_out }))
 }
 
 async fn issue(context: &Context, site: &Site, wanted: Wanted) -> Report {
@@ -90,28 +78,38 @@ async fn issue(context: &Context, site: &Site, wanted: Wanted) -> Report {
     Ok(Box::new(Issued { secured, surveys }))
 }
 
-struct Foreseen {
-    covered: Vec<String>,
-    left_out: Vec<(String, String)>,
-}
+struct NotDone(Foreseen);
 
-impl Shown for Foreseen {
+impl Shown for NotDone {
     fn human(&self, page: &mut Page) {
-        let names = if self.covered.is_empty() { "nothing".into() } else { self.covered.join(", ") };
+        let covered: Vec<String> = self.0.covered.iter().map(ToString::to_string).collect();
+        let names = if covered.is_empty() { "nothing".into() } else { covered.join(", ") };
         page.hanging("", &format!("Nothing was done. A certificate would cover {names}."));
-        for (name, reason) in &self.left_out {
+        for (name, reason) in &self.0.left_out {
             page.hanging("  left out: ", &format!("{name}: {reason}"));
+        }
+        if let Some(reason) = &self.0.ca_silent {
+            page.hanging("  ", &format!("The CA cannot be asked: {reason}. CAA records were not looked at."));
         }
     }
 
     fn json(&self) -> Value {
+        let left_out = self.0.left_out.iter();
         let left_out: Vec<Value> =
-            self.left_out.iter().map(|(name, reason)| json!({ "name": name, "reason": reason })).collect();
-        json!({ "command": "certificate issue", "carried_out": false, "covers": self.covered, "left_out": left_out })
+            left_out.map(|(name, reason)| json!({ "name": name.to_string(), "reason": reason })).collect();
+        let covers: Vec<String> = self.0.covered.iter().map(ToString::to_string).collect();
+        json!({
+            "command": "certificate issue",
+            "carried_out": false,
+            "covers": covers,
+            "left_out": left_out,
+            "ca_silent": self.0.ca_silent,
+        })
     }
 
     fn exit(&self) -> Exit {
-        if self.covered.is_empty() { Exit::Waits } else { Exit::Done }
+        let nothing = self.0.covered.is_empty() || self.0.ca_silent.is_some();
+        if nothing { Exit::Waits } else { Exit::Done }
     }
 }
 
