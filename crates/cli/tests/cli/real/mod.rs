@@ -3,6 +3,7 @@
 
 mod ca;
 mod cas;
+mod demanded;
 mod fronts;
 mod internet;
 mod many;
