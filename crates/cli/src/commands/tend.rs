@@ -3,11 +3,13 @@
 
 use std::collections::HashSet;
 
+use brightharbor_core::certificate::former::{forget, over_before};
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::CertificateSource;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::clear_away;
 use clap::Args;
 use jiff::Timestamp;
 use serde_json::{Value, json};
@@ -22,6 +24,9 @@ use crate::services::{Brought, bring};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 use crate::site_change::site_change;
+
+/// Former certificates that one run clears away: the next one goes on.
+const CLEARED_AT_ONCE: usize = 1_000;
 
 /// Finish what waits and renew what is due. Made to be run by a timer, every few minutes.
 #[derive(Debug, Args)]
@@ -60,6 +65,22 @@ fn end_redirects(harbor: &Harbor, options: &ChangeOptions, now: Timestamp) -> Re
     Ok(Decision { set, said })
 }
 
+/// Clears away what is over; what cannot be is told, and tried again. The files go before they are forgotten, so that a
+/// run that is killed in between leaves none that nobody knows.
+fn clear_certificates(harbor: &Harbor, now: Timestamp) -> Result<Decision, Error> {
+    let (mut gone, mut stuck) = (Vec::new(), Vec::new());
+    for former in harbor.store.former_certificates(over_before(now), CLEARED_AT_ONCE)? {
+        match clear_away(&former, harbor.settings.web.server, &harbor.layout) {
+            Ok(true) => gone.push(former),
+            Ok(false) => {}
+            Err(error) => stuck.push(format!("a former certificate of {} stays: {error}", former.site)),
+        }
+    }
+    let (set, mut said) = forget(&gone);
+    said.extend(stuck);
+    Ok(Decision { set, said })
+}
+
 async fn tend(args: &Tend, context: &Context) -> Report {
     let mut report = Tended { dry_run: args.dry_run, ..Tended::default() };
     if !args.dry_run {
@@ -69,6 +90,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
         let careful = ChangeOptions { yes: false, ..options };
         let ended = change(context, "tend", &options, async |harbor, now| end_redirects(harbor, &careful, now)).await?;
         report.ended = ended.said;
+        let title = "tend: clear away certificates that are over";
+        let cleared = change(context, title, &options, async |harbor, now| clear_certificates(harbor, now)).await?;
+        report.ended.extend(cleared.said);
         let (ended, demanded) = tend_demands(context).await?;
         report.ended.extend(ended);
         report.demanded = demanded;

@@ -14,6 +14,7 @@ mod delegations;
 mod demands;
 mod demo;
 mod floors;
+mod former;
 mod issuing;
 mod killed_orders;
 mod nameservers;

@@ -157,7 +157,12 @@ pub enum InventoryChange {
     },
     /// Remembers a pattern that zones are made by; nothing if it is known.
     KnowPattern(Pattern),
+    /// In the place of the one that the site has.
     RecordCertificate(Certificate),
+    /// The files of a former certificate have been cleared away.
+    ForgetCertificate {
+        folder: PathBuf,
+    },
     Await(Waiting),
     EndWait {
         site: Hostname,
@@ -272,6 +277,9 @@ impl Change {
                 }
                 InventoryChange::RecordCertificate(certificate) => {
                     format!("inventory: record the certificate of {}", certificate.site)
+                }
+                InventoryChange::ForgetCertificate { folder } => {
+                    format!("inventory: forget the former certificate in {}", folder.display())
                 }
                 InventoryChange::Await(waiting) => {
                     format!("inventory: remember to get a certificate for {}", waiting.site)

@@ -1,6 +1,7 @@
 //! Putting things in place: files atomically, document roots without following a link, certificates only if whole.
 
 mod certificate_files;
+mod clear;
 mod disk;
 mod files;
 mod folders;
@@ -11,6 +12,7 @@ mod starter;
 mod users;
 
 pub use certificate_files::{CertificateFault, check_certificate_files};
+pub use clear::clear_away;
 pub use disk::disk_used;
 pub use files::{
     FileError, make_private_folder, read_if_there, replace_if_unchanged, write_atomically, write_in_place,

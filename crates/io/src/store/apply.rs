@@ -5,7 +5,7 @@ use brightharbor_core::site::{AccountName, Site};
 use rusqlite::{Transaction, TransactionBehavior, params};
 
 use super::logbook::EntryOutcome;
-use super::{Store, StoreError, word};
+use super::{Store, StoreError, former, word};
 
 impl Store {
     /// Applies the inventory changes of a set and marks its logbook entry as done, both or neither.
@@ -94,6 +94,7 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
             set_hostnames(transaction, after)?;
         }
         InventoryChange::RemoveSite(site) => {
+            former::remember(transaction, site.main(), None)?;
             for table in ["hostname", "certificate", "waiting"] {
                 transaction.execute(&format!("DELETE FROM {table} WHERE site = $1"), [site.main().as_str()])?;
             }
@@ -138,6 +139,8 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
             )?;
         }
         InventoryChange::RecordCertificate(certificate) => {
+            former::remember(transaction, &certificate.site, Some(&certificate.files))?;
+            former::forget(transaction, certificate.files.folder())?;
             let wrong = |error: serde_json::Error| StoreError::Value(error.to_string());
             let names = serde_json::to_string(&certificate.names).map_err(wrong)?;
             let details = serde_json::to_string(&certificate.details).map_err(wrong)?;
@@ -158,6 +161,7 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
                 ],
             )?;
         }
+        InventoryChange::ForgetCertificate { folder } => former::forget(transaction, folder)?,
         InventoryChange::Await(waiting) => {
             transaction.execute(
                 "INSERT INTO waiting (site, since, not_before, reason) VALUES ($1, $2, $3, $4)

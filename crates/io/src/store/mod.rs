@@ -4,6 +4,7 @@
 //! changes of one command are written in one transaction together with their logbook entry.
 
 mod apply;
+mod former;
 mod logbook;
 mod read;
 mod read_nameservers;

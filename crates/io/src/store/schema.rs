@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 7;
+pub(super) const VERSION: i64 = 8;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -38,6 +38,10 @@ CREATE TABLE certificate (
     not_before TEXT NOT NULL, not_after TEXT NOT NULL, state TEXT NOT NULL, source TEXT NOT NULL DEFAULT 'ca',
     details TEXT NOT NULL DEFAULT '{}'
 ) STRICT, WITHOUT ROWID;
+CREATE TABLE former_certificate (
+    folder TEXT PRIMARY KEY, site TEXT NOT NULL, ended INTEGER NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE INDEX former_certificate_by_end ON former_certificate(ended);
 CREATE TABLE waiting (
     site TEXT PRIMARY KEY REFERENCES site(main), since TEXT NOT NULL, not_before TEXT, reason TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
@@ -75,4 +79,10 @@ CREATE TABLE nameserver_set (
 ",
     "ALTER TABLE certificate ADD COLUMN source TEXT NOT NULL DEFAULT 'ca';",
     "ALTER TABLE certificate ADD COLUMN details TEXT NOT NULL DEFAULT '{}';",
+    "
+CREATE TABLE former_certificate (
+    folder TEXT PRIMARY KEY, site TEXT NOT NULL, ended INTEGER NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE INDEX former_certificate_by_end ON former_certificate(ended);
+",
 ];

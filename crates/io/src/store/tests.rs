@@ -208,3 +208,39 @@ fn document_roots_that_lie_in_one_another_are_found_by_key() {
     assert_eq!(found(&["a.example", "www.lanternchoir.example"]), Some(name("www.lanternchoir.example")));
     assert_eq!(found(&["a.example", "b.example"]), None);
 }
+
+#[test]
+fn certificates_that_others_took_the_place_of_are_remembered_until_their_files_are_gone() {
+    let (_folder, mut store) = fresh();
+    let certificate = |number: u8, source| Certificate {
+        site: name("lanternchoir.example"),
+        names: site().hostnames,
+        files: CertificateFiles { folder: format!("/harbor/certificates/lanternchoir.example/{number}").into() },
+        not_before: "2026-11-23T07:00:00Z".parse().unwrap(),
+        not_after: format!("2026-12-0{number}T07:00:00Z").parse().unwrap(),
+        state: CertificateState::Installed,
+        source,
+        details: CertificateDetails::default(),
+    };
+    let record = |number, source| InventoryChange::RecordCertificate(certificate(number, source));
+    let former = |store: &Store, day: &str| -> Vec<String> {
+        let all = store.former_certificates(format!("2026-12-{day}T08:00:00Z").parse().unwrap(), 10).unwrap();
+        all.iter().map(|one| one.files.folder().file_name().unwrap().to_string_lossy().into_owned()).collect()
+    };
+    use CertificateSource::{Ca, Imported, SelfSigned};
+    commit(&mut store, vec![InventoryChange::AddAccount(account()), InventoryChange::AddSite(site())]).unwrap();
+    commit(&mut store, vec![record(3, SelfSigned), record(2, Ca), record(1, Imported), record(4, Ca)]).unwrap();
+    // Recorded once more as served: nothing has taken its place.
+    commit(&mut store, vec![record(4, Ca)]).unwrap();
+    assert_eq!(former(&store, "09"), ["2", "3"], "what was imported is nobody's to clear away");
+    assert_eq!(former(&store, "02"), ["2"]);
+    assert_eq!(former(&store, "01"), [""; 0]);
+    // Installed again after all; then gone with its site.
+    commit(&mut store, vec![record(2, Ca)]).unwrap();
+    assert_eq!(former(&store, "09"), ["3", "4"]);
+    commit(&mut store, vec![InventoryChange::RemoveSite(site())]).unwrap();
+    assert_eq!(former(&store, "09"), ["2", "3", "4"]);
+    let folder = certificate(3, Ca).files.folder;
+    commit(&mut store, vec![InventoryChange::ForgetCertificate { folder }]).unwrap();
+    assert_eq!(former(&store, "09"), ["2", "4"]);
+}
