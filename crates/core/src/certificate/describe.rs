@@ -20,12 +20,21 @@ pub struct Detail {
 /// Lists in extensions may be of any length.
 const MOST_ENTRIES: usize = 20;
 
+/// A serial number in hex. The octet in front that only keeps it positive in DER (X.690 section 8.3.2) is not part of it.
+fn serial(raw: &[u8]) -> String {
+    let number = match raw {
+        [0, rest @ ..] if !rest.is_empty() => rest,
+        raw => raw,
+    };
+    number.iter().take(64).map(|byte| format!("{byte:02x}")).collect::<Vec<_>>().join(":")
+}
+
 /// Everything about a certificate, DER, that its facts do not say.
 pub fn describe_certificate(der: &[u8]) -> Vec<Detail> {
     let Ok((_, certificate)) = X509Certificate::from_der(der) else { return vec![] };
     let mut details = vec![
         detail("version", format!("{}", certificate.version().0.saturating_add(1))),
-        detail("serial", certificate.raw_serial_as_string()),
+        detail("serial", serial(certificate.raw_serial())),
         detail("signed with", algorithm(&certificate.signature_algorithm.algorithm.to_id_string())),
     ];
     for extension in certificate.extensions().iter().take(50) {
@@ -227,6 +236,12 @@ mod tests {
 
     fn told(details: &[Detail]) -> Vec<String> {
         details.iter().map(|detail| format!("{}: {}", detail.name, detail.value)).collect()
+    }
+
+    #[test]
+    fn a_serial_is_told_as_a_number() {
+        assert_eq!(serial(&[0, 0xb3, 0xbc]), "b3:bc");
+        assert_eq!((serial(&[0]).as_str(), serial(&[7, 0]).as_str()), ("00", "07:00"));
     }
 
     #[test]
