@@ -5,9 +5,10 @@ use std::collections::BTreeMap;
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
-    DetachLoaded, KeptZone, Site, Zone, ZoneFate, ZoneHome, ZoneRemovalFiles, detach, leaving, remove_zone,
+    DemandedProof, DetachLoaded, KeptZone, Site, Zone, ZoneFate, ZoneHome, ZoneRemovalFiles, detach, leaving,
+    remove_zone,
 };
-use brightharbor_core::zone::EditError;
+use brightharbor_core::zone::{EditError, serial_date};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use clap::{Args, ValueEnum};
@@ -47,7 +48,7 @@ pub fn run(args: &Detach, context: &Context) -> Report {
     let fate = if args.zone == FateArgument::Remove { ZoneFate::Removed } else { ZoneFate::Kept };
     let title = format!("detach {}", names.iter().map(Hostname::as_str).collect::<Vec<_>>().join(" "));
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
-        let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+        let today = serial_date(now);
         let mut set = ChangeSet::new(&title);
         let mut said = Vec::new();
         let mut of_site: BTreeMap<Hostname, (Site, Vec<Hostname>)> = BTreeMap::new();
@@ -86,11 +87,23 @@ pub async fn detach_names(
     today: Date,
     set: &mut ChangeSet,
 ) -> Result<Vec<String>, Error> {
-    let mut zones: Vec<KeptZone> = Vec::new();
+    let mut holding: Vec<Zone> = Vec::new();
     for name in leaving(gone, site) {
-        let Some(zone) = harbor.store.enclosing_zone(&name)?.filter(|zone| !removed(zone)) else { continue };
+        holding.extend(harbor.store.enclosing_zone(&name)?);
+    }
+    let mut demanded_elsewhere = Vec::new();
+    let demands = site.rules.demands.iter().filter(|_| gone.contains(site.main()));
+    for proof in demands.map(|demand| &demand.proof) {
+        let DemandedProof::Record { owner, .. } = proof else { continue };
+        match harbor.store.zone_holding(owner)? {
+            Some(zone) if zone.home != ZoneHome::Elsewhere => holding.push(zone),
+            _ => demanded_elsewhere.push(proof.clone()),
+        }
+    }
+    let mut zones: Vec<KeptZone> = Vec::new();
+    for zone in holding.iter().filter(|zone| !removed(zone)) {
         if !zones.iter().any(|kept| kept.zone.name == zone.name) {
-            zones.extend(pending::zone(harbor, &zone, set).await?);
+            zones.extend(pending::zone(harbor, zone, set).await?);
         }
     }
     let site_file = own_file(harbor, site, anyway)?;
@@ -99,7 +112,7 @@ pub async fn detach_names(
         let path = harbor.layout.proofs().join(name);
         demanded.extend(read_if_there(&path)?.map(|content| (path, content)));
     }
-    let loaded = DetachLoaded { site: site.clone(), site_file, demanded, zones };
+    let loaded = DetachLoaded { site: site.clone(), site_file, demanded, demanded_elsewhere, zones };
     detach(gone, &loaded, &harbor.settings, &harbor.layout, today, set).map_err(refused)
 }
 

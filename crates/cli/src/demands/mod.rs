@@ -5,17 +5,19 @@ mod look;
 
 use std::time::Duration;
 
-use brightharbor_core::change::{Change, ChangeSet, FileRemoval, FileWrite, Purpose};
+use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Demand, DemandedProof, Site, Zone, ZoneHome};
-use brightharbor_core::zone::{AlterRequest, Record};
+use brightharbor_core::site::{
+    Demand, DemandedProof, Site, Zone, ZoneHome, demanded_files, demanded_records, zone_in_step,
+};
+use brightharbor_core::zone::{AlterRequest, serial_date};
+use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::read_zone;
 use jiff::Timestamp;
 
 use crate::commands::certificate::list::site_of;
-use crate::commands::record::alter_zone;
 use crate::error::Error;
 use crate::look::surroundings;
 use crate::options::ChangeOptions;
@@ -23,7 +25,7 @@ use crate::run::{Context, Decision, change};
 use crate::site_change::site_change;
 pub use look::{Seen, handed_over, look};
 
-/// The site with further demands, and what shows them. The same once more only gets another day.
+/// The site with further demands, and what shows them.
 pub async fn put_in_place(
     harbor: &Harbor,
     before: &Site,
@@ -32,10 +34,7 @@ pub async fn put_in_place(
     title: &str,
 ) -> Result<(Decision, Site), Error> {
     let mut set = ChangeSet::new(title);
-    let mut after = before.clone();
-    let displaced = |demand: &Demand| new.iter().any(|other| other.proof.displaces(&demand.proof));
-    after.rules.demands.retain(|demand| !displaced(demand));
-    after.rules.demands.extend(new);
+    let after = before.demanding(new);
     records(harbor, before, &after, &mut set).await?;
     files(harbor, before, &after, &mut set)?;
     if after != *before {
@@ -53,20 +52,15 @@ pub async fn take_away(
     title: &str,
 ) -> Result<(Decision, Site), Error> {
     let mut set = ChangeSet::new(title);
-    let mut after = before.clone();
-    after.rules.demands.retain(kept);
+    let after = before.demanding_only(kept);
     records(harbor, before, &after, &mut set).await?;
     if after != *before {
         site_change(harbor, before, &after, options, &mut set)?;
     }
     files(harbor, before, &after, &mut set)?;
     let mut said = Vec::new();
-    for demand in before.rules.demands.iter().filter(|demand| !after.rules.demands.contains(demand)) {
-        let verb = match is_elsewhere(harbor, &demand.proof)? {
-            true => "to be taken out where the zone is kept",
-            false => "taken away",
-        };
-        said.push(format!("{verb}: {}", words(&demand.proof, before)));
+    for demand in before.demands_gone_in(&after) {
+        said.push(demand.proof.farewell(before, is_elsewhere(harbor, &demand.proof)?));
     }
     Ok((Decision { set, said }, after))
 }
@@ -121,69 +115,30 @@ fn is_elsewhere(harbor: &Harbor, proof: &DemandedProof) -> Result<bool, Error> {
     Ok(harbor.store.zone_holding(owner)?.is_none_or(|zone| zone.home == ZoneHome::Elsewhere))
 }
 
-/// In words, with the name that it is for.
-fn words(proof: &DemandedProof, site: &Site) -> String {
-    match proof {
-        DemandedProof::File { path, .. } => format!("http://{}{path}", site.main()),
-        DemandedProof::Record { owner, data } => format!("{} {} {data}", owner.bare(), data.record_type()),
-    }
-}
-
 /// Writes the files that are new, and takes away those that are over.
 fn files(harbor: &Harbor, before: &Site, after: &Site, set: &mut ChangeSet) -> Result<(), Error> {
-    let folder = harbor.layout.proofs();
-    let is_in = |site: &Site, name: &str| site.demanded_files().any(|(_, _, other)| other == name);
-    for (_, content, name) in after.demanded_files() {
-        let path = folder.join(&name);
-        let present = read_if_there(&path)?;
-        if present.as_deref() != Some(content.as_bytes()) {
-            set.file(FileWrite::new(path, present, content, 0o644, Purpose::Loose));
-        }
-    }
-    for (_, _, name) in before.demanded_files().filter(|(_, _, name)| !is_in(after, name)) {
-        let path = folder.join(&name);
-        if let Some(present) = read_if_there(&path)? {
-            set.changes.push(Change::RemoveFile(FileRemoval::new(path, present, 0o644, Purpose::Loose)));
-        }
+    for file in demanded_files(before, after, &harbor.layout) {
+        let present = read_if_there(&file.path)?;
+        set.extend(file.change(present).into_iter().collect());
     }
     Ok(())
 }
 
 /// Brings the zones in step: those of this harbor, and primaries that take our updates.
 async fn records(harbor: &Harbor, before: &Site, after: &Site, set: &mut ChangeSet) -> Result<(), Error> {
-    let proofs = |site: &Site| site.rules.demands.iter().map(|demand| demand.proof.clone()).collect::<Vec<_>>();
-    let (old, new) = (proofs(before), proofs(after));
-    let gone = old.iter().filter(|proof| !new.contains(proof)).filter_map(|proof| proof.request(false));
-    // Those that were there already too: a record that somebody has removed comes back.
-    let wanted = gone.chain(new.iter().filter_map(|proof| proof.request(true)));
     let mut by_zone: Vec<(Zone, Vec<AlterRequest>)> = Vec::new();
-    for request in wanted {
+    for request in demanded_records(before, after) {
         let Some(zone) = harbor.store.zone_holding(&request.owner)? else { continue };
         match by_zone.iter_mut().find(|(other, _)| *other == zone) {
             Some((_, requests)) => requests.push(request),
             None => by_zone.push((zone, vec![request])),
         }
     }
-    for (zone, requests) in by_zone {
-        if zone.home == ZoneHome::Elsewhere {
-            continue;
-        }
+    let today = serial_date(clock::now());
+    for (zone, requests) in by_zone.into_iter().filter(|(zone, _)| zone.home != ZoneHome::Elsewhere) {
         let kept = read_zone(harbor, &zone).await?;
-        let around = surroundings(harbor, &zone)?;
-        let (mut document, mut removed, mut added) = (kept.document.clone(), Vec::new(), Vec::new());
-        for request in requests {
-            let all: Vec<Record> = document.records().cloned().collect();
-            if request.is_seen_in(&all) {
-                continue;
-            }
-            let altered = alter_zone(&document, &request, &around)?;
-            document = altered.zone;
-            removed.extend(altered.removed);
-            added.extend(altered.added);
-        }
-        if !removed.is_empty() || !added.is_empty() {
-            set.extend(vec![kept.change(&document, &removed, &added)]);
-        }
+        let in_step = zone_in_step(&kept, &requests, &surroundings(harbor, &zone)?, today)?;
+        set.extend(in_step.into_iter().collect());
     }
     Ok(())
 }

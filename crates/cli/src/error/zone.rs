@@ -1,7 +1,7 @@
 //! Errors about zones: making them, reading them from where they are kept, and the keys for that.
 
 use brightharbor_core::site::{AttachRefused, NewZoneRefused};
-use brightharbor_core::zone::{PatternError, TemplateError, ZoneError};
+use brightharbor_core::zone::{AlterRefused, EditError, PatternError, TemplateError, ZoneError};
 use brightharbor_io::dns::{KeyFileError, RequestProblem};
 use brightharbor_io::zones::ZoneReadError;
 
@@ -50,6 +50,32 @@ impl From<PatternError> for Error {
 impl From<NewZoneRefused> for Error {
     fn from(refused: NewZoneRefused) -> Self {
         AttachRefused::from(refused).into()
+    }
+}
+
+impl From<AlterRefused> for Error {
+    fn from(error: AlterRefused) -> Self {
+        use AlterRefused as Why;
+        let (code, message) = match &error {
+            Why::Breaks(finding) => (finding.code, error.to_string()),
+            Why::Edit(EditError::BesideAlias { .. } | EditError::AliasBeside { .. }) => {
+                ("alias-beside-data", format!("{error} (alias-beside-data)"))
+            }
+            Why::Edit(EditError::BelowDelegation { .. }) => {
+                ("hidden-by-delegation", format!("{error} (hidden-by-delegation)"))
+            }
+            Why::Edit(EditError::Duplicate(_)) => ("duplicate", error.to_string()),
+            Why::Edit(EditError::OutOfZone(..)) => ("out-of-zone", error.to_string()),
+            _ => ("record", error.to_string()),
+        };
+        let advice = match &error {
+            Why::Breaks(finding) => format!("{}; see `brightharbor explain {}`", finding.cure, finding.code),
+            Why::NothingThere { .. } => "add it with `brightharbor record add`".into(),
+            Why::NotThere { .. } => "name one of those".into(),
+            Why::NothingNew => "nothing has to be done".into(),
+            Why::Edit(_) => "the zone is as it was".into(),
+        };
+        Self::refused(code, message).advice(advice)
     }
 }
 

@@ -8,7 +8,7 @@ use brightharbor_core::certificate::{proof_name, with_proofs, without_proofs};
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::DnsName;
 use brightharbor_core::site::{Site, Zone, ZoneHome};
-use brightharbor_core::zone::{AlterRequest, Alteration, RecordData, RecordType};
+use brightharbor_core::zone::{AlterRequest, Alteration, RecordData, RecordType, serial_date};
 use brightharbor_io::acme::ProofRecords;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::survey::follow_alias;
@@ -114,7 +114,7 @@ impl ZoneProofs<'_> {
     async fn alter(&self, title: &str, placings: &[Placing], add: bool) -> Result<(), Error> {
         let _turn = self.lock.lock().await;
         change(self.context, title, &GO_ON, async |harbor, now| {
-            let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+            let today = serial_date(now);
             let mut set = ChangeSet::new(title);
             let mut zones: Vec<&Zone> = placings.iter().map(|placing| &placing.zone).collect();
             zones.sort_by(|a, b| a.name.cmp(&b.name));

@@ -119,6 +119,9 @@ fn where_the_zone_is_elsewhere_the_lines_are_handed_over_and_watched() {
     let removed = coast.run(&["certificate", "prove", "gullrock.example", "--remove"]).expect(0);
     assert!(removed.contains("to be taken out where the zone is kept: _5f3a.gullrock.example TXT"), "{removed}");
     assert!(tended.contains("gullrock.example: the seller of its certificate would not see all"), "{tended}");
+    coast.json(&["certificate", "prove", "gullrock.example", "--record", "_7d1 TXT two"], 3);
+    let detached = coast.run(&["detach", "gullrock.example"]).expect(0);
+    assert!(detached.contains("To be taken out where the zone is kept: _7d1.gullrock.example TXT"), "{detached}");
 }
 
 #[test]

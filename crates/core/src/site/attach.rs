@@ -15,7 +15,7 @@ use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::{DnsName, Hostname, registrable_domain};
 use crate::render;
-use crate::zone::{EditError, Record, RecordData, RecordType};
+use crate::zone::{EditError, Record, RecordData, RecordType, serial_date};
 
 /// What was asked for.
 #[derive(Debug, Clone)]
@@ -286,7 +286,7 @@ pub(super) fn decide_zone(
     now: Timestamp,
     decision: &mut Attachment,
 ) -> Result<(), AttachRefused> {
-    let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let today = serial_date(now);
     let is_domain = wanted_names(&request.hostname, request.www)[0] == *domain;
     match &loaded.zone {
         Some(ZoneLoaded::Kept(kept)) => {

@@ -53,9 +53,11 @@ pub enum KeyKind {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum ProofWish {
-    /// Over http for names that lead here; by a DNS record for wildcards.
+    /// Over http for names that lead here, or by what else there is where nobody takes http; by a DNS record for wildcards.
     #[default]
     Fitting,
+    /// Over http and by nothing else.
+    Http01,
     /// By a DNS record for all names, also for those that lead elsewhere.
     Dns01,
     /// In a TLS handshake (RFC 8737), where http does not get through; by a DNS record for wildcards.
@@ -70,9 +72,30 @@ impl ProofWish {
             _ if identifier.wildcard => ProofKind::Dns01,
             ProofWish::Dns01 if identifier.name.address().is_none() => ProofKind::Dns01,
             ProofWish::TlsAlpn01 => ProofKind::TlsAlpn01,
-            ProofWish::Fitting | ProofWish::Dns01 => ProofKind::Http01,
+            ProofWish::Fitting | ProofWish::Http01 | ProofWish::Dns01 => ProofKind::Http01,
         }
     }
+
+    /// What an order goes by where nobody takes connections for http; `None` if nothing is left. A handshake comes first,
+    /// since it waits for no secondary nameserver.
+    pub fn without_http(self, means: Means) -> Option<Self> {
+        match self {
+            ProofWish::Http01 => None,
+            ProofWish::Dns01 | ProofWish::TlsAlpn01 => Some(self),
+            ProofWish::Fitting if means.over_tls => Some(ProofWish::TlsAlpn01),
+            ProofWish::Fitting if means.by_dns => Some(ProofWish::Dns01),
+            ProofWish::Fitting => None,
+        }
+    }
+}
+
+/// What the harbor could prove the names of an order by, beside http.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Means {
+    /// Something passes connections for such proofs on to us.
+    pub over_tls: bool,
+    /// Records of all the names can be written from here.
+    pub by_dns: bool,
 }
 
 impl KeyKind {
@@ -126,7 +149,19 @@ mod tests {
         let (below, address) = (Identifier::below(&plain.name), Identifier::from(host("192.0.2.10")));
         let kinds = |wish: ProofWish| [&plain, &below, &address].map(|one| wish.kind_for(one).word());
         assert_eq!(kinds(ProofWish::Fitting), ["http-01", "dns-01", "http-01"]);
+        assert_eq!(kinds(ProofWish::Http01), ["http-01", "dns-01", "http-01"]);
         assert_eq!(kinds(ProofWish::Dns01), ["dns-01", "dns-01", "http-01"]);
         assert_eq!(kinds(ProofWish::TlsAlpn01), ["tls-alpn-01", "dns-01", "tls-alpn-01"]);
+    }
+
+    #[test]
+    fn without_http_what_is_left_is_taken_unless_http_was_asked_for() {
+        let both = Means { over_tls: true, by_dns: true };
+        assert_eq!(ProofWish::Fitting.without_http(both), Some(ProofWish::TlsAlpn01));
+        let zones = Means { over_tls: false, by_dns: true };
+        assert_eq!(ProofWish::Fitting.without_http(zones), Some(ProofWish::Dns01));
+        assert_eq!(ProofWish::Fitting.without_http(Means::default()), None);
+        assert_eq!(ProofWish::Http01.without_http(both), None);
+        assert_eq!(ProofWish::TlsAlpn01.without_http(zones), Some(ProofWish::TlsAlpn01));
     }
 }

@@ -19,7 +19,9 @@ pub struct DetachLoaded {
     pub site_file: Option<Vec<u8>>,
     /// The files for a seller of its certificate, as they lie there.
     pub demanded: Vec<(PathBuf, Vec<u8>)>,
-    /// The zones that hold the names, where they can be changed from here.
+    /// The records for that seller which stand in zones that cannot be changed from here.
+    pub demanded_elsewhere: Vec<DemandedProof>,
+    /// The zones that hold the names or those records, where they can be changed from here.
     pub zones: Vec<KeptZone>,
 }
 
@@ -76,6 +78,7 @@ pub fn detach(
         if let Some(files) = &site.certificate {
             said.push(format!("its certificate stays in {}, and is not renewed", files.folder().display()));
         }
+        said.extend(loaded.demanded_elsewhere.iter().map(|proof| proof.farewell(site, true)));
     } else {
         let mut after = site.clone();
         after.hostnames.retain(|hostname| !gone.contains(hostname));
@@ -195,7 +198,7 @@ mod tests {
             certificate: None,
             rules: SiteRules { redirects, ..SiteRules::default() },
         };
-        DetachLoaded { site, site_file: Some(b"served".to_vec()), demanded: vec![], zones }
+        DetachLoaded { site, site_file: Some(b"served".to_vec()), demanded: vec![], demanded_elsewhere: vec![], zones }
     }
 
     fn decided(names: &[&str], loaded: &DetachLoaded) -> (ChangeSet, Vec<String>) {

@@ -10,6 +10,7 @@ mod catalog;
 mod certificate_wish;
 mod change;
 mod demand;
+mod demanding;
 mod detach;
 mod kept_zone;
 mod model;
@@ -29,9 +30,10 @@ pub use attach::{
 };
 pub use attach_places::document_root;
 pub use catalog::{catalog_difference, new_catalog, updated_at};
-pub use certificate_wish::{CertificateWish, KeyKind, ProofWish};
+pub use certificate_wish::{CertificateWish, KeyKind, Means, ProofWish};
 pub use change::change_site;
 pub use demand::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
+pub use demanding::{DemandedFile, demanded_files, demanded_records, zone_in_step};
 pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, leaving, remove_zone};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{

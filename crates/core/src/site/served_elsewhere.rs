@@ -7,7 +7,7 @@ use super::attach::{AttachLoaded, AttachRefused, Attachment, ZoneLoaded};
 use super::{Account, HttpsPolicy, Site, SiteKind, SiteRules};
 use crate::change::ChangeSet;
 use crate::name::{DnsName, Hostname};
-use crate::zone::{Record, RecordData, default_ttl};
+use crate::zone::{Record, RecordData, default_ttl, serial_date};
 
 /// Decides the alias record of a hostname.
 pub(super) fn attach(
@@ -25,7 +25,7 @@ pub(super) fn attach(
     refuse_way_back(hostname, target, &kept.document)?;
     let data = RecordData::Cname(target.clone());
     let record = Record { owner, ttl: default_ttl(&kept.document), data };
-    let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let today = serial_date(now);
     let edited = kept
         .document
         .with_records(std::slice::from_ref(&record), today)

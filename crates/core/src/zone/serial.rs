@@ -2,7 +2,9 @@
 //!
 //! Which of the two customs a zone follows (YYYYMMDDnn or a counter) is read off its present serial.
 
+use jiff::Timestamp;
 use jiff::civil::Date;
+use jiff::tz::TimeZone;
 
 /// Whether `new` is newer than `old` (RFC 1982 section 3.2). Two serials exactly 2^31 apart are not comparable.
 pub fn serial_is_newer(new: u32, old: u32) -> bool {
@@ -21,6 +23,11 @@ pub fn next_serial(current: u32, today: Date) -> u32 {
         0 => 1,
         next => next,
     }
+}
+
+/// The day that serials in the date style go by at a moment, in UTC: the same on every host of a zone's administrators.
+pub fn serial_date(now: Timestamp) -> Date {
+    now.to_zoned(TimeZone::UTC).date()
 }
 
 fn is_date_style(serial: u32) -> bool {

@@ -2,6 +2,7 @@
 
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::site::{Account, Site, Zone};
+use brightharbor_core::zone::serial_date;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 
@@ -37,7 +38,7 @@ enum SitesArgument {
 pub fn run(args: &Remove, context: &Context) -> Report {
     let title = format!("account remove {}", args.name);
     let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
-        let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+        let today = serial_date(now);
         let account = find(harbor, &args.name)?;
         let sold = harbor.store.sold_by(&account.name)?;
         if let Some(other) = sold.first() {

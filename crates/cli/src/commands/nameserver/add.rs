@@ -3,6 +3,7 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::site::{AccountName, Member, set_of, weaknesses};
+use brightharbor_core::zone::serial_date;
 use clap::Args;
 
 use super::{bring_addresses, glue_words, owner};
@@ -56,7 +57,7 @@ pub fn run(args: &Add, context: &Context) -> Report {
         let names = set.nameservers.iter().map(|name| name.bare()).collect::<Vec<_>>().join(", ");
         let mut said = vec![format!("the nameserver set {name} has {names}")];
         said.extend(weaknesses(&set));
-        let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+        let today = serial_date(now);
         said.extend(bring_addresses(harbor, &set, today, &mut changes).await?);
         said.extend(glue_words(&set));
         changes.inventory(InventoryChange::SetNameservers { name: name.to_string(), before: None, after: set });

@@ -8,7 +8,7 @@ use brightharbor_core::delegation::{Outcome, Question, Reply};
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
 use brightharbor_core::site::Member;
-use brightharbor_core::zone::{RecordType, default_ttl};
+use brightharbor_core::zone::{RecordType, default_ttl, serial_date};
 use brightharbor_io::dns::ask;
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
@@ -94,7 +94,7 @@ pub fn run(args: &ChangeSetMembers, context: &Context) -> Report {
             after.addresses.insert(member.name.clone(), member.addresses.clone());
         }
         if after != before {
-            let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+            let today = serial_date(now);
             said.extend(bring_addresses(harbor, &after, today, &mut changes).await?);
             if after.capacity != before.capacity {
                 said.push(format!("it is made for {} domains", after.capacity.unwrap_or_default()));

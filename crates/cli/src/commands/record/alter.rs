@@ -9,8 +9,8 @@ use brightharbor_core::name::DnsName;
 use brightharbor_core::site::{Zone, ZoneHome};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
-    AlterRequest, Alteration, Altered, Document, EditError, RecordData, RecordType, alter, data_as_meant,
-    owner_as_meant, parse_ttl,
+    AlterRequest, Alteration, Altered, Document, RecordData, RecordType, alter, data_as_meant, owner_as_meant,
+    parse_ttl, serial_date,
 };
 use brightharbor_io::clock;
 use brightharbor_io::dns::walk_within;
@@ -19,7 +19,6 @@ use brightharbor_io::install::{read_if_there, replace_if_unchanged};
 use brightharbor_io::survey::brief;
 use brightharbor_io::zones::{parse_file, read_zone};
 use clap::Args;
-use jiff::civil::Date;
 
 use super::elsewhere::Elsewhere;
 use super::place::Where;
@@ -98,10 +97,6 @@ pub fn run_alteration(
     }
 }
 
-fn today() -> Date {
-    clock::now().to_zoned(jiff::tz::TimeZone::UTC).date()
-}
-
 /// What was typed, as meant in the zone, with what was made of it.
 fn meant(
     asked: &Asked<'_>,
@@ -125,30 +120,8 @@ fn meant(
 }
 
 /// The decision, with advice where it is refused.
-pub fn alter_zone(document: &Document, request: &AlterRequest, around: &Surroundings) -> Result<Altered, Error> {
-    alter(document, request, around, today()).map_err(|error| {
-        use brightharbor_core::zone::AlterRefused as Why;
-        let (code, message) = match &error {
-            Why::Breaks(finding) => (finding.code, error.to_string()),
-            Why::Edit(EditError::BesideAlias { .. } | EditError::AliasBeside { .. }) => {
-                ("alias-beside-data", format!("{error} (alias-beside-data)"))
-            }
-            Why::Edit(EditError::BelowDelegation { .. }) => {
-                ("hidden-by-delegation", format!("{error} (hidden-by-delegation)"))
-            }
-            Why::Edit(EditError::Duplicate(_)) => ("duplicate", error.to_string()),
-            Why::Edit(EditError::OutOfZone(..)) => ("out-of-zone", error.to_string()),
-            _ => ("record", error.to_string()),
-        };
-        let advice = match &error {
-            Why::Breaks(finding) => format!("{}; see `brightharbor explain {}`", finding.cure, finding.code),
-            Why::NothingThere { .. } => "add it with `brightharbor record add`".into(),
-            Why::NotThere { .. } => "name one of those".into(),
-            Why::NothingNew => "nothing has to be done".into(),
-            Why::Edit(_) => "the zone is as it was".into(),
-        };
-        Error::refused(code, message).advice(advice)
-    })
+fn alter_zone(document: &Document, request: &AlterRequest, around: &Surroundings) -> Result<Altered, Error> {
+    Ok(alter(document, request, around, serial_date(clock::now()))?)
 }
 
 /// A file anywhere: relative names in it count from the current directory, as BIND's own checker has it.

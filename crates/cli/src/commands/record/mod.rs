@@ -10,7 +10,6 @@ pub mod replace;
 mod report;
 pub mod watch;
 
-pub use alter::alter_zone;
 use clap::Subcommand;
 
 #[derive(Debug, Subcommand)]

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{Hostname, is_registrable};
 use brightharbor_core::site::{Account, AccountName, AttachRefused, NewZone, Zone, ZoneDesign, ZoneHome, new_zone};
-use brightharbor_core::zone::Document;
+use brightharbor_core::zone::{Document, serial_date};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::{parse_file, read_zone};
@@ -116,7 +116,7 @@ fn here(
 ) -> Result<String, Error> {
     let content = args.from.as_ref().map(|file| read_master_file(file, domain, harbor)).transpose()?;
     let files = new_zone_files(harbor, domain, &design.template, set)?;
-    let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let today = serial_date(now);
     let wanted = NewZone { domain, account, design, content, today };
     let (changes, zone) = new_zone(&wanted, &files, &harbor.settings, &harbor.layout)?;
     set.changes.extend(changes);

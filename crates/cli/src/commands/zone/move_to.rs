@@ -4,7 +4,7 @@ use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::DnsName;
 use brightharbor_core::site::{Zone, align, delegated_to};
-use brightharbor_core::zone::{Pattern, TemplateError};
+use brightharbor_core::zone::{Pattern, TemplateError, serial_date};
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 use jiff::Timestamp;
@@ -70,7 +70,7 @@ async fn one(
     changes: &mut ChangeSet,
 ) -> Result<Option<Outcome>, Error> {
     let settings = &harbor.settings;
-    let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let today = serial_date(now);
     let old = with_members(harbor, zone.nameserver_set.as_deref().unwrap_or("host"))?;
     // The pattern moves along, so that the zone is not taken for a changed one afterwards.
     let pattern = zone.pattern.as_deref().map(|key| harbor.store.pattern(key)).transpose()?.flatten();

@@ -11,7 +11,7 @@ use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo, republished, zone_index};
 use brightharbor_core::site::{AccountName, Zone, ZoneHome, catalog_difference, new_catalog, updated_at};
-use brightharbor_core::zone::first_serial;
+use brightharbor_core::zone::{first_serial, serial_date};
 use brightharbor_io::dns::{TransactionKey, notify};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
@@ -90,7 +90,7 @@ fn publication(settings: &Settings) -> Result<Publication, Error> {
 async fn decide(harbor: &Harbor, publication: &Publication, now: Timestamp) -> Result<Decision, Error> {
     let Harbor { layout, settings, store } = harbor;
     let server = settings.dns.server;
-    let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let today = serial_date(now);
     let mut set = ChangeSet::new("zone publish");
     let mut said = Vec::new();
     let members: Vec<Hostname> =

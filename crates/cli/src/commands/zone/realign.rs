@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Zone, ZoneDesign, align, made_by};
-use brightharbor_core::zone::Pattern;
+use brightharbor_core::zone::{Pattern, serial_date};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use clap::Args;
@@ -56,7 +56,7 @@ impl Default for Looked {
 }
 
 async fn decide(harbor: &Harbor, zones: Vec<Zone>, now: Timestamp) -> Result<Looked, Error> {
-    let today = now.to_zoned(jiff::tz::TimeZone::UTC).date();
+    let today = serial_date(now);
     let mut looked = Looked { zones: zones.len(), ..Looked::default() };
     let mut patterns = Patterns { harbor, of_today: BTreeMap::new() };
     let mut attached: Option<BTreeMap<Hostname, Vec<Hostname>>> = None;
