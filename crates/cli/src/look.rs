@@ -9,7 +9,7 @@ use brightharbor_core::harbor::{Ca, NameserverSet};
 use brightharbor_core::name::{Hostname, registrable_domain};
 use brightharbor_core::render::fingerprint;
 use brightharbor_core::site::{Site, Zone, ZoneHome};
-use brightharbor_core::survey::{Gathered, Harbored, Spread, Survey, leads_here, spread, survey};
+use brightharbor_core::survey::{CaWay, Gathered, Harbored, Spread, Survey, leads_here, spread, survey};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::store::StoreError;
@@ -24,6 +24,8 @@ pub struct Looked {
     pub surveys: Vec<Survey>,
     /// The names that a CA would be led here by, and the others with the reason.
     pub leading: Vec<Hostname>,
+    /// Those that lead here where nobody takes connections for http, with the reason.
+    pub without_http: Vec<(Hostname, String)>,
     pub left_out: Vec<(Hostname, String)>,
     /// The zones above the names, with their servers.
     pub zones: Cuts,
@@ -84,18 +86,20 @@ fn verdict(harbor: &Harbor, gathered: Gathered) -> Result<Looked, StoreError> {
     let expected = expected(harbor, &gathered.domain)?;
     let findings = judge(&gathered.picture, &expected);
     let zones = gathered.picture.zones();
-    let (mut surveys, mut leading, mut left_out) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut surveys, mut leading) = (Vec::new(), Vec::new());
+    let (mut without_http, mut left_out) = (Vec::new(), Vec::new());
     for host in &gathered.hosts {
         let harbored = harbored(harbor, &host.hostname)?;
         let ours = &harbor.settings.host.addresses;
         let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
         surveys.push(survey(&seen));
         match leads_here(&seen) {
-            Ok(()) => leading.push(host.hostname.clone()),
+            Ok(CaWay::Http) => leading.push(host.hostname.clone()),
+            Ok(CaWay::NotHttp(reason)) => without_http.push((host.hostname.clone(), reason)),
             Err(reason) => left_out.push((host.hostname.clone(), reason)),
         }
     }
-    Ok(Looked { surveys, leading, left_out, zones, gathered, findings, expected })
+    Ok(Looked { surveys, leading, without_http, left_out, zones, gathered, findings, expected })
 }
 
 /// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone; and what else the

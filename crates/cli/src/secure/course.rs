@@ -4,7 +4,7 @@ use brightharbor_core::acme::Identifier;
 use brightharbor_core::certificate::urgent_from;
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, Site};
+use brightharbor_core::site::{Certificate, ProofWish, Site};
 use jiff::Timestamp;
 
 use super::installing::Arrived;
@@ -17,6 +17,13 @@ pub struct Secured {
     pub outcome: SecureOutcome,
     /// What the certificate does not cover, with the reason.
     pub left_out: Vec<(Identifier, String)>,
+}
+
+impl Secured {
+    /// Unless a handshake has shown something else than what was installed.
+    pub fn is_shown(&self) -> bool {
+        !matches!(self.outcome, SecureOutcome::NotShown { .. })
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -61,6 +68,7 @@ pub(super) enum Stage {
     ToOrder {
         names: Vec<Hostname>,
         present: Option<Certificate>,
+        proof: ProofWish,
         /// The servers of zones that were seen.
         zones: Cuts,
     },

@@ -146,7 +146,7 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
         course.at = shared::take(harbor, site, from)?;
         return Ok(());
     }
-    let Askable { names, left_out, zones, stale } = askable(harbor, site).await?;
+    let Askable { names, proof, left_out, zones, stale } = askable(harbor, site).await?;
     (course.left_at_look, course.left_out, course.stale) = (left_out.len(), left_out, stale);
     if names.is_empty() {
         return Ok(());
@@ -164,7 +164,7 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
         Some(certificate) if is_enough(&certificate) => {
             Stage::InPlace { certificate: Box::new(certificate), new: false }
         }
-        present => Stage::ToOrder { names, present, zones },
+        present => Stage::ToOrder { names, present, proof, zones },
     };
     Ok(())
 }
@@ -182,8 +182,8 @@ async fn order_one(
     sessions: &Sessions,
     course: &mut Course<'_>,
 ) -> Option<Refused> {
-    let Stage::ToOrder { names, present, zones } = &course.at else { return None };
-    let wanted = orders::ToOrder { names, present: present.as_ref(), zones };
+    let Stage::ToOrder { names, present, proof, zones } = &course.at else { return None };
+    let wanted = orders::ToOrder { names, present: present.as_ref(), proof: *proof, zones };
     let took = orders::order_for(context, harbor, sessions, course.site, &wanted).await;
     match took {
         Ok(Took { issued, names, wildcards, refused }) => {

@@ -39,7 +39,7 @@ fn one_domain_from_elsewhere_to_served_and_secured() {
     assert!(coast.run(&["tend"]).expect(0).contains("Nothing waits"));
 
     // A second order is not placed for what is served already.
-    let again = coast.json(&["certificate", "issue", "www.crumbandtide.example"], 0);
+    let again = coast.done(&["certificate", "issue", "www.crumbandtide.example"]);
     assert_eq!(again["certificate"]["new"], false);
 
     // The names of the domain, asked for the first time here, have no old answer in any cache.

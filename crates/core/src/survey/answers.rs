@@ -14,7 +14,7 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
         let address = http.address;
         match &http.outcome {
             HttpOutcome::NoRoute => {}
-            HttpOutcome::Failed(why) => {
+            HttpOutcome::Closed(why) | HttpOutcome::Failed(why) => {
                 let broken = link(LinkState::Broken, format!("{address} {why}"));
                 return if seen.harbored.is_some() { broken.turn(turn(seen, address.ip())) } else { broken };
             }
@@ -41,6 +41,12 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
     }
     let who = if seen.harbored.is_some() { "this site's configuration answers" } else { "a web server answers" };
     link(LinkState::Holds, format!("{who} at {}", addresses(seen)))
+}
+
+/// Whether nobody takes connections for http at any address that could be tried.
+pub(super) fn is_closed(seen: &Seen<'_>) -> bool {
+    let tried = || seen.http.iter().filter(|http| http.outcome != HttpOutcome::NoRoute);
+    tried().count() > 0 && tried().all(|http| matches!(http.outcome, HttpOutcome::Closed(_)))
 }
 
 /// Our own address is our own business; a foreign one follows from where the name leads.

@@ -40,10 +40,18 @@ pub fn survey(seen: &Seen<'_>) -> Survey {
     Survey { hostname: seen.hostname.clone(), links: vec![registered, delegated, resolves, answers, secure, lands] }
 }
 
-/// Whether a CA that looks now would be led to this harbor's web server; the error says why not.
+/// How a CA that looks now would get to this harbor's web server.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum CaWay {
+    Http,
+    /// The name leads here, but nobody takes connections for http: the reason.
+    NotHttp(String),
+}
+
+/// Whether a CA that looks now would be led to this harbor's web server, and how; the error says why not.
 ///
 /// Caches are left out of it: a CA asks the authoritative servers.
-pub fn leads_here(seen: &Seen<'_>) -> Result<(), String> {
+pub fn leads_here(seen: &Seen<'_>) -> Result<CaWay, String> {
     let links = survey(seen).links;
     let first_three = links.iter().take(2).find(|link| link.state == LinkState::Broken);
     if let Some(link) = first_three {
@@ -51,8 +59,11 @@ pub fn leads_here(seen: &Seen<'_>) -> Result<(), String> {
     }
     resolves::authoritative_leads_here(seen)?;
     match links.iter().find(|link| link.name == LinkName::Answers) {
+        Some(link) if link.state == LinkState::Broken && answers::is_closed(seen) => {
+            Ok(CaWay::NotHttp(link.because.clone()))
+        }
         Some(link) if link.state != LinkState::Holds => Err(link.because.clone()),
-        _ => Ok(()),
+        _ => Ok(CaWay::Http),
     }
 }
 

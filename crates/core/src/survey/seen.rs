@@ -83,6 +83,8 @@ pub enum HttpOutcome {
         status: u16,
         body: String,
     },
+    /// Nobody takes connections there.
+    Closed(String),
     Failed(String),
     /// This host has no address of that family.
     NoRoute,

@@ -186,7 +186,7 @@ fn all_six_hold() {
     let look = good();
     assert_eq!(look.states(), "hhhhhh");
     assert!(look.survey().all_hold());
-    assert_eq!(look.with(leads_here), Ok(()));
+    assert_eq!(look.with(leads_here), Ok(CaWay::Http));
 }
 
 #[test]
@@ -249,7 +249,7 @@ fn an_old_answer_in_a_cache_is_waited_for_until_it_must_be_gone() {
     let look = Look::spoilt(|look| look.host().resolved[0].addresses = vec![address(FOREIGN, 120)]);
     let until = "2026-11-23T07:02:01Z".parse().unwrap();
     assert_eq!(look.link(LinkName::Resolves).state, LinkState::Waiting(Some(until)));
-    assert_eq!(look.with(leads_here), Ok(()), "a CA asks the nameservers, not this cache");
+    assert_eq!(look.with(leads_here), Ok(CaWay::Http), "a CA asks the nameservers, not this cache");
     let look = Look::spoilt(|look| {
         look.host().resolved[0].addresses.clear();
         look.host().resolved[0].no_such_name = true;
@@ -335,6 +335,21 @@ fn our_configuration_an_older_one_and_another_server_are_told_apart() {
     let silent = Look::spoilt(|look| look.host().http[0].outcome = HttpOutcome::Failed("did not answer".into()));
     assert_eq!(silent.link(LinkName::Answers).state, LinkState::Broken);
     assert!(silent.with(leads_here).is_err());
+}
+
+#[test]
+fn a_name_that_leads_here_where_nobody_takes_http_may_be_proven_otherwise() {
+    let closed = HttpOutcome::Closed("nothing listens there".into());
+    let mut look = Look::spoilt(|look| look.host().http[0].outcome = closed.clone());
+    let link = look.link(LinkName::Answers);
+    assert_eq!((link.state, link.turn), (LinkState::Broken, Some(Turn::Administrator)));
+    assert_eq!(look.with(leads_here), Ok(CaWay::NotHttp("192.0.2.10:80 nothing listens there".into())));
+    // One address that takes them, with an answer that is wrong, is a server to be looked after.
+    let wrong = HttpOutcome::Answer { status: 200, body: "<h1>Old Quay</h1>".into() };
+    look.host().http.push(HttpSeen { address: "[2001:db8::10]:80".parse().unwrap(), outcome: wrong });
+    assert!(look.with(leads_here).is_err());
+    look.host().http[1].outcome = HttpOutcome::NoRoute;
+    assert!(look.with(leads_here).is_ok());
 }
 
 #[test]

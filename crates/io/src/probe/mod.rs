@@ -7,7 +7,7 @@ mod tls;
 mod tls_proof;
 
 pub use issuer::fetch_issuer;
-pub use page::{fetch_fingerprint, fetch_proof, fetch_text, land};
+pub use page::{fetch_fingerprint, fetch_proof, fetch_text, land, takes_connections};
 pub use served::look_at_served;
 pub use tls::shake_hands;
 pub use tls_proof::fetch_tls_proof;

@@ -13,30 +13,31 @@ use rustls::ClientConfig;
 use url::Url;
 
 use crate::dns::resolve_all;
-use crate::http::{Connection, HttpError};
+use crate::http::{Answer, Connection, HttpError, connect};
 
 /// A page is looked at, not kept.
 const MOST_BYTES: usize = 512 * 1024;
 
 /// Asks one address for the site's fingerprint over plain http.
 pub async fn fetch_fingerprint(address: SocketAddr, hostname: &Hostname) -> HttpSeen {
-    let outcome = match get(
-        address,
-        hostname.as_str(),
-        &authority(hostname.as_str(), address.port(), 80),
-        FINGERPRINT_PATH,
-        None,
-    )
-    .await
-    {
-        Ok(answer) => {
-            let body: String = String::from_utf8_lossy(&answer.body).chars().take(200).collect();
-            HttpOutcome::Answer { status: answer.status, body }
-        }
+    let named = authority(hostname.as_str(), address.port(), 80);
+    let outcome = match Connection::open(address, hostname.as_str(), &named, None).await {
         Err(HttpError::NoRoute) => HttpOutcome::NoRoute,
-        Err(error) => HttpOutcome::Failed(error.to_string()),
+        Err(error) => HttpOutcome::Closed(error.to_string()),
+        Ok(mut connection) => match fetch(&mut connection, FINGERPRINT_PATH).await {
+            Ok(answer) => {
+                let body: String = String::from_utf8_lossy(&answer.body).chars().take(200).collect();
+                HttpOutcome::Answer { status: answer.status, body }
+            }
+            Err(error) => HttpOutcome::Failed(error.to_string()),
+        },
     };
     HttpSeen { address, outcome }
+}
+
+/// Whether anybody takes connections at an address.
+pub async fn takes_connections(address: SocketAddr) -> bool {
+    connect(address).await.is_ok()
 }
 
 /// Whether an address shows a proof for the CA as it is (RFC 8555 section 8.3).
@@ -133,7 +134,10 @@ async fn get(
     authority: &str,
     path: &str,
     tls: Option<Arc<ClientConfig>>,
-) -> Result<crate::http::Answer, HttpError> {
-    let mut connection = Connection::open(address, host, authority, tls).await?;
+) -> Result<Answer, HttpError> {
+    fetch(&mut Connection::open(address, host, authority, tls).await?, path).await
+}
+
+async fn fetch(connection: &mut Connection, path: &str) -> Result<Answer, HttpError> {
     connection.send("GET", path, &[("accept", "*/*"), ("connection", "close")], Vec::new(), MOST_BYTES).await
 }

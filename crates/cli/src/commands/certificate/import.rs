@@ -260,10 +260,6 @@ impl Shown for Imported {
     }
 
     fn exit(&self) -> Exit {
-        use crate::secure::SecureOutcome;
-        match &self.secured {
-            Some(Secured { outcome: SecureOutcome::NotShown { .. }, .. }) => Exit::Fault,
-            _ => Exit::Done,
-        }
+        if self.secured.iter().all(Secured::is_shown) { Exit::Done } else { Exit::Fault }
     }
 }

@@ -82,7 +82,8 @@ struct NotDone(Foreseen);
 
 impl Shown for NotDone {
     fn human(&self, page: &mut Page) {
-        let covered: Vec<String> = self.0.covered.iter().map(ToString::to_string).collect();
+        let covered = self.0.covered.iter();
+        let covered: Vec<String> = covered.map(|(name, kind)| format!("{name} (proven by {})", kind.word())).collect();
         let names = if covered.is_empty() { "nothing".into() } else { covered.join(", ") };
         page.hanging("", &format!("Nothing was done. A certificate would cover {names}."));
         for (name, reason) in &self.0.left_out {
@@ -97,11 +98,13 @@ impl Shown for NotDone {
         let left_out = self.0.left_out.iter();
         let left_out: Vec<Value> =
             left_out.map(|(name, reason)| json!({ "name": name.to_string(), "reason": reason })).collect();
-        let covers: Vec<String> = self.0.covered.iter().map(ToString::to_string).collect();
+        let covers: Vec<String> = self.0.covered.iter().map(|(name, _)| name.to_string()).collect();
+        let proofs: Vec<&str> = self.0.covered.iter().map(|(_, kind)| kind.word()).collect();
         json!({
             "command": "certificate issue",
             "carried_out": false,
             "covers": covers,
+            "proofs": proofs,
             "left_out": left_out,
             "ca_silent": self.0.ca_silent,
         })
@@ -134,9 +137,11 @@ impl Shown for Issued {
     }
 
     fn exit(&self) -> Exit {
+        let served = matches!(self.secured.outcome, SecureOutcome::Served { .. });
+        let all_hold = served && self.secured.left_out.is_empty() && self.surveys.iter().all(Survey::all_hold);
         match self.secured.outcome {
-            SecureOutcome::Served { .. } if self.secured.left_out.is_empty() => Exit::Done,
             SecureOutcome::NotShown { .. } => Exit::Fault,
+            _ if all_hold => Exit::Done,
             _ => Exit::Waits,
         }
     }

@@ -11,7 +11,7 @@ use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
-use crate::secure::{SecureOutcome, Secured, prove_installed};
+use crate::secure::{Secured, prove_installed};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 use crate::site_change::{await_served, own_file};
@@ -98,9 +98,6 @@ impl Shown for SelfSigned {
     }
 
     fn exit(&self) -> Exit {
-        match &self.secured {
-            Some(Secured { outcome: SecureOutcome::NotShown { .. }, .. }) => Exit::Fault,
-            _ => Exit::Done,
-        }
+        if self.secured.iter().all(Secured::is_shown) { Exit::Done } else { Exit::Fault }
     }
 }

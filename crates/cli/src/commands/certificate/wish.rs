@@ -21,8 +21,8 @@ pub struct WishOptions {
     /// Take the key that is there at each renewal, for those who pin it; `--keep-key=no` for a new one each time.
     #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, require_equals = true, default_missing_value = "yes")]
     keep_key: Option<YesNo>,
-    /// How control of the names is proven: what fits (over http; by DNS for wildcards), over http alone, by DNS for all of
-    /// them, or in a TLS handshake, where http does not get through.
+    /// How control of the names is proven: what fits (over http; by DNS for wildcards; by what else there is where nothing
+    /// takes http), over http alone, by DNS for all of them, or in a TLS handshake.
     #[arg(long, value_enum)]
     proof: Option<ProofArgument>,
     /// Cover all names one label below HOSTNAME as well; `--wildcard=no` to leave that.
@@ -95,8 +95,8 @@ impl WishOptions {
         }
         if let Some(proof) = self.proof {
             wish.proof = match proof {
-                // What fits all but wildcards.
-                ProofArgument::Fitting | ProofArgument::Http01 => ProofWish::Fitting,
+                ProofArgument::Fitting => ProofWish::Fitting,
+                ProofArgument::Http01 => ProofWish::Http01,
                 ProofArgument::Dns01 => ProofWish::Dns01,
                 ProofArgument::TlsAlpn01 => ProofWish::TlsAlpn01,
             };
@@ -117,12 +117,12 @@ impl WishOptions {
             Some(YesNo::No) => wish.wildcards.retain(|one| *one != parent),
             _ => {}
         }
-        if self.proof == Some(ProofArgument::Http01)
+        if wish.proof == ProofWish::Http01
             && let Some(parent) = wish.wildcards.first()
         {
             let message = format!("http-01 does not prove *.{parent}: only a DNS record does (RFC 8555 section 7.1.3)");
             return Err(Error::refused("wildcard-proof", message)
-                .advice("leave `--proof` away, so that each name gets what fits; or add `--wildcard=no`"));
+                .advice("add `--proof fitting`, so that each name gets what fits; or `--wildcard=no`"));
         }
         Ok(wish)
     }
