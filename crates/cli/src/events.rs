@@ -64,6 +64,8 @@ impl Progress {
             Event::ReloadingWebServer => self.doing("the web server reloads"),
             Event::LoadingZones => self.doing("the DNS server loads the zone"),
             Event::UpdatingZone(zone) => self.doing(&format!("the primary server updates {zone}")),
+            Event::ReloadingService(service) => self.doing(&format!("the service {service} reloads")),
+            Event::TellingCa(ca) => self.doing(&format!("telling the CA `{ca}`")),
             Event::OutOfDate(fault) => self.note(&format!("note: {fault}")),
         }
     }

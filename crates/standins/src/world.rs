@@ -132,6 +132,13 @@ impl World {
         self.provider.as_ref().map_or(0, |provider| provider.ca.revoked())
     }
 
+    /// The stand-in CA revokes everything that it has issued so far.
+    pub fn revoke_all(&self) {
+        if let Some(provider) = &self.provider {
+            provider.ca.revoke_all();
+        }
+    }
+
     /// The orders that the stand-in CA has taken so far.
     pub fn orders(&self) -> usize {
         self.provider.as_ref().map_or(0, |provider| provider.ca.orders())

@@ -68,7 +68,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),
         Command::Delegation(delegation::Delegation::Handover(handover)) => delegation::handover::run(handover, context),
         Command::Delegation(delegation::Delegation::Wait(wait)) => delegation::wait::run(wait, context),
-        Command::Ca(ca::CaCommand::ChangeKey(change)) => ca::account::change(change, context),
+        Command::Ca(ca::CaCommand::ChangeKey(change)) => ca::account::change_key(change, context),
         Command::Ca(ca::CaCommand::Close(close)) => ca::account::close(close, context),
         Command::Ca(ca::CaCommand::List(list)) => ca::list::run(list, context),
         Command::Ca(ca::CaCommand::TellContact(tell)) => ca::account::tell_contact(tell, context),

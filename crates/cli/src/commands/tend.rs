@@ -137,7 +137,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
         }
     }
     // What was renewed just now, or by hand since the last run, reaches the services.
-    report.brought = bring(&context.open()?, None)?;
+    report.brought = bring(context, None, &ChangeOptions { dry_run: false, yes: true }).await?;
     report.brought.retain(|brought| brought.new || brought.problem.is_some());
     Ok(Box::new(report))
 }

@@ -98,26 +98,29 @@ impl From<CarryError> for Error {
                 .advice("leave --create-user out to give the account that user, or choose another name"),
             CarryError::Store(error) => error.into(),
             CarryError::File(error) => error.into(),
-            CarryError::RolledBack { cause: Cause::Update { zone, error }, left }
-                if left.is_empty() && matches!(error.problem, RequestProblem::ChangedMeanwhile) =>
-            {
-                let message = format!("the zone {zone}: {error}");
-                Self::refused("changed-meanwhile", message).advice("give the command again: it reads the zone afresh")
-            }
-            CarryError::RolledBack { cause, left } => {
-                let advice = if left.is_empty() && matches!(cause, Cause::Server(ServerError::NotLoaded { .. })) {
-                    "everything was put back as it was; see that the DNS server runs and that its main file includes \
-                     the harbor's zone list: brightharbor init --check"
-                        .to_string()
-                } else if left.is_empty() {
-                    "everything was put back as it was; mend the cause, then try again".to_string()
-                } else {
-                    format!("these could not be put back, mend them by hand: {}", left.join("; "))
-                };
-                Self::new(Exit::RolledBack, "rolled-back", cause).advice(advice)
-            }
+            CarryError::RolledBack { cause, left } => rolled_back(*cause, &left),
         }
     }
+}
+
+fn rolled_back(cause: Cause, left: &[String]) -> Error {
+    let advice = match cause {
+        _ if !left.is_empty() => format!("these could not be put back, mend them by hand: {}", left.join("; ")),
+        Cause::Update { zone, error } if matches!(error.problem, RequestProblem::ChangedMeanwhile) => {
+            let message = format!("the zone {zone}: {error}");
+            return Error::refused("changed-meanwhile", message)
+                .advice("give the command again: it reads the zone afresh");
+        }
+        // The CA has said no, or nothing: that is no failure midway.
+        Cause::Errand(error) => return error.into(),
+        Cause::Server(ServerError::NotLoaded { .. }) => {
+            "everything was put back as it was; see that the DNS server runs and that its main file includes the \
+             harbor's zone list: brightharbor init --check"
+                .into()
+        }
+        _ => "everything was put back as it was; mend the cause, then try again".to_string(),
+    };
+    Error::new(Exit::RolledBack, "rolled-back", cause).advice(advice)
 }
 
 impl From<AttachRefused> for Error {
@@ -235,7 +238,7 @@ mod tests {
 
     #[test]
     fn what_could_not_be_put_back_is_named() {
-        let cause = || Cause::Server(ServerError::NotSet("[web] control"));
+        let cause = || Box::new(Cause::Server(ServerError::NotSet("[web] control")));
         let whole: Error = CarryError::RolledBack { cause: cause(), left: vec![] }.into();
         assert!(whole.exit == Exit::RolledBack && whole.advice.unwrap().contains("put back as it was"));
         let left = vec!["/h/site: denied".to_string()];

@@ -4,7 +4,7 @@ use brightharbor_core::acme::Identifier;
 use brightharbor_core::certificate::urgent_from;
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, ProofWish, Site};
+use brightharbor_core::site::{Certificate, CertificateWish, Site};
 use jiff::Timestamp;
 
 use super::installing::Arrived;
@@ -68,7 +68,8 @@ pub(super) enum Stage {
     ToOrder {
         names: Vec<Hostname>,
         present: Option<Certificate>,
-        proof: ProofWish,
+        /// That of the site, as far as it can be met now.
+        wish: Box<CertificateWish>,
         /// The servers of zones that were seen.
         zones: Cuts,
     },

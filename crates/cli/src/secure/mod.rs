@@ -13,7 +13,7 @@ mod zone_proofs;
 
 use brightharbor_core::certificate::read_chain;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, Site};
+use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, CertificateWish, Site};
 use brightharbor_io::acme::renewal_window;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
@@ -45,6 +45,8 @@ const LOOKS_AT_ONCE: usize = 16;
 pub enum Wanted {
     Enough,
     New,
+    /// With another key too, even where the site keeps its key: this one may be known to somebody else.
+    NewKey,
 }
 
 /// Gets, installs and proves a certificate for the names of the site that lead here, unless there is a good one.
@@ -158,13 +160,17 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
             && wish.is_met_by(certificate, key_of(certificate).as_deref());
         let lasts = !certificate.is_due(clock::now()) && certificate.not_after > clock::now();
         let own = matches!(certificate.source, CertificateSource::Ca | CertificateSource::Imported);
-        wanted == Wanted::Enough && covers && lasts && own
+        wanted == Wanted::Enough && covers && lasts && own && certificate.state != CertificateState::Revoked
     };
     course.at = match present {
         Some(certificate) if is_enough(&certificate) => {
             Stage::InPlace { certificate: Box::new(certificate), new: false }
         }
-        present => Stage::ToOrder { names, present, proof, zones },
+        present => {
+            let keep_key = wish.keep_key && wanted != Wanted::NewKey;
+            let wish = Box::new(CertificateWish { proof, keep_key, ..(**wish).clone() });
+            Stage::ToOrder { names, present, wish, zones }
+        }
     };
     Ok(())
 }
@@ -182,8 +188,8 @@ async fn order_one(
     sessions: &Sessions,
     course: &mut Course<'_>,
 ) -> Option<Refused> {
-    let Stage::ToOrder { names, present, proof, zones } = &course.at else { return None };
-    let wanted = orders::ToOrder { names, present: present.as_ref(), proof: *proof, zones };
+    let Stage::ToOrder { names, present, wish, zones } = &course.at else { return None };
+    let wanted = orders::ToOrder { names, present: present.as_ref(), wish, zones };
     let took = orders::order_for(context, harbor, sessions, course.site, &wanted).await;
     match took {
         Ok(Took { issued, names, wildcards, refused }) => {

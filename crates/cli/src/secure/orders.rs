@@ -8,7 +8,7 @@ use brightharbor_core::acme::{Identifier, Refusal};
 use brightharbor_core::certificate::{read_chain, renewal_id};
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, CertificateWish, ProofWish, Site};
+use brightharbor_core::site::{Certificate, CertificateSource, CertificateWish, Site};
 use brightharbor_io::acme::{Issued, OrderError, OrderPlan, Responder, Session, SessionError, order};
 use brightharbor_io::harbor::Harbor;
 use zeroize::Zeroizing;
@@ -73,7 +73,7 @@ pub struct ToOrder<'a> {
     pub names: &'a [Hostname],
     /// The certificate that there is.
     pub present: Option<&'a Certificate>,
-    pub proof: ProofWish,
+    pub wish: &'a CertificateWish,
     /// The servers of zones that were seen.
     pub zones: &'a Cuts,
 }
@@ -86,7 +86,7 @@ pub async fn order_for(
     site: &Site,
     wanted: &ToOrder<'_>,
 ) -> Result<Took, OrderError> {
-    let wish = &CertificateWish { proof: wanted.proof, ..(*site.rules.certificate).clone() };
+    let wish = wanted.wish;
     let session = sessions.get(harbor, wish.ca.as_deref())?;
     let records = ZoneProofs { context, harbor, site, lock: &sessions.zones };
     let web: Vec<SocketAddr> = web_addresses(harbor)

@@ -280,3 +280,20 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     let detached = coast.json(&["detach", "crumbandtide.example"], 0);
     assert_eq!(members(&detached), BTreeSet::from(["format", "exit", "command", "change"]));
 }
+
+#[test]
+fn documents_about_what_a_ca_is_told_have_their_settled_members() {
+    let coast = Coast::with_bakery();
+    let told = coast.json(&["ca", "change-key"], 0);
+    assert_eq!(members(&told), BTreeSet::from(["format", "exit", "command", "ca", "carried_out", "outcome"]));
+    let revoked = coast.json(&["certificate", "revoke", "crumbandtide.example"], 0);
+    assert_eq!(
+        members(&revoked),
+        BTreeSet::from(["format", "exit", "command", "site", "carried_out", "revoked_until", "successor"])
+    );
+    let dry = coast.json(&["certificate", "issue", "crumbandtide.example", "--dry-run"], 0);
+    assert_eq!(
+        members(&dry),
+        BTreeSet::from(["format", "exit", "command", "carried_out", "covers", "proofs", "left_out", "ca_silent"])
+    );
+}

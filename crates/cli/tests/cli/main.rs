@@ -23,6 +23,8 @@ mod real;
 mod records;
 mod redirects;
 mod refusals;
+mod revoking;
+mod services;
 mod sites;
 mod voyage;
 mod zones;

@@ -2,20 +2,33 @@
 //! changing the account's key (7.3.5), its contact (7.3.2), and closing it (7.3.6). Directory, nonce, the request itself:
 //! it is short enough that it is not saved; begun anew, it does no harm.
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use serde_json::json;
 
 use super::state::base64url;
 use super::{Payload, Problem, Request, Response, Signer};
 
 /// Why a certificate is revoked (RFC 5280 section 5.3.1).
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum RevocationReason {
     Unspecified = 0,
     KeyCompromise = 1,
     AffiliationChanged = 3,
     Superseded = 4,
     CessationOfOperation = 5,
+}
+
+impl RevocationReason {
+    pub fn word(self) -> &'static str {
+        match self {
+            RevocationReason::Unspecified => "unspecified",
+            RevocationReason::KeyCompromise => "key-compromise",
+            RevocationReason::AffiliationChanged => "affiliation-changed",
+            RevocationReason::Superseded => "superseded",
+            RevocationReason::CessationOfOperation => "cessation-of-operation",
+        }
+    }
 }
 
 /// What is asked for.

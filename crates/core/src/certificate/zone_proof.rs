@@ -70,7 +70,7 @@ mod tests {
 
     fn content(change: Change) -> String {
         let Change::WriteFile(write) = change else { panic!("{change:?}") };
-        String::from_utf8(write.content).unwrap()
+        String::from_utf8(write.content.to_vec()).unwrap()
     }
 
     #[test]

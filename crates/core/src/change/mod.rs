@@ -3,18 +3,21 @@
 //! `decide` functions (such as `site::attach`) make them; carrying out, with its rollback, is in `brightharbor-io`.
 
 mod needs;
+mod outside;
 
 use std::net::SocketAddr;
 use std::path::PathBuf;
 
 use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
+use zeroize::Zeroizing;
 
 use crate::harbor::NameserverSet;
 use crate::name::Hostname;
 use crate::site::{Account, Certificate, Plan, Site, Waiting, Zone};
 use crate::zone::{Pattern, Update};
 pub use needs::Needs;
+pub use outside::{CaErrand, ServicePlacing, ToldToCa};
 
 /// All changes of one command, in the order they are carried out.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -32,6 +35,8 @@ pub enum Change {
     UpdateZone(ZoneUpdate),
     MakeUser(UserMake),
     MakeFolder(FolderMake),
+    PlaceForService(ServicePlacing),
+    TellCa(CaErrand),
     Inventory { to: InventoryChange },
 }
 
@@ -45,7 +50,7 @@ pub struct FileWrite {
     pub before_hash: Option<String>,
     /// Never recorded: it may be a key.
     #[serde(skip)]
-    pub content: Vec<u8>,
+    pub content: Zeroizing<Vec<u8>>,
     pub mode: u32,
     pub purpose: Purpose,
 }
@@ -178,7 +183,7 @@ impl FileWrite {
         purpose: Purpose,
     ) -> Self {
         let before_hash = before.as_deref().map(content_hash);
-        Self { path, before, before_hash, content: content.into(), mode, purpose }
+        Self { path, before, before_hash, content: Zeroizing::new(content.into()), mode, purpose }
     }
 }
 
@@ -252,6 +257,8 @@ impl Change {
                 let page = if make.starter_page.is_some() { ", with a starter page if it is empty" } else { "" };
                 format!("make {}{page}", make.home.join(&make.below).display())
             }
+            Change::PlaceForService(placing) => placing.line(),
+            Change::TellCa(errand) => errand.line(),
             Change::Inventory { to } => match to {
                 InventoryChange::AddAccount(account) => {
                     format!("inventory: add account {}", account.name)

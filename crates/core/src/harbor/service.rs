@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use crate::name::Hostname;
 
 /// A service beside the web server that needs the certificate of a hostname.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Service {
     pub hostname: Hostname,

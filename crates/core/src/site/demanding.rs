@@ -163,7 +163,7 @@ mod tests {
 
     fn written(change: Option<Change>) -> Option<String> {
         match change? {
-            Change::WriteFile(write) => Some(String::from_utf8(write.content).unwrap()),
+            Change::WriteFile(write) => Some(String::from_utf8(write.content.to_vec()).unwrap()),
             other => panic!("{other:?}"),
         }
     }

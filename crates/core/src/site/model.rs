@@ -217,7 +217,8 @@ impl Certificate {
         if matches!(self.source, CertificateSource::Imported | CertificateSource::Shared) {
             return false;
         }
-        usual_moment(self.not_before, self.not_after, self.site.as_str()) <= now
+        self.state == CertificateState::Revoked
+            || usual_moment(self.not_before, self.not_after, self.site.as_str()) <= now
     }
 }
 
@@ -228,6 +229,18 @@ pub enum CertificateState {
     Installed,
     /// A handshake has shown it.
     Served,
+    /// The CA was told to revoke it, with nothing to take its place.
+    Revoked,
+}
+
+impl CertificateState {
+    pub fn word(self) -> &'static str {
+        match self {
+            CertificateState::Installed => "installed",
+            CertificateState::Served => "served",
+            CertificateState::Revoked => "revoked",
+        }
+    }
 }
 
 /// The DNS data of a domain.

@@ -159,7 +159,7 @@ mod tests {
         let today = jiff::civil::date(2026, 11, 23);
         let (change, said) = align_addresses(&kept, &set, today).unwrap().unwrap();
         let Change::WriteFile(write) = change else { panic!() };
-        let written = String::from_utf8(write.content).unwrap();
+        let written = String::from_utf8(write.content.to_vec()).unwrap();
         assert!(
             written.contains("ns1 600 A 192.0.2.53") || written.contains("ns1\t600\tIN\tA\t192.0.2.53"),
             "{written}"

@@ -3,7 +3,7 @@
 use jiff::SignedDuration;
 
 use super::{Link, LinkName, LinkState, Seen, TlsOutcome, Turn};
-use crate::site::CertificateSource;
+use crate::site::{CertificateSource, CertificateState};
 
 pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     let link = |state, because: String| Link::new(LinkName::Secure, state, because);
@@ -35,7 +35,7 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
                     true => format!("the self-signed stop-gap is shown at {}: visitors are warned of it", tls.address),
                     false => format!("the certificate at {} does not verify: {why}", tls.address),
                 };
-                let uncovered = certificate.is_some_and(|c| !c.names.contains(seen.hostname));
+                let uncovered = certificate.is_some_and(|c| !c.covers(seen.hostname));
                 let waits = (uncovered || stop_gap) && seen.harbored.is_some_and(|harbored| harbored.waiting.is_some());
                 return if waits {
                     link(LinkState::Waiting(None), because).turn(Turn::Tend)
@@ -49,6 +49,10 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     let Some(TlsOutcome::Shown { protocol, not_after, sent, .. }) = shown else {
         return link(LinkState::Unchecked, "this host has no address of the family to ask with".into());
     };
+    if certificate.is_some_and(|c| c.state == CertificateState::Revoked) {
+        let because = "the certificate is revoked: whoever asks its CA is warned; `tend` gets another one";
+        return link(LinkState::Broken, because.into()).turn(Turn::Tend);
+    }
     let left = not_after.duration_since(seen.now);
     let until = not_after.strftime("%Y-%m-%d");
     let because = format!("verified, {protocol}, {} sent, valid until {until}", chain_length(*sent));

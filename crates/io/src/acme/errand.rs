@@ -5,13 +5,14 @@
 
 use std::fs;
 
-use brightharbor_core::acme::{
-    Errand, ErrandStep, Payload, Problem, Request, Response, RevocationReason, Signer, Task,
-};
+use brightharbor_core::acme::{Errand, ErrandStep, Payload, Problem, Request, Response, Signer, Task};
+use brightharbor_core::certificate::read_chain;
+use brightharbor_core::change::{CaErrand, ToldToCa};
+use brightharbor_core::harbor::{Ca, Layout, Settings};
 use serde_json::json;
 
 use super::account_key::{AccountKey, AccountKeyError};
-use super::session::{Session, SessionError};
+use super::session::{CaFolder, Session, SessionError};
 
 #[derive(Debug, thiserror::Error)]
 pub enum ErrandError {
@@ -25,6 +26,8 @@ pub enum ErrandError {
     Session(#[from] SessionError),
     #[error(transparent)]
     Key(#[from] AccountKeyError),
+    #[error("the certificate cannot be read: {0}")]
+    Chain(String),
     #[error("the account's new key cannot be put in place: {0}")]
     Place(std::io::Error),
 }
@@ -32,27 +35,41 @@ pub enum ErrandError {
 /// Requests of one errand; the machine itself ends long before.
 const MOST_REQUESTS: usize = 20;
 
-/// Revokes the certificate with this DER.
-pub async fn revoke(session: &Session, der: &[u8], reason: RevocationReason) -> Result<(), ErrandError> {
-    run(session, Task::Revoke { der: der.to_vec(), reason }, None).await
-}
-
-/// Tells the CA where it may write to.
-pub async fn set_contact(session: &Session, contact: Option<String>) -> Result<(), ErrandError> {
-    run(session, Task::SetContact(contact), None).await
-}
-
-/// Ends the account. Its key is kept, since certificates may still be revoked with it elsewhere; its URL is forgotten.
-pub async fn deactivate(session: &Session) -> Result<(), ErrandError> {
-    run(session, Task::Deactivate, None).await?;
-    session.folder.close_account().map_err(ErrandError::Place)
-}
-
-/// Gives the account another key.
-pub async fn change_key(session: &Session) -> Result<(), ErrandError> {
-    if session.folder.account_url().is_none() {
-        return Err(ErrandError::NoAccount(session.directory_url.clone()));
+/// Tells a CA of the settings what is to be told.
+pub async fn run_errand(errand: &CaErrand, settings: &Settings, layout: &Layout) -> Result<(), ErrandError> {
+    let ca = ca_named(settings, &errand.ca)?;
+    let session = match &errand.told {
+        ToldToCa::AnotherKey => Session::open_midway(ca, layout)?,
+        _ => Session::open(ca, layout)?,
+    };
+    match &errand.told {
+        ToldToCa::AnotherKey => change_key(&session).await,
+        ToldToCa::Contact { contact } => run(&session, Task::SetContact(contact.clone()), None).await,
+        ToldToCa::Closing => {
+            run(&session, Task::Deactivate, None).await?;
+            // Its key is kept, since certificates may still be revoked with it; its URL is forgotten.
+            session.folder.close_account().map_err(ErrandError::Place)
+        }
+        ToldToCa::Revocation { chain, reason, .. } => {
+            let pem = fs::read(chain).map_err(|error| ErrandError::Chain(format!("{}: {error}", chain.display())))?;
+            let read = read_chain(&pem).map_err(|error| ErrandError::Chain(format!("{}: {error}", chain.display())))?;
+            let der = read.into_iter().next().map(|leaf| leaf.der).unwrap_or_default();
+            run(&session, Task::Revoke { der, reason: *reason }, None).await
+        }
     }
+}
+
+/// Whether there is an account at the CA to tell something with.
+pub fn has_account(settings: &Settings, layout: &Layout, ca: &str) -> Result<(), ErrandError> {
+    let url = ca_named(settings, ca)?.directory.clone().ok_or(SessionError::NoCa)?;
+    CaFolder::at(layout, &url).account_url().map(|_| ()).ok_or(ErrandError::NoAccount(url))
+}
+
+fn ca_named<'a>(settings: &'a Settings, name: &str) -> Result<&'a Ca, SessionError> {
+    settings.ca_named(Some(name)).ok_or_else(|| SessionError::Unknown(name.to_string()))
+}
+
+async fn change_key(session: &Session) -> Result<(), ErrandError> {
     let path = session.folder.next_account_key();
     let begun = path.exists();
     let next = AccountKey::load_or_make(&path)?;

@@ -14,7 +14,7 @@ mod session;
 mod wire;
 
 pub use caa::foresee_forbidden;
-pub use errand::{ErrandError, change_key, deactivate, revoke, set_contact};
+pub use errand::{ErrandError, has_account, run_errand};
 pub use order::{Issued, OrderError, OrderPlan, ProofRecords, order};
 pub use order_file::forget_order;
 pub use renewal::renewal_window;

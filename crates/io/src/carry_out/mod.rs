@@ -13,8 +13,9 @@ pub use lock::{Lock, LockError, take_lock};
 pub use recover::{Recovered, recover};
 pub use steps::carry_out;
 
+use crate::acme::ErrandError;
 use crate::dns::{KeyFileError, RequestError};
-use crate::install::{CertificateFault, FileError, FolderError};
+use crate::install::{CertificateFault, FileError, FolderError, ServiceError};
 use crate::server::ServerError;
 use crate::store::StoreError;
 
@@ -29,6 +30,8 @@ pub enum Event {
     ReloadingWebServer,
     LoadingZones,
     UpdatingZone(Hostname),
+    ReloadingService(String),
+    TellingCa(String),
     /// A certificate that a site names has run out; the reload goes on.
     OutOfDate(CertificateFault),
 }
@@ -44,7 +47,7 @@ pub enum CarryError {
     #[error("there is a system user `{0}` already; nothing was done")]
     UserExists(String),
     #[error("{cause}")]
-    RolledBack { cause: Cause, left: Vec<String> },
+    RolledBack { cause: Box<Cause>, left: Vec<String> },
     #[error(transparent)]
     Store(#[from] StoreError),
     #[error(transparent)]
@@ -67,6 +70,10 @@ pub enum Cause {
     Key(#[from] KeyFileError),
     #[error("the zone {zone}: {error}")]
     Update { zone: Hostname, error: RequestError },
+    #[error(transparent)]
+    Service(#[from] ServiceError),
+    #[error(transparent)]
+    Errand(#[from] ErrandError),
 }
 
 #[cfg(test)]

@@ -6,12 +6,12 @@
 use std::fs;
 use std::path::Path;
 
-use brightharbor_core::change::{Needs, ZoneUpdate, content_hash};
+use brightharbor_core::change::{Change, ChangeSet, Needs, ZoneUpdate, content_hash};
 
 use super::{Cause, Lock};
 use crate::dns::{RequestProblem, TransactionKey, send_update};
 use crate::harbor::Harbor;
-use crate::install::{UNFINISHED, read_if_there, remove_user, write_atomically};
+use crate::install::{UNFINISHED, read_if_there, reload_service, remove_user, take_from_service, write_atomically};
 use crate::server::{reload_web, test_web, unload_zones};
 use crate::store::{EntryOutcome, Inverse, StoreError};
 
@@ -29,13 +29,26 @@ pub async fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, St
     for begun in harbor.store.unfinished()? {
         let mut left = undo_updates(&begun.inverses).await;
         left.extend(undo_files(&begun.inverses));
+        tell_services(harbor, &begun.inverses);
         left.extend(take_back(harbor, &begun.changes.needs()));
+        left.extend(unknown_errands(&begun.changes));
         let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
         harbor.store.end(begun.id, outcome, "the command was killed; the next one took it back")?;
         clear_up(harbor, begun.id, &begun.inverses, left.is_empty());
         recovered.push(Recovered { title: begun.title, left });
     }
     Ok(recovered)
+}
+
+/// What a CA may have been told or not when the command was killed.
+fn unknown_errands(changes: &ChangeSet) -> Vec<String> {
+    let unknown = |change: &Change| match change {
+        Change::TellCa(errand) => {
+            Some(format!("it was to {}: whether the CA has heard of it is not known, so do it again", errand.line()))
+        }
+        _ => None,
+    };
+    changes.changes.iter().filter_map(unknown).collect()
 }
 
 /// Removes what is not needed any more: the kept copies, and halves of files that a killed command has left beside
@@ -58,7 +71,7 @@ pub(super) fn clear_up(harbor: &Harbor, entry: i64, inverses: &[Inverse], taken_
     }
 }
 
-/// Takes files and system users back, the last first. Gives what could not be.
+/// Takes files, system users and what services have got back, the last first. Gives what could not be.
 pub(super) fn undo_files(inverses: &[Inverse]) -> Vec<String> {
     inverses.iter().rev().filter_map(|inverse| undo_file(inverse).err()).collect()
 }
@@ -87,7 +100,21 @@ fn undo_file(inverse: &Inverse) -> Result<(), String> {
             write_atomically(path, &content, *mode).map_err(|error| error.to_string())
         }
         Inverse::RemoveUser { name, home } => remove_user(name, home).map_err(|error| error.to_string()),
+        Inverse::TakeFromService { link, former, folder, .. } => {
+            take_from_service(link, former.as_deref(), folder).map_err(|error| error.to_string())
+        }
         Inverse::Update(_) => Ok(()),
+    }
+}
+
+/// A service may have taken the new files, or a part of them: with the former ones it is asked once more, as the settings
+/// say by now. What it says does not matter: it has what it had.
+pub(super) fn tell_services(harbor: &Harbor, inverses: &[Inverse]) {
+    for inverse in inverses {
+        let Inverse::TakeFromService { service, link, .. } = inverse else { continue };
+        if let Some(service) = harbor.settings.services.get(service).filter(|service| service.folder == *link) {
+            let _ = reload_service(service);
+        }
     }
 }
 

@@ -4,16 +4,17 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
-    Change, ChangeSet, FileRemoval, FileWrite, Needs, Purpose, UserMake, ZoneUpdate, content_hash,
+    Change, ChangeSet, FileRemoval, FileWrite, Needs, Purpose, ServicePlacing, UserMake, ZoneUpdate, content_hash,
 };
 use jiff::Timestamp;
 
-use super::recover::{clear_up, inverse_of, send, take_back, undo_files, undo_updates};
+use super::recover::{clear_up, inverse_of, send, take_back, tell_services, undo_files, undo_updates};
 use super::{CarryError, Cause, Event, Lock};
+use crate::acme::run_errand;
 use crate::harbor::Harbor;
 use crate::install::{
-    Wanted, check_certificate_files, make_folder, make_private_folder, make_user, read_if_there, remove_file,
-    user_exists, write_all_atomically,
+    Wanted, check_certificate_files, leads_to, make_folder, make_private_folder, make_user, place_for_service,
+    read_if_there, remove_file, user_exists, write_all_atomically,
 };
 use crate::server::{await_newer, await_serial, check_zone, load_zones, reload_web, test_web};
 use crate::store::{EntryOutcome, Inverse};
@@ -45,13 +46,14 @@ pub async fn carry_out(
         Err(cause) => {
             let mut left = undo_updates(&updated).await;
             left.extend(undo_files(&inverses));
+            tell_services(harbor, &inverses);
             if servers_told {
                 left.extend(take_back(harbor, &needs));
             }
             let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
             harbor.store.end(entry, outcome, &cause.to_string())?;
             clear_up(harbor, entry, &inverses, left.is_empty());
-            Err(CarryError::RolledBack { cause, left })
+            Err(CarryError::RolledBack { cause: Box::new(cause), left })
         }
     }
 }
@@ -86,6 +88,12 @@ fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
             return Err(CarryError::ChangedMeanwhile(removal.path.clone()));
         }
     }
+    for placing in placings(set) {
+        // What is there and is none of ours was not there when it was read.
+        if leads_to(&placing.service).ok() != Some(placing.former.clone()) {
+            return Err(CarryError::ChangedMeanwhile(placing.service.folder.clone()));
+        }
+    }
     match users(set).find(|make| user_exists(&make.name)) {
         Some(make) => Err(CarryError::UserExists(make.name.clone())),
         None => Ok(()),
@@ -95,6 +103,13 @@ fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
 fn users(set: &ChangeSet) -> impl Iterator<Item = &UserMake> {
     set.changes.iter().filter_map(|change| match change {
         Change::MakeUser(make) => Some(make),
+        _ => None,
+    })
+}
+
+fn placings(set: &ChangeSet) -> impl Iterator<Item = &ServicePlacing> {
+    set.changes.iter().filter_map(|change| match change {
+        Change::PlaceForService(placing) => Some(placing),
         _ => None,
     })
 }
@@ -135,6 +150,12 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
     }
     // Not there before, as the preconditions say: so it is ours to take back.
     inverses.extend(users(set).map(|make| Inverse::RemoveUser { name: make.name.clone(), home: make.home.clone() }));
+    inverses.extend(placings(set).map(|placing| Inverse::TakeFromService {
+        service: placing.name.clone(),
+        link: placing.service.folder.clone(),
+        former: placing.former.clone(),
+        folder: placing.folder.clone(),
+    }));
     inverses.extend(updates(set).map(|update| Inverse::Update(inverse_of(update))));
     Ok(inverses)
 }
@@ -202,6 +223,17 @@ async fn apply(
         tell(Event::ReloadingWebServer);
         *servers_told = true;
         reload_web(settings)?;
+    }
+    for placing in placings(set) {
+        tell(Event::ReloadingService(placing.name.clone()));
+        place_for_service(placing)?;
+    }
+    // Last, since there is no way back.
+    for change in &set.changes {
+        if let Change::TellCa(errand) = change {
+            tell(Event::TellingCa(errand.ca.clone()));
+            run_errand(errand, settings, &harbor.layout).await?;
+        }
     }
     Ok(())
 }

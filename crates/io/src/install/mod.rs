@@ -21,6 +21,8 @@ pub(crate) use files::{UNFINISHED, failed, remove as remove_file};
 pub use folders::{FolderError, make_folder};
 pub use layout::lay_out;
 pub(crate) use many::{Wanted, write_all_atomically};
-pub use service::{ServiceError, place_for_service, service_has};
+pub use service::{
+    ServiceError, folder_for, leads_to, place_for_service, reload_service, service_has, take_from_service,
+};
 pub use users::{is_root, user_exists};
 pub(crate) use users::{make_user, remove_user};

@@ -8,6 +8,7 @@ use std::io;
 use std::os::unix::fs::{DirBuilderExt, chown, symlink};
 use std::path::{Path, PathBuf};
 
+use brightharbor_core::change::ServicePlacing;
 use brightharbor_core::harbor::Service;
 use jiff::Timestamp;
 use uzers::get_user_by_name;
@@ -24,7 +25,7 @@ pub enum ServiceError {
     NotOurs(PathBuf),
     #[error("there is no system user `{0}`")]
     NoUser(String),
-    #[error("the service was not reloaded, and has its former files again: {0}")]
+    #[error("the service does not reload: {0}")]
     Reload(ServerError),
 }
 
@@ -33,15 +34,24 @@ pub fn service_has(service: &Service, chain_pem: &[u8]) -> bool {
     fs::read(service.folder.join("chain.pem")).is_ok_and(|present| present == chain_pem)
 }
 
-/// Puts chain and key in place, together and one by one, and has the service reload. If that fails, its former files are
-/// put back.
-pub fn place_for_service(service: &Service, chain: &str, key: &str, now: Timestamp) -> Result<(), ServiceError> {
-    let link = &service.folder;
-    let former = match fs::read_link(link) {
-        Ok(former) => Some(former),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => None,
-        Err(_) => return Err(ServiceError::NotOurs(link.clone())),
-    };
+/// Where the service's link leads: to a folder of ours, or nowhere yet. Anything else there is somebody's own.
+pub fn leads_to(service: &Service) -> Result<Option<PathBuf>, ServiceError> {
+    match fs::read_link(&service.folder) {
+        Ok(former) => Ok(Some(former)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(_) => Err(ServiceError::NotOurs(service.folder.clone())),
+    }
+}
+
+/// A folder beside the link for what comes now.
+pub fn folder_for(service: &Service, now: Timestamp) -> PathBuf {
+    beside(&service.folder, &now.strftime("%Y%m%d-%H%M%S-%3f").to_string())
+}
+
+/// Puts chain and key in place, together and one by one, and has the service reload. What fails is for the caller to take
+/// back ([`take_from_service`]).
+pub fn place_for_service(placing: &ServicePlacing) -> Result<(), ServiceError> {
+    let ServicePlacing { service, former, folder: new, chain_pem: chain, key_pem: key, .. } = placing;
     let owner = match &service.owner {
         Some(name) => {
             let user = get_user_by_name(name).ok_or_else(|| ServiceError::NoUser(name.clone()))?;
@@ -49,41 +59,42 @@ pub fn place_for_service(service: &Service, chain: &str, key: &str, now: Timesta
         }
         None => None,
     };
-    let new = beside(link, &now.strftime("%Y%m%d-%H%M%S-%3f").to_string());
-    DirBuilder::new().mode(0o750).create(&new).map_err(failed("cannot make", &new))?;
-    let both = Zeroizing::new(format!("{key}{chain}"));
-    let files = [
-        ("key.pem", key.as_bytes(), service.mode),
-        ("chain.pem", chain.as_bytes(), service.mode),
-        ("both.pem", both.as_bytes(), service.mode),
-    ];
-    for (name, content, mode) in files {
+    DirBuilder::new().mode(0o750).create(new).map_err(failed("cannot make", new))?;
+    let both = Zeroizing::new(format!("{}{chain}", key.as_str()));
+    let files = [("key.pem", key.as_bytes()), ("chain.pem", chain.as_bytes()), ("both.pem", both.as_bytes())];
+    for (name, content) in files {
         let path = new.join(name);
-        write_atomically(&path, content, mode)?;
+        write_atomically(&path, content, service.mode)?;
         if let Some((user, group)) = owner {
             chown(&path, Some(user), Some(group)).map_err(failed("cannot give over", &path))?;
         }
     }
     if let Some((user, group)) = owner {
-        chown(&new, Some(user), Some(group)).map_err(failed("cannot give over", &new))?;
+        chown(new, Some(user), Some(group)).map_err(failed("cannot give over", new))?;
     }
-    point(link, &new)?;
-    if let Err(error) = reload(service) {
-        match &former {
-            Some(former) => point(link, former)?,
-            None => fs::remove_file(link).map_err(failed("cannot remove", link))?,
-        }
-        let _ = fs::remove_dir_all(&new);
-        // It may have taken the new ones in part: with the former ones it is asked once more.
-        let _ = reload(service);
-        return Err(ServiceError::Reload(error));
-    }
+    point(&service.folder, new)?;
+    reload_service(service).map_err(ServiceError::Reload)?;
     // The one before is kept for a service that still has its files open; older ones go.
-    forget_older(link, &[Some(new), former]);
+    forget_older(&service.folder, &[Some(new.clone()), former.clone()]);
     Ok(())
 }
 
-fn reload(service: &Service) -> Result<(), ServerError> {
+/// Has the service's link lead to where it did. One that leads elsewhere by now is left alone. The service is not told.
+pub fn take_from_service(link: &Path, former: Option<&Path>, new: &Path) -> Result<(), FileError> {
+    if fs::read_link(link).is_ok_and(|target| target == new) {
+        match former {
+            Some(former) => point(link, former)?,
+            None => fs::remove_file(link).map_err(failed("cannot remove", link))?,
+        }
+    }
+    match fs::remove_dir_all(new) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => Err(failed("cannot remove", new)(error)),
+        _ => Ok(()),
+    }
+}
+
+/// Tells the service to take the files that its link leads to.
+pub fn reload_service(service: &Service) -> Result<(), ServerError> {
     if service.reload.is_empty() { Ok(()) } else { run_bounded(&service.reload, &[]).map(|_| ()) }
 }
 
@@ -130,8 +141,15 @@ mod tests {
         }
     }
 
-    fn at(second: i64) -> Timestamp {
-        Timestamp::from_second(1_790_000_000 + second).unwrap()
+    fn placing(service: &Service, second: i64, word: &str) -> ServicePlacing {
+        ServicePlacing {
+            name: "post".into(),
+            service: service.clone(),
+            former: leads_to(service).unwrap(),
+            folder: folder_for(service, Timestamp::from_second(1_790_000_000 + second).unwrap()),
+            chain_pem: format!("CHAIN {word}\n"),
+            key_pem: Zeroizing::new(format!("KEY {word}\n")),
+        }
     }
 
     #[test]
@@ -139,7 +157,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let service = service(folder.path(), &["true"]);
         for (second, word) in [(1, "one"), (2, "two"), (3, "three")] {
-            place_for_service(&service, &format!("CHAIN {word}\n"), &format!("KEY {word}\n"), at(second)).unwrap();
+            place_for_service(&placing(&service, second, word)).unwrap();
             assert!(service_has(&service, format!("CHAIN {word}\n").as_bytes()));
         }
         let read = |name: &str| fs::read_to_string(service.folder.join(name)).unwrap();
@@ -149,15 +167,24 @@ mod tests {
     }
 
     #[test]
-    fn a_service_that_does_not_reload_has_its_former_files_again() {
+    fn what_is_taken_back_leaves_the_former_files_or_nothing() {
         let folder = tempfile::tempdir().unwrap();
-        let good = service(folder.path(), &["true"]);
-        place_for_service(&good, "CHAIN one\n", "KEY one\n", at(1)).unwrap();
         let bad = service(folder.path(), &["sh", "-c", "echo cannot; exit 1"]);
-        let error = place_for_service(&bad, "CHAIN two\n", "KEY two\n", at(2)).unwrap_err();
-        assert!(error.to_string().contains("former files"), "{error}");
-        assert!(service_has(&good, b"CHAIN one\n"));
+        let first = placing(&bad, 1, "one");
+        assert!(place_for_service(&first).unwrap_err().to_string().contains("does not reload"));
+        take_from_service(&bad.folder, None, &first.folder).unwrap();
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 0);
+
+        let good = service(folder.path(), &["true"]);
+        place_for_service(&placing(&good, 2, "two")).unwrap();
+        let third = placing(&bad, 3, "three");
+        place_for_service(&third).unwrap_err();
+        take_from_service(&bad.folder, third.former.as_deref(), &third.folder).unwrap();
+        assert!(service_has(&good, b"CHAIN two\n"));
         assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 2);
+        // Once more, or for a link that leads elsewhere by now, nothing is touched.
+        take_from_service(&bad.folder, None, &third.folder).unwrap();
+        assert!(service_has(&good, b"CHAIN two\n"));
     }
 
     #[test]
@@ -166,7 +193,7 @@ mod tests {
         let service = service(folder.path(), &[]);
         fs::create_dir(&service.folder).unwrap();
         fs::write(service.folder.join("key.pem"), "THEIRS").unwrap();
-        assert!(matches!(place_for_service(&service, "C", "K", at(1)), Err(ServiceError::NotOurs(_))));
+        assert!(matches!(leads_to(&service), Err(ServiceError::NotOurs(_))));
         assert_eq!(fs::read_to_string(service.folder.join("key.pem")).unwrap(), "THEIRS");
     }
 }

@@ -37,6 +37,13 @@ pub enum Inverse {
         name: String,
         home: PathBuf,
     },
+    /// Only done while the service's link leads to the folder.
+    TakeFromService {
+        service: String,
+        link: PathBuf,
+        former: Option<PathBuf>,
+        folder: PathBuf,
+    },
     /// Done by its own requirements: nothing if they do not hold.
     Update(ZoneUpdate),
 }

@@ -98,6 +98,13 @@ impl CaService {
         self.books().revoked.len()
     }
 
+    /// Revokes everything that was issued, as after an incident of the CA's own.
+    pub fn revoke_all(&self) {
+        let mut books = self.books();
+        let all: Vec<usize> = books.certificates.keys().copied().collect();
+        books.revoked.extend(all);
+    }
+
     /// How many orders were placed so far.
     pub fn orders(&self) -> usize {
         self.books().orders.len()

@@ -4,7 +4,7 @@ pub mod account;
 pub mod list;
 
 use brightharbor_core::harbor::Ca;
-use brightharbor_io::acme::{ErrandError, Session};
+use brightharbor_io::acme::{ErrandError, SessionError};
 use brightharbor_io::harbor::Harbor;
 use clap::Subcommand;
 
@@ -27,18 +27,16 @@ fn find<'a>(harbor: &'a Harbor, name: &str) -> Result<&'a Ca, Error> {
     })
 }
 
-fn open(harbor: &Harbor, name: &str) -> Result<Session, Error> {
-    let session = Session::open_midway(find(harbor, name)?, &harbor.layout);
-    session.map_err(|error| Error::refused("ca-files", error).advice("mend that, then try again"))
-}
-
 impl From<ErrandError> for Error {
     fn from(error: ErrandError) -> Self {
         let advice = match &error {
             ErrandError::NoAccount(_) => "the first order opens one; until then there is nothing to do",
             ErrandError::Unreachable(_) => "try again later: what was begun is gone on with",
             ErrandError::Place(_) => "see that you may write to the folder `ca` of the harbor, then try again",
-            _ => "nothing was changed here",
+            ErrandError::Session(SessionError::KeyChange) => "finish it: brightharbor ca change-key NAME",
+            ErrandError::Session(_) | ErrandError::Key(_) => "mend that, then try again",
+            ErrandError::Chain(_) => "see that the file is there and can be read: run it as root",
+            ErrandError::Refused(_) => "nothing was changed here",
         };
         Error::refused("ca-refuses", error).advice(advice)
     }

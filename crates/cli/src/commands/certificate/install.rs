@@ -13,9 +13,9 @@ use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Context, Decision, change};
 use crate::secure::{SecureOutcome, Secured, secure, shareable};
-use crate::services::{Brought, bring};
+use crate::services::{Brought, bring, foresee};
 use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::show::{ChangeReport, Shown, json};
 
 /// Bring certificates to where else they are needed: to services such as a mail server, as [services] in harbor.toml
 /// says, or to another site whose names they cover. Renewals follow by themselves.
@@ -30,12 +30,14 @@ pub struct Install {
     /// A hostname of the site whose certificate that is.
     #[arg(long, value_name = "HOSTNAME", requires = "site")]
     from: Option<String>,
+    #[command(flatten)]
+    options: ChangeOptions,
 }
 
 pub fn run(args: &Install, context: &Context) -> Report {
     if let (Some(site), Some(from)) = (&args.site, &args.from) {
         let (site, from) = (host(site)?, host(from)?);
-        return context.block_on(share(context, &site, &from))?;
+        return context.block_on(share(context, &site, &from, &args.options))?;
     }
     let harbor = context.open()?;
     let known = &harbor.settings.services;
@@ -47,15 +49,21 @@ pub fn run(args: &Install, context: &Context) -> Report {
         return Err(Error::refused("unknown-service", "harbor.toml names no service")
             .advice("add one: [services.NAME] with hostname, folder, and reload"));
     }
-    Ok(Box::new(Installed { brought: bring(&harbor, args.service.as_deref())?, shared: None }))
+    drop(harbor);
+    let only = args.service.as_deref();
+    if args.options.dry_run {
+        let changed = context.block_on(foresee(context, only))??;
+        return Ok(Box::new(ChangeReport { command: "certificate install", changed }));
+    }
+    let brought = context.block_on(bring(context, only, &args.options))??;
+    Ok(Box::new(Installed { brought, shared: None }))
 }
 
 /// Keeps with the site whose certificate it takes, then installs and proves it.
-async fn share(context: &Context, site: &Hostname, from: &Hostname) -> Report {
+async fn share(context: &Context, site: &Hostname, from: &Hostname, options: &ChangeOptions) -> Report {
     let title = format!("certificate install --site {site} --from {from}");
-    let yes = ChangeOptions { dry_run: false, yes: true };
     let mut kept: Option<Site> = None;
-    change(context, &title, &yes, async |harbor, _| {
+    let changed = change(context, &title, options, async |harbor, _| {
         let (before, source) = (site_of(harbor, site)?, site_of(harbor, from)?);
         if before.main() == source.main() {
             return Err(Error::wrong_use(format!("{site} and {from} are one site")));
@@ -65,6 +73,7 @@ async fn share(context: &Context, site: &Hostname, from: &Hostname) -> Report {
                 .advice(format!("give --from {further}")));
         }
         shareable(harbor, &before, source.main())?;
+        let before_main = before.main().clone();
         let mut after = before.clone();
         after.rules.certificate.from = Some(source.main().clone());
         kept = Some(after.clone());
@@ -72,9 +81,13 @@ async fn share(context: &Context, site: &Hostname, from: &Hostname) -> Report {
         if after != before {
             set.inventory(InventoryChange::ReplaceSite { before, after });
         }
-        Ok(Decision { set, said: vec![] })
+        let said = vec![format!("{} is served with the certificate of {}", before_main, source.main())];
+        Ok(Decision { set, said })
     })
     .await?;
+    if options.dry_run {
+        return Ok(Box::new(ChangeReport { command: "certificate install", changed }));
+    }
     let site = kept.ok_or_else(|| Error::refused("inventory", "the site was lost"))?;
     let secured = secure(context, &site).await?;
     Ok(Box::new(Installed { brought: vec![], shared: Some(secured) }))

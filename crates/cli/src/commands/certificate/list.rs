@@ -118,13 +118,6 @@ fn left_words(certificate: &Certificate, now: Timestamp) -> String {
     }
 }
 
-fn state_word(certificate: &Certificate) -> &'static str {
-    match certificate.state {
-        CertificateState::Installed => "installed",
-        CertificateState::Served => "served",
-    }
-}
-
 /// One sample a site, by its main hostname, which holds nothing that would need escaping.
 fn metrics(rows: &[Row], now: Timestamp) -> String {
     let mut text = String::new();
@@ -188,6 +181,11 @@ impl Certificates {
         certificates.filter(|certificate| certificate.source == CertificateSource::SelfSigned).count()
     }
 
+    fn revoked(&self) -> usize {
+        let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
+        certificates.filter(|certificate| certificate.state == CertificateState::Revoked).count()
+    }
+
     fn headline(&self) -> String {
         let certificates = self.rows.iter().filter(|row| row.certificate.is_some()).count();
         let mut parts = vec![counted(certificates, "certificate")];
@@ -197,6 +195,9 @@ impl Certificates {
         }
         if soon > past {
             parts.push(format!("{} within {}", soon - past, counted(self.soon.unsigned_abs() as usize, "day")));
+        }
+        if self.revoked() > 0 {
+            parts.push(format!("{} revoked", self.revoked()));
         }
         match self.stop_gaps() {
             0 => {}
@@ -234,7 +235,7 @@ impl Shown for Certificates {
             Some(certificate) => vec![
                 row.site.main().to_string(),
                 source_words(certificate),
-                state_word(certificate).to_string(),
+                certificate.state.word().to_string(),
                 left_words(certificate, self.now),
                 match row.uncovered().len() {
                     0 => counted(names_of(certificate).len(), "name"),
@@ -255,7 +256,7 @@ impl Shown for Certificates {
                 "site": row.site.main(),
                 "account": row.site.account,
                 "source": row.certificate.as_ref().map(|certificate| certificate.source),
-                "state": row.certificate.as_ref().map(state_word),
+                "state": row.certificate.as_ref().map(|certificate| certificate.state.word()),
                 "ca": row.certificate.as_ref().and_then(|certificate| certificate.details.ca.as_ref()),
                 "names": row.certificate.as_ref().map(names_of),
                 "not_after": row.certificate.as_ref().map(|certificate| certificate.not_after.to_string()),
@@ -270,6 +271,7 @@ impl Shown for Certificates {
     fn exit(&self) -> Exit {
         match (self.within(0), self.within(self.soon), self.holes()) {
             (1.., ..) => Exit::Fault,
+            _ if self.revoked() > 0 => Exit::Fault,
             (0, 0, 0) if self.stop_gaps() == 0 => Exit::Done,
             _ => Exit::Waits,
         }

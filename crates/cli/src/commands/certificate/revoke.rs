@@ -1,16 +1,17 @@
 //! `certificate revoke`: tells the CA that a certificate must not be trusted any more, once a new one is in its place.
 
 use brightharbor_core::acme::RevocationReason;
-use brightharbor_core::certificate::read_chain;
-use brightharbor_core::site::CertificateSource;
-use brightharbor_io::acme::{Session, revoke};
+use brightharbor_core::change::{CaErrand, Change, ChangeSet, InventoryChange, ToldToCa};
+use brightharbor_core::site::{Certificate, CertificateSource, CertificateState};
+use brightharbor_io::acme::has_account;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
 use super::list::site_of;
 use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
-use crate::run::Context;
+use crate::options::ChangeOptions;
+use crate::run::{Changed, Context, Decision, change};
 use crate::secure::{SecureOutcome, Secured, Wanted, secure_as};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
@@ -26,6 +27,8 @@ pub struct Revoke {
     /// Revoke it although no new one can be had: visitors are warned from then on.
     #[arg(long)]
     without_successor: bool,
+    #[command(flatten)]
+    options: ChangeOptions,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -59,15 +62,15 @@ pub fn run(args: &Revoke, context: &Context) -> Report {
         Error::refused("nothing-to-revoke", format!("{} has no certificate from the CA", site.main()))
             .advice("one that was bought is revoked where it was bought")
     })?;
-    let pem = std::fs::read(present.files.chain()).map_err(|error| {
-        Error::refused("file", format!("{}: {error}", present.files.chain().display())).advice("run it as root")
-    })?;
-    let unreadable = |error| Error::refused("file", format!("{}: {error}", present.files.chain().display()));
-    let leaf = read_chain(&pem).map_err(unreadable)?.remove(0);
+    let ca = present.details.ca.clone().unwrap_or_else(|| "default".into());
+    if harbor.settings.ca_named(Some(&ca)).is_none() {
+        let message = format!("harbor.toml has no CA `{ca}` any more, which the certificate is from");
+        return Err(Error::refused("unknown-ca", message).advice(format!("put it back: [cas.{ca}]")));
+    }
     drop(harbor);
-    let successor = match args.without_successor {
+    let successor = match args.without_successor || args.options.dry_run {
         true => None,
-        false => Some(context.block_on(secure_as(context, &site, Wanted::New))??),
+        false => Some(context.block_on(secure_as(context, &site, Wanted::NewKey))??),
     };
     if let Some(secured) = successor.as_ref().filter(|secured| !matches!(secured.outcome, SecureOutcome::Served { .. }))
     {
@@ -78,19 +81,22 @@ pub fn run(args: &Revoke, context: &Context) -> Report {
             secured.site
         )));
     }
-    let harbor = context.open()?;
-    let ca = harbor.settings.ca_named(present.details.ca.as_deref()).ok_or_else(|| {
-        let name = present.details.ca.clone().unwrap_or_default();
-        Error::refused("unknown-ca", format!("harbor.toml has no CA `{name}` any more, which the certificate is from"))
-            .advice(format!("put it back: [cas.{name}]"))
-    })?;
-    let session = Session::open(ca, &harbor.layout)
-        .map_err(|error| Error::refused("ca-files", error).advice("mend that, then try again"))?;
-    context.progress.doing("telling the CA");
-    context
-        .block_on(revoke(&session, &leaf.der, args.reason.into()))?
-        .map_err(|error| Error::refused("ca-refuses", error).advice("the new certificate stays; try again later"))?;
-    Ok(Box::new(Revoked { site: site.main().to_string(), until: leaf.not_after.to_string(), successor }))
+    let title = format!("certificate revoke {}", site.main());
+    let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
+        has_account(&harbor.settings, &harbor.layout, &ca)?;
+        let mut set = ChangeSet::new(&title);
+        let (site, chain, reason) = (site.main().clone(), present.files.chain(), args.reason.into());
+        set.changes.push(Change::TellCa(CaErrand { ca, told: ToldToCa::Revocation { site, chain, reason } }));
+        let mut said = Vec::new();
+        if args.without_successor {
+            let revoked = Certificate { state: CertificateState::Revoked, ..present.clone() };
+            set.inventory(InventoryChange::RecordCertificate(revoked));
+        } else if args.options.dry_run {
+            said.push("before that, a new certificate with a new key is got, installed and proven".into());
+        }
+        Ok(Decision { set, said })
+    }))??;
+    Ok(Box::new(Revoked { site: site.main().to_string(), until: present.not_after.to_string(), successor, changed }))
 }
 
 struct Revoked {
@@ -98,18 +104,27 @@ struct Revoked {
     /// When the revoked one would have run out.
     until: String,
     successor: Option<Secured>,
+    changed: Changed,
 }
 
 impl Shown for Revoked {
     fn human(&self, page: &mut Page) {
+        if self.changed.entry.is_none() {
+            return human::change_report(page, &self.changed);
+        }
         self.successor.iter().for_each(|secured| human::secured(page, secured));
-        page.hanging("", &format!("The former certificate of {}, until {}, is revoked.", self.site, self.until));
+        let former = if self.successor.is_some() { "former certificate" } else { "certificate" };
+        page.hanging("", &format!("The {former} of {}, until {}, is revoked.", self.site, self.until));
+        if self.successor.is_none() {
+            page.hanging("next: ", "`brightharbor tend` gets another one as soon as it can; or detach the site");
+        }
     }
 
     fn json(&self) -> Value {
         json!({
             "command": "certificate revoke",
             "site": self.site,
+            "carried_out": self.changed.entry.is_some(),
             "revoked_until": self.until,
             "successor": self.successor.as_ref().map(json::SecuredDocument::from),
         })

@@ -1,6 +1,6 @@
 //! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
 
-use brightharbor_core::site::{Certificate, CertificateState, HttpsPolicy, Site, SiteKind, Waiting};
+use brightharbor_core::site::{Certificate, HttpsPolicy, Site, SiteKind, Waiting};
 use brightharbor_core::survey::{LinkName, Survey};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
@@ -174,18 +174,11 @@ impl Row {
         match (&self.certificate, &self.waiting) {
             (Some(certificate), _) => {
                 let days = certificate.not_after.duration_since(clock::now()).as_hours() / 24;
-                format!("{}, {days} days left", state(certificate))
+                format!("{}, {days} days left", certificate.state.word())
             }
             (None, Some(_)) => "waits for its links".into(),
             (None, None) => "none".into(),
         }
-    }
-}
-
-fn state(certificate: &Certificate) -> &'static str {
-    match certificate.state {
-        CertificateState::Installed => "installed",
-        CertificateState::Served => "served",
     }
 }
 
@@ -228,7 +221,7 @@ impl Shown for Sites {
                 "document_root": row.site.document_root.display().to_string(),
                 "https": row.https(),
                 "certificate": row.certificate.as_ref().map(|certificate| json!({
-                    "state": state(certificate),
+                    "state": certificate.state.word(),
                     "names": certificate.names,
                     "not_after": certificate.not_after.to_string(),
                 })),

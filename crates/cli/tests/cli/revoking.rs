@@ -1,0 +1,96 @@
+//! Revocation: a successor first, with a key of its own; what has none is known as revoked until it has.
+
+use std::fs;
+use std::path::PathBuf;
+
+use brightharbor_core::certificate::{CertificateFacts, read_chain};
+use serde_json::json;
+
+use crate::coast::{Coast, snapshot};
+
+const SITE: &str = "crumbandtide.example";
+
+fn folders(coast: &Coast) -> Vec<PathBuf> {
+    let mut folders: Vec<_> = fs::read_dir(coast.harbor().join("certificates").join(SITE))
+        .unwrap()
+        .map(|entry| entry.unwrap().path())
+        .collect();
+    folders.sort();
+    folders
+}
+
+fn leaf(coast: &Coast) -> CertificateFacts {
+    let mut folders = folders(coast);
+    read_chain(&fs::read(folders.pop().unwrap().join("chain.pem")).unwrap()).unwrap().remove(0)
+}
+
+fn listed(coast: &Coast, exit: i32) -> String {
+    coast.json(&["certificate", "list"], exit)["certificates"][0]["state"].as_str().unwrap().to_string()
+}
+
+#[test]
+fn a_certificate_is_revoked_once_its_successor_is_served() {
+    let coast = Coast::with_bakery();
+    // Even one that is pinned: whoever revokes may do so because the key is known to somebody else.
+    coast.json(&["certificate", "issue", SITE, "--keep-key"], 0);
+    let before = leaf(&coast);
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert_eq!(leaf(&coast).public_key, before.public_key);
+
+    let harbor = snapshot(&coast.harbor());
+    let dry = coast.run(&["certificate", "revoke", SITE, "--reason", "key-compromise", "--dry-run"]).expect(0);
+    assert!(
+        dry.contains("have the CA `default` revoke the certificate of crumbandtide.example (key-compromise)"),
+        "{dry}"
+    );
+    assert!(dry.contains("a new certificate with a new key is got"), "{dry}");
+    assert_eq!((snapshot(&coast.harbor()), coast.world.revoked()), (harbor, 0));
+
+    let revoked = coast.json(&["certificate", "revoke", SITE, "--reason", "key-compromise"], 0);
+    assert_eq!((&revoked["successor"]["outcome"], &revoked["carried_out"]), (&json!("served"), &json!(true)));
+    assert_eq!(coast.world.revoked(), 1, "the CA knows");
+    assert_ne!(leaf(&coast).public_key, before.public_key);
+    assert_eq!(listed(&coast, 0), "served");
+    let entry = &coast.json(&["logbook"], 0)["entries"][0];
+    assert_eq!(
+        (&entry["what"], &entry["outcome"]),
+        (&json!("certificate revoke crumbandtide.example"), &json!("done"))
+    );
+    // From then on the new key is the one that is kept.
+    let pinned = leaf(&coast).public_key;
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert_eq!(leaf(&coast).public_key, pinned);
+}
+
+#[test]
+fn what_is_revoked_without_a_successor_is_known_as_such_until_the_next_run_of_the_timer() {
+    let coast = Coast::with_bakery();
+    let said = coast.run(&["certificate", "revoke", SITE, "--without-successor"]).expect(0);
+    assert!(said.contains("is revoked.") && said.contains("`brightharbor tend` gets another one"), "{said}");
+    assert_eq!(listed(&coast, 1), "revoked");
+    let surveyed = coast.run(&["survey", SITE]);
+    assert!(surveyed.stdout.contains("the certificate is revoked") && surveyed.exit == 1, "{surveyed:?}");
+    coast.run(&["certificate", "revoke", SITE, "--without-successor"]).expect(0);
+    assert_eq!((listed(&coast, 1).as_str(), coast.world.revoked()), ("revoked", 1));
+    assert_eq!(coast.json(&["tend", "--dry-run"], 3)["would_try"], json!([SITE]));
+    assert_eq!(coast.json(&["tend"], 0)["tried"][0]["new"], json!(true));
+    assert_eq!(listed(&coast, 0), "served");
+}
+
+#[test]
+fn what_a_ca_is_told_is_in_the_logbook_also_when_it_was_refused() {
+    let coast = Coast::with_bakery();
+    let harbor = snapshot(&coast.harbor());
+    let dry = coast.run(&["ca", "change-key", "--dry-run"]).expect(0);
+    assert!(dry.contains("give the account at the CA `default` another key"), "{dry}");
+    assert_eq!(snapshot(&coast.harbor()), harbor);
+    // One that the CA has not issued.
+    let key = rcgen::KeyPair::generate().unwrap();
+    let strange = rcgen::CertificateParams::new([SITE.to_string()]).unwrap().self_signed(&key).unwrap();
+    fs::write(folders(&coast).pop().unwrap().join("chain.pem"), strange.pem()).unwrap();
+    let refused = coast.run(&["certificate", "revoke", SITE, "--without-successor"]).expect(4);
+    assert!(refused.contains("has not issued that certificate"), "{refused}");
+    assert_eq!(listed(&coast, 0), "served", "nothing was changed");
+    let entry = &coast.json(&["logbook"], 0)["entries"][0];
+    assert_eq!(entry["outcome"], "rolled back", "{entry}");
+}
