@@ -284,7 +284,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
 #[test]
 fn documents_about_what_a_ca_is_told_have_their_settled_members() {
     let coast = Coast::with_bakery();
-    let told = coast.json(&["ca", "change-key"], 0);
+    let told = coast.json(&["ca", "change-key", "--dry-run"], 0);
     assert_eq!(members(&told), BTreeSet::from(["format", "exit", "command", "ca", "carried_out", "outcome"]));
     let revoked = coast.json(&["certificate", "revoke", "crumbandtide.example"], 0);
     assert_eq!(
