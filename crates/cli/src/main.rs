@@ -14,6 +14,7 @@ mod holders;
 mod look;
 mod options;
 mod pending;
+mod revocations;
 mod run;
 mod secure;
 mod services;

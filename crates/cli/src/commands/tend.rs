@@ -4,6 +4,7 @@
 use std::collections::HashSet;
 
 use brightharbor_core::certificate::former::{forget, over_before};
+use brightharbor_core::certificate::revocation::forget_over;
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::CertificateSource;
@@ -18,6 +19,7 @@ use crate::commands::Report;
 use crate::demands::{Seen, tend_demands};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
+use crate::revocations::{Revoked, carry_through};
 use crate::run::{Context, Decision, change};
 use crate::secure::{SecureOutcome, Secured, Wanted, called_back, outdated, secure_all};
 use crate::services::{Brought, bring};
@@ -76,8 +78,11 @@ fn clear_certificates(harbor: &Harbor, now: Timestamp) -> Result<Decision, Error
             Err(error) => stuck.push(format!("a former certificate of {} stays: {error}", former.site)),
         }
     }
-    let (set, mut said) = forget(&gone);
+    let (mut set, mut said) = forget(&gone);
     said.extend(stuck);
+    let (over, words) = forget_over(&harbor.store.revocations()?, now);
+    set.extend(over.changes);
+    said.extend(words);
     Ok(Decision { set, said })
 }
 
@@ -119,6 +124,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     due.retain(|site| !called_back.contains(site));
     if args.dry_run {
         due.extend(called_back);
+        due.extend(harbor.store.revocations()?.into_iter().map(|revocation| revocation.site));
+        let mut seen = HashSet::new();
+        due.retain(|site| seen.insert(site.clone()));
         report.would = due;
         return Ok(Box::new(report));
     }
@@ -136,8 +144,13 @@ async fn tend(args: &Tend, context: &Context) -> Report {
             }));
         }
     }
+    let options = ChangeOptions { dry_run: false, yes: true };
+    // Not while its successor cannot be asked for.
+    for revocation in harbor.store.revocations()?.iter().filter(|one| !held_back.contains(&one.site)) {
+        report.revoked.push((revocation.site.clone(), carry_through(context, revocation, &options).await));
+    }
     // What was renewed just now, or by hand since the last run, reaches the services.
-    report.brought = bring(context, None, &ChangeOptions { dry_run: false, yes: true }).await?;
+    report.brought = bring(context, None, &options).await?;
     report.brought.retain(|brought| brought.new || brought.problem.is_some());
     Ok(Box::new(report))
 }
@@ -152,6 +165,8 @@ struct Tended {
     tried: Vec<Secured>,
     later: Vec<(Hostname, String)>,
     would: Vec<Hostname>,
+    /// Certificates that were still to be revoked, by site.
+    revoked: Vec<(Hostname, Result<Revoked, Error>)>,
     /// Services that got another certificate, or could not.
     brought: Vec<Brought>,
 }
@@ -172,6 +187,12 @@ impl Shown for Tended {
         for secured in &self.tried {
             human::secured(page, secured);
         }
+        for (site, revoked) in &self.revoked {
+            match revoked {
+                Ok(revoked) => human::revoked(page, revoked),
+                Err(error) => page.hanging("", &format!("{site}: still to be revoked: {}", error.message)),
+            }
+        }
         self.brought.iter().for_each(|brought| human::brought(page, brought));
         for (site, seen) in self.unseen() {
             page.hanging("", &format!("{site}: the seller of its certificate would not see all: {}", seen.words()));
@@ -183,7 +204,7 @@ impl Shown for Tended {
         }
         let idle = self.tried.is_empty() && self.later.is_empty() && self.would.is_empty();
         let unseen = self.unseen().next().is_some();
-        if idle && self.ended.is_empty() && self.brought.is_empty() && !unseen {
+        if idle && self.revoked.is_empty() && self.ended.is_empty() && self.brought.is_empty() && !unseen {
             page.line("Nothing waits and nothing is due.");
         }
     }
@@ -195,6 +216,10 @@ impl Shown for Tended {
             "tried": self.tried.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
             "ended": self.ended,
             "services": self.brought,
+            "revoked": self.revoked.iter().map(|(site, revoked)| match revoked {
+                Ok(revoked) => json!(json::RevokedDocument::from(revoked)),
+                Err(error) => json!({ "site": site, "carried_out": false, "reason": error.message }),
+            }).collect::<Vec<_>>(),
             "demanded": self.demanded.iter().map(|(site, seen)| json!({ "site": site, "proof": seen })).collect::<Vec<_>>(),
             "would_try": self.would,
             "later": self.later.iter().map(|(site, reason)| json!({ "site": site, "reason": reason })).collect::<Vec<_>>(),
@@ -210,6 +235,7 @@ impl Shown for Tended {
         } else if self.tried.iter().all(served)
             && self.later.is_empty()
             && self.would.is_empty()
+            && self.revoked.iter().all(|(_, revoked)| revoked.is_ok())
             && self.unseen().next().is_none()
         {
             Exit::Done

@@ -289,7 +289,17 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
     let revoked = coast.json(&["certificate", "revoke", "crumbandtide.example"], 0);
     assert_eq!(
         members(&revoked),
-        BTreeSet::from(["format", "exit", "command", "site", "carried_out", "revoked_until", "successor"])
+        BTreeSet::from([
+            "format",
+            "exit",
+            "command",
+            "site",
+            "carried_out",
+            "revoked_until",
+            "successor",
+            "followed",
+            "services"
+        ])
     );
     let dry = coast.json(&["certificate", "issue", "crumbandtide.example", "--dry-run"], 0);
     assert_eq!(

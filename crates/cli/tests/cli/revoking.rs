@@ -63,6 +63,49 @@ fn a_certificate_is_revoked_once_its_successor_is_served() {
 }
 
 #[test]
+fn who_shares_the_certificate_gets_the_successor_before_it_is_revoked() {
+    let coast = Coast::with_bakery();
+    coast.json(&["certificate", "issue", SITE, "--wildcard"], 0);
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    coast.json(&["certificate", "install", "--site", "shop.crumbandtide.example", "--from", SITE], 0);
+    let (toml, folder) = (coast.harbor().join("harbor.toml"), coast.path("post"));
+    let service = |reload: &str| {
+        format!(
+            "\n[services.post]\nhostname = \"{SITE}\"\nfolder = \"{}\"\nreload = [\"{reload}\"]\n",
+            folder.display()
+        )
+    };
+    let settings = fs::read_to_string(&toml).unwrap();
+    fs::write(&toml, settings.clone() + &service("true")).unwrap();
+    coast.json(&["certificate", "install"], 0);
+
+    fs::write(&toml, settings.clone() + &service("false")).unwrap();
+    let refused = coast.run(&["certificate", "revoke", SITE]).expect(4);
+    assert!(refused.contains("the service post still has the certificate"), "{refused}");
+    assert_eq!(coast.world.revoked(), 0);
+    // It is not forgotten, and what is revoked then is not the successor, which is there by now.
+    let successor = leaf(&coast).public_key;
+    assert_eq!(coast.json(&["tend", "--dry-run"], 3)["would_try"], json!([SITE]));
+    let again = coast.run(&["tend"]).expect(1);
+    assert!(again.contains("crumbandtide.example: still to be revoked: the service post"), "{again}");
+    fs::write(&toml, settings + &service("true")).unwrap();
+    let tended = coast.json(&["tend"], 0);
+    let revoked = &tended["revoked"][0];
+    assert_eq!((&revoked["site"], &revoked["carried_out"]), (&json!(SITE), &json!(true)), "{tended}");
+    assert_eq!(revoked["services"][0]["new"], true, "{revoked}");
+    assert_eq!((coast.world.revoked(), leaf(&coast).public_key), (1, successor.clone()));
+    let shop = coast.harbor().join("certificates/shop.crumbandtide.example");
+    let mut folders: Vec<_> = fs::read_dir(shop).unwrap().map(|entry| entry.unwrap().path()).collect();
+    folders.sort();
+    let had = |path: PathBuf| read_chain(&fs::read(path).unwrap()).unwrap().remove(0).public_key;
+    for path in [folder.join("chain.pem"), folders.pop().unwrap().join("chain.pem")] {
+        assert_eq!(had(path), successor);
+    }
+    let idle = coast.json(&["tend"], 0);
+    assert_eq!((&idle["tried"], &idle["revoked"]), (&json!([]), &json!([])));
+}
+
+#[test]
 fn what_is_revoked_without_a_successor_is_known_as_such_until_the_next_run_of_the_timer() {
     let coast = Coast::with_bakery();
     let said = coast.run(&["certificate", "revoke", SITE, "--without-successor"]).expect(0);

@@ -18,6 +18,7 @@ mod piece;
 mod read;
 mod renewal;
 mod request;
+pub mod revocation;
 pub mod rules;
 mod served;
 mod zone_proof;

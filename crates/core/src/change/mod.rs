@@ -12,6 +12,7 @@ use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 use zeroize::Zeroizing;
 
+use crate::certificate::revocation::Revocation;
 use crate::harbor::NameserverSet;
 use crate::name::Hostname;
 use crate::site::{Account, Certificate, Plan, Site, Waiting, Zone};
@@ -168,6 +169,11 @@ pub enum InventoryChange {
     ForgetCertificate {
         folder: PathBuf,
     },
+    /// A certificate is to be revoked, once its successor is served.
+    RememberRevocation(Revocation),
+    ForgetRevocation {
+        folder: PathBuf,
+    },
     Await(Waiting),
     EndWait {
         site: Hostname,
@@ -287,6 +293,12 @@ impl Change {
                 }
                 InventoryChange::ForgetCertificate { folder } => {
                     format!("inventory: forget the former certificate in {}", folder.display())
+                }
+                InventoryChange::RememberRevocation(revocation) => {
+                    format!("inventory: remember to revoke the certificate in {}", revocation.files.folder().display())
+                }
+                InventoryChange::ForgetRevocation { folder } => {
+                    format!("inventory: the certificate in {} is not to be revoked any more", folder.display())
                 }
                 InventoryChange::Await(waiting) => {
                     format!("inventory: remember to get a certificate for {}", waiting.site)

@@ -5,7 +5,7 @@ use brightharbor_core::site::{AccountName, Site};
 use rusqlite::{Transaction, TransactionBehavior, params};
 
 use super::logbook::EntryOutcome;
-use super::{Store, StoreError, former, word};
+use super::{Store, StoreError, former, revocations, word};
 
 impl Store {
     /// Applies the inventory changes of a set and marks its logbook entry as done, both or neither.
@@ -162,6 +162,8 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
             )?;
         }
         InventoryChange::ForgetCertificate { folder } => former::forget(transaction, folder)?,
+        InventoryChange::RememberRevocation(revocation) => revocations::remember(transaction, revocation)?,
+        InventoryChange::ForgetRevocation { folder } => revocations::forget(transaction, folder)?,
         InventoryChange::Await(waiting) => {
             transaction.execute(
                 "INSERT INTO waiting (site, since, not_before, reason) VALUES ($1, $2, $3, $4)

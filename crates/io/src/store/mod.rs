@@ -10,6 +10,7 @@ mod read;
 mod read_nameservers;
 mod read_plans;
 mod read_zones;
+mod revocations;
 mod schema;
 
 use std::path::{Path, PathBuf};

@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 8;
+pub(super) const VERSION: i64 = 9;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -42,6 +42,9 @@ CREATE TABLE former_certificate (
     folder TEXT PRIMARY KEY, site TEXT NOT NULL, ended INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX former_certificate_by_end ON former_certificate(ended);
+CREATE TABLE revocation (
+    folder TEXT PRIMARY KEY, site TEXT NOT NULL, ca TEXT NOT NULL, reason TEXT NOT NULL, not_after TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
 CREATE TABLE waiting (
     site TEXT PRIMARY KEY REFERENCES site(main), since TEXT NOT NULL, not_before TEXT, reason TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
@@ -84,5 +87,10 @@ CREATE TABLE former_certificate (
     folder TEXT PRIMARY KEY, site TEXT NOT NULL, ended INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX former_certificate_by_end ON former_certificate(ended);
+",
+    "
+CREATE TABLE revocation (
+    folder TEXT PRIMARY KEY, site TEXT NOT NULL, ca TEXT NOT NULL, reason TEXT NOT NULL, not_after TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
 ",
 ];

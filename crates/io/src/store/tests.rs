@@ -1,5 +1,7 @@
 //! The inventory: what is written is what is read, all changes of a set or none.
 
+use brightharbor_core::acme::RevocationReason;
+use brightharbor_core::certificate::revocation::Revocation;
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
@@ -243,4 +245,29 @@ fn certificates_that_others_took_the_place_of_are_remembered_until_their_files_a
     let folder = certificate(3, Ca).files.folder;
     commit(&mut store, vec![InventoryChange::ForgetCertificate { folder }]).unwrap();
     assert_eq!(former(&store, "09"), ["2", "4"]);
+}
+
+#[test]
+fn what_is_to_be_revoked_is_known_until_the_ca_was_told() {
+    let (_folder, mut store) = fresh();
+    let revocation = |number: u8, reason| Revocation {
+        site: name("lanternchoir.example"),
+        files: CertificateFiles { folder: format!("/harbor/certificates/lanternchoir.example/{number}").into() },
+        ca: "default".into(),
+        reason,
+        not_after: "2027-02-01T07:00:00Z".parse().unwrap(),
+    };
+    let (first, second) =
+        (revocation(1, RevocationReason::Unspecified), revocation(2, RevocationReason::KeyCompromise));
+    let remember = |one: &Revocation| InventoryChange::RememberRevocation(one.clone());
+    commit(&mut store, vec![remember(&second), remember(&first)]).unwrap();
+    assert_eq!(store.revocations().unwrap(), [first.clone(), second.clone()]);
+    // Asked for once more, with a reason: the later one holds.
+    let again = revocation(1, RevocationReason::Superseded);
+    commit(&mut store, vec![remember(&again)]).unwrap();
+    assert_eq!(store.revocation_of(&name("lanternchoir.example")).unwrap(), Some(again));
+    assert_eq!(store.revocation_of(&name("gullrock.example")).unwrap(), None);
+    let folder = first.files.folder().to_path_buf();
+    commit(&mut store, vec![InventoryChange::ForgetRevocation { folder }]).unwrap();
+    assert_eq!(store.revocations().unwrap(), [second]);
 }

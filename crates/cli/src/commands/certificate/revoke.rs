@@ -1,9 +1,11 @@
 //! `certificate revoke`: tells the CA that a certificate must not be trusted any more, once a new one is in its place.
 
 use brightharbor_core::acme::RevocationReason;
-use brightharbor_core::change::{CaErrand, Change, ChangeSet, InventoryChange, ToldToCa};
-use brightharbor_core::site::{Certificate, CertificateSource, CertificateState};
+use brightharbor_core::certificate::revocation::Revocation;
+use brightharbor_core::change::{ChangeSet, InventoryChange};
+use brightharbor_core::name::Hostname;
 use brightharbor_io::acme::has_account;
+use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
@@ -11,12 +13,13 @@ use super::list::site_of;
 use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::secure::{SecureOutcome, Secured, Wanted, secure_as};
+use crate::revocations::{Revoked, carry_through, tell};
+use crate::run::{Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
-/// Revoke the certificate of a site at the CA. A new one, with a new key, is got and proven first.
+/// Revoke the certificate of a site at the CA. A new one, with a new key, is got and proven first, for the site and for
+/// whoever shares it; if something comes in between, `tend` goes on with it.
 #[derive(Debug, Args)]
 pub struct Revoke {
     /// A hostname of the site.
@@ -56,78 +59,83 @@ impl From<ReasonArgument> for RevocationReason {
 pub fn run(args: &Revoke, context: &Context) -> Report {
     let name = host(&args.hostname)?;
     let harbor = context.open()?;
-    let site = site_of(&harbor, &name)?;
-    let present = harbor.store.certificate_of(site.main())?;
-    let present = present.filter(|certificate| certificate.source == CertificateSource::Ca).ok_or_else(|| {
-        Error::refused("nothing-to-revoke", format!("{} has no certificate from the CA", site.main()))
-            .advice("one that was bought is revoked where it was bought")
-    })?;
-    let ca = present.details.ca.clone().unwrap_or_else(|| "default".into());
-    if harbor.settings.ca_named(Some(&ca)).is_none() {
+    // One that was begun is gone on with: what the site has by now may be its successor.
+    let revocation = match harbor.store.revocation_of(&main_of(&harbor, &name)?)? {
+        Some(begun) => match args.reason.into() {
+            RevocationReason::Unspecified => begun,
+            reason => Revocation { reason, ..begun },
+        },
+        None => of_present(&harbor, &name, args.reason.into())?,
+    };
+    let ca = &revocation.ca;
+    if harbor.settings.ca_named(Some(ca)).is_none() {
         let message = format!("harbor.toml has no CA `{ca}` any more, which the certificate is from");
         return Err(Error::refused("unknown-ca", message).advice(format!("put it back: [cas.{ca}]")));
     }
+    has_account(&harbor.settings, &harbor.layout, ca)?;
     drop(harbor);
-    let successor = match args.without_successor || args.options.dry_run {
-        true => None,
-        false => Some(context.block_on(secure_as(context, &site, Wanted::NewKey))??),
+    let revoked = if args.without_successor || args.options.dry_run {
+        let mut changed = context.block_on(tell(context, &revocation, &args.options))??;
+        if !args.without_successor {
+            changed.said.push("before that, a new certificate with a new key is got, installed and proven".into());
+        }
+        Revoked { revocation, successor: None, sites: vec![], services: vec![], changed }
+    } else {
+        context.block_on(remember(context, &revocation, &args.options))??;
+        context.block_on(carry_through(context, &revocation, &args.options))??
     };
-    if let Some(secured) = successor.as_ref().filter(|secured| !matches!(secured.outcome, SecureOutcome::Served { .. }))
-    {
-        let message =
-            format!("no new certificate of {} is served, so that the present one is not revoked", secured.site);
-        return Err(Error::refused("no-successor", message).advice(format!(
-            "see why: brightharbor certificate issue {}; or revoke it all the same with --without-successor",
-            secured.site
-        )));
-    }
-    let title = format!("certificate revoke {}", site.main());
-    let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
-        has_account(&harbor.settings, &harbor.layout, &ca)?;
+    Ok(Box::new(Shows(revoked)))
+}
+
+/// The main name of the site; the name itself, if it is not attached any more.
+fn main_of(harbor: &Harbor, name: &Hostname) -> Result<Hostname, Error> {
+    Ok(harbor.store.site_of(name)?.map_or_else(|| name.clone(), |site| site.main().clone()))
+}
+
+fn of_present(harbor: &Harbor, name: &Hostname, reason: RevocationReason) -> Result<Revocation, Error> {
+    let site = site_of(harbor, name)?;
+    let present = harbor.store.certificate_of(site.main())?;
+    present.and_then(|certificate| Revocation::of(&certificate, reason)).ok_or_else(|| {
+        Error::refused("nothing-to-revoke", format!("{} has no certificate from the CA", site.main())).advice(
+            match &site.rules.certificate.from {
+                Some(from) => format!("it shares that of {from}: brightharbor certificate revoke {from}"),
+                None => "one that was bought is revoked where it was bought".into(),
+            },
+        )
+    })
+}
+
+/// So that it is gone on with, whatever comes in between.
+async fn remember(context: &Context, revocation: &Revocation, options: &ChangeOptions) -> Result<(), Error> {
+    let title = format!("remember to revoke the certificate of {}", revocation.site);
+    change(context, &title, options, async |harbor, _| {
         let mut set = ChangeSet::new(&title);
-        let (site, chain, reason) = (site.main().clone(), present.files.chain(), args.reason.into());
-        set.changes.push(Change::TellCa(CaErrand { ca, told: ToldToCa::Revocation { site, chain, reason } }));
-        let mut said = Vec::new();
-        if args.without_successor {
-            let revoked = Certificate { state: CertificateState::Revoked, ..present.clone() };
-            set.inventory(InventoryChange::RecordCertificate(revoked));
-        } else if args.options.dry_run {
-            said.push("before that, a new certificate with a new key is got, installed and proven".into());
+        if !harbor.store.revocations()?.contains(revocation) {
+            set.inventory(InventoryChange::RememberRevocation(revocation.clone()));
         }
-        Ok(Decision { set, said })
-    }))??;
-    Ok(Box::new(Revoked { site: site.main().to_string(), until: present.not_after.to_string(), successor, changed }))
+        Ok(Decision { set, said: vec![] })
+    })
+    .await?;
+    Ok(())
 }
 
-struct Revoked {
-    site: String,
-    /// When the revoked one would have run out.
-    until: String,
-    successor: Option<Secured>,
-    changed: Changed,
-}
+struct Shows(Revoked);
 
-impl Shown for Revoked {
+impl Shown for Shows {
     fn human(&self, page: &mut Page) {
-        if self.changed.entry.is_none() {
-            return human::change_report(page, &self.changed);
+        if self.0.changed.entry.is_none() {
+            return human::change_report(page, &self.0.changed);
         }
-        self.successor.iter().for_each(|secured| human::secured(page, secured));
-        let former = if self.successor.is_some() { "former certificate" } else { "certificate" };
-        page.hanging("", &format!("The {former} of {}, until {}, is revoked.", self.site, self.until));
-        if self.successor.is_none() {
+        human::revoked(page, &self.0);
+        if self.0.successor.is_none() {
             page.hanging("next: ", "`brightharbor tend` gets another one as soon as it can; or detach the site");
         }
     }
 
     fn json(&self) -> Value {
-        json!({
-            "command": "certificate revoke",
-            "site": self.site,
-            "carried_out": self.changed.entry.is_some(),
-            "revoked_until": self.until,
-            "successor": self.successor.as_ref().map(json::SecuredDocument::from),
-        })
+        let mut document = json!(json::RevokedDocument::from(&self.0));
+        document["command"] = "certificate revoke".into();
+        document
     }
 
     fn exit(&self) -> Exit {

@@ -15,6 +15,6 @@ pub use delegation::delegations;
 pub use findings::findings;
 pub use lists::table;
 pub use page::{Page, when};
-pub use secured::{brought, secured};
+pub use secured::{brought, revoked, secured};
 pub use spread::spread;
 pub use survey::surveys;

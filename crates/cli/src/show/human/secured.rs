@@ -1,8 +1,10 @@
 //! What came of getting a certificate for a site.
 
 use brightharbor_core::acme::identifiers;
+use brightharbor_core::site::CertificateSource;
 
 use super::Page;
+use crate::revocations::Revoked;
 use crate::secure::{SecureOutcome, Secured};
 use crate::services::Brought;
 
@@ -13,7 +15,11 @@ pub fn secured(page: &mut Page, secured: &Secured) {
             let names = identifiers(&certificate.names, &certificate.details.wildcards);
             let names = names.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
             let until = certificate.not_after.strftime("%Y-%m-%d");
-            let how = if *new { "issued, installed and proven by a handshake" } else { "served as it should be" };
+            let how = match (new, certificate.source) {
+                (true, CertificateSource::Ca) => "issued, installed and proven by a handshake",
+                (true, _) => "installed and proven by a handshake",
+                (false, _) => "served as it should be",
+            };
             page.hanging("", &format!("{site}: certificate for {names} {how}, valid until {until}"));
         }
         SecureOutcome::NotYet => {
@@ -48,6 +54,16 @@ pub fn secured(page: &mut Page, secured: &Secured) {
     for (name, reason) in &secured.left_out {
         page.hanging("  left out: ", &format!("{name}: {reason}"));
     }
+}
+
+/// What came of a revocation that was carried out.
+pub fn revoked(page: &mut Page, revoked: &Revoked) {
+    revoked.successor.iter().chain(&revoked.sites).for_each(|one| secured(page, one));
+    revoked.services.iter().for_each(|one| brought(page, one));
+    let site = &revoked.revocation.site;
+    let until = revoked.revocation.not_after.strftime("%Y-%m-%d");
+    let former = if revoked.successor.is_some() { "former certificate" } else { "certificate" };
+    page.hanging("", &format!("The {former} of {site}, good until {until}, is revoked."));
 }
 
 /// What came of bringing another service its certificate.

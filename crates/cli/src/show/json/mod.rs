@@ -3,12 +3,14 @@
 
 mod change;
 mod delegation;
+mod revoked;
 mod secured;
 mod spread;
 mod survey;
 
 pub use change::ChangeDocument;
 pub use delegation::{FindingDocument, nameservers};
+pub use revoked::RevokedDocument;
 pub use secured::SecuredDocument;
 pub use spread::SpreadDocument;
 pub use survey::SurveyDocument;
