@@ -9,6 +9,7 @@ use rcgen::{
     CertificateParams, DistinguishedName, DnType, DnValue, KeyPair, PKCS_ECDSA_P256_SHA256, PKCS_ECDSA_P384_SHA384,
     PKCS_RSA_SHA256, PublicKeyData, RsaKeySize,
 };
+use zeroize::Zeroizing;
 
 #[derive(Debug, thiserror::Error)]
 #[error("{what}: {reason}")]
@@ -25,12 +26,12 @@ fn failed(what: &'static str) -> impl Fn(rcgen::Error) -> KeyError {
 const EMAIL_ADDRESS: [u64; 7] = [1, 2, 840, 113_549, 1, 9, 1];
 
 /// A new P-256 key, as PKCS#8 PEM.
-pub fn new_key_pem() -> Result<String, KeyError> {
+pub fn new_key_pem() -> Result<Zeroizing<String>, KeyError> {
     new_key_of(KeyKind::P256)
 }
 
 /// A new key of the kind, as PKCS#8 PEM, from the system's random source.
-pub fn new_key_of(kind: KeyKind) -> Result<String, KeyError> {
+pub fn new_key_of(kind: KeyKind) -> Result<Zeroizing<String>, KeyError> {
     let key = match kind {
         KeyKind::P256 => KeyPair::generate_for(&PKCS_ECDSA_P256_SHA256),
         KeyKind::P384 => KeyPair::generate_for(&PKCS_ECDSA_P384_SHA384),
@@ -38,7 +39,7 @@ pub fn new_key_of(kind: KeyKind) -> Result<String, KeyError> {
         KeyKind::Rsa3072 => KeyPair::generate_rsa_for(&PKCS_RSA_SHA256, RsaKeySize::_3072),
         KeyKind::Rsa4096 => KeyPair::generate_rsa_for(&PKCS_RSA_SHA256, RsaKeySize::_4096),
     };
-    Ok(key.map_err(failed("no key could be made"))?.serialize_pem())
+    Ok(Zeroizing::new(key.map_err(failed("no key could be made"))?.serialize_pem()))
 }
 
 /// Who asks for a certificate, as sellers want it; what is empty is left out.

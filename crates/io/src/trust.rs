@@ -2,10 +2,16 @@
 
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
+use std::time::Duration;
 
+use brightharbor_core::certificate::Distrust;
+use brightharbor_core::name::Hostname;
+use jiff::Timestamp;
+use rustls::client::WebPkiServerVerifier;
+use rustls::client::danger::ServerCertVerifier;
 use rustls::crypto::CryptoProvider;
-use rustls::pki_types::CertificateDer;
 use rustls::pki_types::pem::PemObject;
+use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
 use rustls::{ClientConfig, RootCertStore};
 
 /// The roots that certificates are verified with.
@@ -55,6 +61,34 @@ fn add_file(store: &mut RootCertStore, path: &Path) -> Result<(), TrustError> {
         found += 1;
     }
     if found == 0 { Err(failed("there is no certificate in it".into())) } else { Ok(()) }
+}
+
+/// Whether a chain, leaf first, DER, would be trusted at a moment for a hostname.
+pub fn judge(chain: &[&[u8]], hostname: &Hostname, roots: &Roots, now: Timestamp) -> Result<(), Distrust> {
+    let other = |reason: String| Distrust::Other(reason);
+    let verifier = WebPkiServerVerifier::builder_with_provider(Arc::clone(roots), provider());
+    let verifier = verifier.build().map_err(|error| other(error.to_string()))?;
+    let name =
+        ServerName::try_from(hostname.as_str().trim_matches(['[', ']'])).map_err(|error| other(error.to_string()))?;
+    let mut certificates = chain.iter().map(|der| CertificateDer::from(*der));
+    let leaf = certificates.next().ok_or_else(|| other("there is no certificate".into()))?;
+    let issuers: Vec<CertificateDer<'_>> = certificates.collect();
+    let now = UnixTime::since_unix_epoch(Duration::from_secs(u64::try_from(now.as_second()).unwrap_or_default()));
+    let verdict = verifier.verify_server_cert(&leaf, &issuers, &name, &[], now);
+    verdict.map(|_| ()).map_err(|error| distrust(&error))
+}
+
+pub(crate) fn distrust(error: &rustls::Error) -> Distrust {
+    use rustls::CertificateError as Wrong;
+    match error {
+        rustls::Error::InvalidCertificate(Wrong::UnknownIssuer) => Distrust::UnknownIssuer,
+        rustls::Error::InvalidCertificate(Wrong::NotValidForName | Wrong::NotValidForNameContext { .. }) => {
+            Distrust::Name
+        }
+        rustls::Error::InvalidCertificate(Wrong::Expired | Wrong::ExpiredContext { .. }) => Distrust::Expired,
+        rustls::Error::InvalidCertificate(Wrong::NotValidYet | Wrong::NotValidYetContext { .. }) => Distrust::NotYet,
+        other => Distrust::Other(other.to_string()),
+    }
 }
 
 /// The cryptography that all TLS here uses.

@@ -200,6 +200,33 @@ fn what_cannot_be_served_is_refused_with_its_reason() {
 }
 
 #[test]
+fn a_good_certificate_gives_way_to_one_that_nobody_trusts_only_when_that_is_said() {
+    let coast = Coast::with_bakery();
+    let (seller, file) = (Seller::new(), coast.path("sent.pem"));
+    let key = KeyPair::generate().unwrap();
+    let names = ["crumbandtide.example", "www.crumbandtide.example"].map(String::from);
+    let leaf = CertificateParams::new(names).unwrap().signed_by(&key, &seller.issuer).unwrap().pem();
+    let import = |more: &str, option: &[&str]| {
+        fs::write(&file, leaf.clone() + &key.serialize_pem() + more).unwrap();
+        coast.run(&[&["certificate", "import", file.to_str().unwrap()], option].concat())
+    };
+    let before = snapshot(&coast.harbor());
+    let alone = import("", &[]).expect(4);
+    assert!(alone.contains("visitors of crumbandtide.example would be warned"), "{alone}");
+    assert!(alone.contains("its issuer `CN=Tide Certificates issuer` too") && alone.contains("--fetch"), "{alone}");
+    let unknown_root = import(&(seller.issuer_pem.clone() + &seller.root_pem), &[]).expect(4);
+    assert!(unknown_root.contains("trust-roots"), "{unknown_root}");
+    assert_eq!(snapshot(&coast.harbor()), before, "nothing was changed");
+    let anyway = import(&seller.issuer_pem, &["--untrusted"]).expect(1);
+    assert!(anyway.contains("isitors are warned of it"), "{anyway}");
+    // Where the root is known, the chain ends well without it, and nothing is called missing.
+    let roots = coast.path("ca-root.pem");
+    fs::write(&roots, fs::read_to_string(&roots).unwrap() + &seller.root_pem).unwrap();
+    let good = import(&seller.issuer_pem, &[]).expect(0);
+    assert!(!good.contains("ends before") && good.contains("Its chain has 2 certificates"), "{good}");
+}
+
+#[test]
 fn a_stop_gap_is_marked_and_gives_way() {
     let coast = Coast::new();
     coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);

@@ -45,7 +45,9 @@ pub fn assemble(mut given: Vec<CertificateFacts>, key_public: &[u8]) -> Result<A
         seen.push(facts.der.clone());
         new
     });
-    let Some(leaf) = given.iter().position(|facts| facts.public_key == key_public) else {
+    // Of several for one key, such as before and after a renewal, the one that lasts longest.
+    let own = given.iter().enumerate().filter(|(_, facts)| facts.public_key == key_public);
+    let Some((leaf, _)) = own.max_by_key(|(_, facts)| facts.not_after) else {
         let subjects: Vec<String> =
             given.iter().filter(|facts| !facts.names.is_empty()).map(|f| f.names.join(" ")).collect();
         let subjects =

@@ -21,7 +21,7 @@ use super::{CertificateFacts, RequestFacts, old_lock, read_der, read_request};
 pub enum Piece {
     Certificate(Box<CertificateFacts>),
     /// A private key, as PEM.
-    Key(String),
+    Key(Zeroizing<String>),
     Request(RequestFacts),
     /// What should be known about the file itself.
     Remark(String),
@@ -151,7 +151,7 @@ fn without_old_locks(text: &str, password: Option<&str>) -> Result<Zeroizing<Str
         let Some(lock) = old_lock::first_in(&text) else { break };
         let what = format!("the key in part {}", lock.around.0.matches("-----BEGIN ").count() + 1);
         let key = lock.open(password).map_err(|why| locked(why, what, password))?;
-        let plain = Zeroizing::new(pem_of(lock.label, &key));
+        let plain = pem_of(lock.label, &key);
         let (before, behind) = lock.around;
         text = Zeroizing::new([before, &plain, behind].concat());
     }
@@ -210,16 +210,17 @@ fn from_der(bytes: &[u8], password: Option<&str>) -> Result<Vec<Piece>, PieceErr
     Ok(if is_key { vec![Piece::Key(pem_of("PRIVATE KEY", bytes))] } else { vec![] })
 }
 
-fn pem_of(label: &str, der: &[u8]) -> String {
-    let text = STANDARD.encode(der);
+fn pem_of(label: &str, der: &[u8]) -> Zeroizing<String> {
+    let text = Zeroizing::new(STANDARD.encode(der));
     let lines: Vec<&str> =
         text.as_bytes().chunks(64).map(|line| std::str::from_utf8(line).unwrap_or_default()).collect();
-    format!("-----BEGIN {label}-----\n{}\n-----END {label}-----\n", lines.join("\n"))
+    let body = Zeroizing::new(lines.join("\n"));
+    Zeroizing::new(format!("-----BEGIN {label}-----\n{}\n-----END {label}-----\n", body.as_str()))
 }
 
 /// A certificate as it stands in a chain file.
 pub fn certificate_pem(facts: &CertificateFacts) -> String {
-    pem_of("CERTIFICATE", &facts.der)
+    pem_of("CERTIFICATE", &facts.der).to_string()
 }
 
 /// The certificates of a PKCS#7 bundle (RFC 5652 section 5.1), which come in no order.

@@ -103,7 +103,7 @@ impl OrderFile {
         }
         let pem = match &plan.key_pem {
             Some(pem) => pem.clone(),
-            None => Zeroizing::new(new_key_of(plan.wish.key)?),
+            None => new_key_of(plan.wish.key)?,
         };
         self.say(&Line::Key(&pem))?;
         self.said.key_pem = Some(pem.clone());

@@ -17,7 +17,7 @@ use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 
 use crate::http::{HttpError, connect};
-use crate::trust::provider;
+use crate::trust::{distrust, provider};
 
 const HANDSHAKE_TIME: Duration = Duration::from_secs(8);
 
@@ -142,18 +142,5 @@ impl ServerCertVerifier for Witness {
 
     fn supported_verify_schemes(&self) -> Vec<SignatureScheme> {
         self.verifier.supported_verify_schemes()
-    }
-}
-
-fn distrust(error: &rustls::Error) -> Distrust {
-    use rustls::CertificateError as Wrong;
-    match error {
-        rustls::Error::InvalidCertificate(Wrong::UnknownIssuer) => Distrust::UnknownIssuer,
-        rustls::Error::InvalidCertificate(Wrong::NotValidForName | Wrong::NotValidForNameContext { .. }) => {
-            Distrust::Name
-        }
-        rustls::Error::InvalidCertificate(Wrong::Expired | Wrong::ExpiredContext { .. }) => Distrust::Expired,
-        rustls::Error::InvalidCertificate(Wrong::NotValidYet | Wrong::NotValidYetContext { .. }) => Distrust::NotYet,
-        other => Distrust::Other(other.to_string()),
     }
 }

@@ -3,18 +3,21 @@
 use std::path::PathBuf;
 
 use brightharbor_core::certificate::{
-    Assembled, CertificateFacts, Install, Piece, Unfit, assemble, certificate_pem, check_leaf, install, pieces,
+    Assembled, CertificateFacts, Distrust, Install, Piece, Unfit, assemble, certificate_pem, check_leaf, install,
+    pieces,
 };
 use brightharbor_core::change::InventoryChange;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{CertificateDetails, CertificateSource, Site};
+use brightharbor_core::site::{Certificate, CertificateDetails, CertificateSource, CertificateState, Site};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::keys::public_half;
 use brightharbor_io::probe::fetch_issuer;
 use brightharbor_io::server::await_fingerprint;
+use brightharbor_io::trust;
 use clap::Args;
 use jiff::Timestamp;
 use serde_json::{Value, json};
+use zeroize::Zeroizing;
 
 use super::list::site_of;
 use super::unlock::{UnlockOptions, read_pieces};
@@ -25,7 +28,7 @@ use crate::options::ChangeOptions;
 use crate::run::{Changed, Context, Decision, change};
 use crate::secure::{Secured, prove_installed};
 use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::show::{Shown, counted, json};
 use crate::site_change::own_file;
 
 /// Import a certificate that was bought: any mixture of PEM, DER, PKCS#7, PKCS#12 and zip files, with or
@@ -41,6 +44,9 @@ pub struct Import {
     /// Fetch issuers that are missing from where the certificates say.
     #[arg(long)]
     fetch: bool,
+    /// Install it although no root that is trusted here vouches for it, in place of one that visitors trust.
+    #[arg(long)]
+    untrusted: bool,
     #[command(flatten)]
     unlock: UnlockOptions,
     #[command(flatten)]
@@ -72,8 +78,16 @@ pub fn run(args: &Import, context: &Context) -> Report {
             None => site_by_names(harbor, &given)?,
         };
         keys.extend(waiting_keys(harbor, &site)?);
-        let (key, made) = with_its_key(&given, &keys, &site)?;
+        let (key, mut made) = with_its_key(&given, &keys, &site)?;
         check_leaf(&made.chain[0], &site.hostnames, now).map_err(|error| unfit(&error, &site))?;
+        match judged(harbor, &site, &made, now)? {
+            // What issues the last one is a root that programs bring along.
+            Ok(()) => made.missing = None,
+            Err(distrust) if args.untrusted => {
+                remarks.push(format!("visitors are warned of it: {}", distrust.words()));
+            }
+            Err(distrust) => spare_a_good_one(harbor, &site, &made, &distrust, now)?,
+        }
         let mut decided = decide(harbor, &site, &made, &key, now, args.options.yes || args.options.dry_run)?;
         decided.said.append(&mut remarks);
         fits = Some((site, made));
@@ -143,18 +157,64 @@ fn site_by_names(harbor: &Harbor, given: &[CertificateFacts]) -> Result<Site, Er
 }
 
 /// The keys that wait for their certificate, the newest first, and the one that is installed.
-fn waiting_keys(harbor: &Harbor, site: &Site) -> Result<Vec<String>, Error> {
+fn waiting_keys(harbor: &Harbor, site: &Site) -> Result<Vec<Zeroizing<String>>, Error> {
     let folder = harbor.layout.requests().join(site.main().as_str());
     let mut folders: Vec<PathBuf> =
         std::fs::read_dir(&folder).into_iter().flatten().flatten().map(|entry| entry.path()).collect();
     folders.sort();
     folders.reverse();
     folders.extend(site.certificate.as_ref().map(|files| files.folder().to_path_buf()));
-    Ok(folders.iter().filter_map(|folder| std::fs::read_to_string(folder.join("key.pem")).ok()).collect())
+    let read = |folder: &PathBuf| std::fs::read_to_string(folder.join("key.pem")).ok().map(Zeroizing::new);
+    Ok(folders.iter().filter_map(read).collect())
+}
+
+/// Whether visitors would trust it.
+fn judged(harbor: &Harbor, site: &Site, made: &Assembled, now: Timestamp) -> Result<Result<(), Distrust>, Error> {
+    let roots = trust::roots(&harbor.settings.internet.trust_roots)?;
+    let chain: Vec<&[u8]> = made.chain.iter().map(|facts| &facts.der[..]).collect();
+    Ok(trust::judge(&chain, site.main(), &roots, now))
+}
+
+/// Refuses to put one that nobody trusts in the place of one that is served and trusted.
+fn spare_a_good_one(
+    harbor: &Harbor,
+    site: &Site,
+    made: &Assembled,
+    distrust: &Distrust,
+    now: Timestamp,
+) -> Result<(), Error> {
+    let present = harbor.store.certificate_of(site.main())?;
+    let is_good = |one: &Certificate| {
+        one.state == CertificateState::Served && one.not_after > now && one.source != CertificateSource::SelfSigned
+    };
+    if !present.as_ref().is_some_and(is_good) {
+        return Ok(());
+    }
+    let message = format!(
+        "visitors of {} would be warned of it, and they trust the present one: {}",
+        site.main(),
+        distrust.words()
+    );
+    let advice = match &made.missing {
+        Some(missing) => format!(
+            "give the certificate of its issuer `{missing}` too, or let --fetch look for it; or install it all the \
+             same with --untrusted"
+        ),
+        None => {
+            "name its root under `trust-roots` in harbor.toml if your visitors know it; or install it all the same \
+                 with --untrusted"
+                .into()
+        }
+    };
+    Err(Error::refused("untrusted", message).advice(advice))
 }
 
 /// The first key that one of the certificates is for.
-fn with_its_key(given: &[CertificateFacts], keys: &[String], site: &Site) -> Result<(String, Assembled), Error> {
+fn with_its_key(
+    given: &[CertificateFacts],
+    keys: &[Zeroizing<String>],
+    site: &Site,
+) -> Result<(Zeroizing<String>, Assembled), Error> {
     let mut last = None;
     for key in keys {
         let public = public_half(key)
@@ -217,7 +277,7 @@ fn decide(
     }
     let until = leaf.not_after.strftime("%Y-%m-%d");
     let mut said = vec![format!("the certificate of {} covers all its names, until {until}", site.main())];
-    said.push(format!("its chain has {} certificates, in order", made.chain.len()));
+    said.push(format!("its chain has {}, in order", counted(made.chain.len(), "certificate")));
     if let Some(missing) = &made.missing {
         said.push(format!(
             "the chain ends before `{missing}`: if that is no root that visitors' programs know, ask the seller for it"

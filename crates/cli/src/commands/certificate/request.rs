@@ -61,7 +61,7 @@ pub fn run(args: &Request, context: &Context) -> Report {
         // A folder of its own each time: no earlier key is ever lost.
         let folder = harbor.layout.requests().join(site.main().as_str()).join(stamp);
         let mut set = ChangeSet::new(&title);
-        set.file(FileWrite::new(folder.join("key.pem"), None, key, 0o600, Purpose::Key));
+        set.file(FileWrite::new(folder.join("key.pem"), None, key.as_str(), 0o600, Purpose::Key));
         set.file(FileWrite::new(folder.join("request.pem"), None, request.clone(), 0o600, Purpose::Loose));
         let names = site.hostnames.iter().map(Hostname::as_str).collect::<Vec<_>>().join(", ");
         let said = vec![format!("the request is for {names}"), format!("its key stays in {}", folder.display())];
