@@ -1,13 +1,12 @@
 //! `tend`: the scheduled job. Takes back what a killed command left, gets the certificates that wait for their links,
 //! and renews those that are due.
 
-use std::collections::HashSet;
-
+use brightharbor_core::certificate::due::{due, to_ask_about};
 use brightharbor_core::certificate::former::{forget, over_before};
 use brightharbor_core::certificate::revocation::forget_over;
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::CertificateSource;
+use brightharbor_core::site::Certificate;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::clear_away;
@@ -104,33 +103,26 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     }
     let harbor = context.open()?;
     let now = clock::now();
-    let mut due: Vec<Hostname> = Vec::new();
-    for waiting in harbor.store.all_waiting()? {
-        match waiting.not_before.filter(|not_before| *not_before > now) {
-            Some(not_before) => {
-                let until = human::when(not_before, now);
-                report.later.push((waiting.site, format!("not before {until}: {}", waiting.reason)));
-            }
-            None => due.push(waiting.site),
-        }
+    let (waiting, certificates) = (harbor.store.all_waiting()?, harbor.store.all_certificates()?);
+    let asked: Vec<Certificate> = to_ask_about(&certificates, &waiting, now).cloned().collect();
+    let called_back = called_back(context, &harbor, &asked).await;
+    let due = due(waiting, &certificates, outdated(&harbor, &certificates)?, called_back, now);
+    let revocations = harbor.store.revocations()?;
+    for waiting in due.later {
+        let until = waiting.not_before.map(|not_before| human::when(not_before, now)).unwrap_or_default();
+        report.later.push((waiting.site, format!("not before {until}: {}", waiting.reason)));
     }
-    let waiting: HashSet<Hostname> = due.iter().chain(report.later.iter().map(|(site, _)| site)).cloned().collect();
-    let mut ours = harbor.store.all_certificates()?;
-    due.extend(ours.iter().filter(|one| one.is_due(now) && !waiting.contains(&one.site)).map(|one| one.site.clone()));
-    due.extend(outdated(&harbor, &ours)?.into_iter().filter(|site| !waiting.contains(site)));
-    let held_back: HashSet<&Hostname> = report.later.iter().map(|(site, _)| site).collect();
-    ours.retain(|one| one.source == CertificateSource::Ca && !held_back.contains(&one.site));
-    let called_back = called_back(context, &harbor, &ours).await;
-    due.retain(|site| !called_back.contains(site));
+    let turns = [(due.wanting, Wanted::Enough), (due.called_back, Wanted::New), (due.unproven, Wanted::Proof)];
     if args.dry_run {
-        due.extend(called_back);
-        due.extend(harbor.store.revocations()?.into_iter().map(|revocation| revocation.site));
-        let mut seen = HashSet::new();
-        due.retain(|site| seen.insert(site.clone()));
-        report.would = due;
+        report.would = turns.into_iter().flat_map(|(sites, _)| sites).collect();
+        for revocation in revocations {
+            if !report.would.contains(&revocation.site) {
+                report.would.push(revocation.site);
+            }
+        }
         return Ok(Box::new(report));
     }
-    for (names, wanted) in [(due, Wanted::Enough), (called_back, Wanted::New)] {
+    for (names, wanted) in turns {
         let mut sites = Vec::with_capacity(names.len());
         for name in names {
             sites.extend(harbor.store.site_of(&name)?);
@@ -146,8 +138,10 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     }
     let options = ChangeOptions { dry_run: false, yes: true };
     // Not while its successor cannot be asked for.
-    for revocation in harbor.store.revocations()?.iter().filter(|one| !held_back.contains(&one.site)) {
-        report.revoked.push((revocation.site.clone(), carry_through(context, revocation, &options).await));
+    let held_back = |site: &Hostname| report.later.iter().any(|(later, _)| later == site);
+    for revocation in revocations.into_iter().filter(|one| !held_back(&one.site)).collect::<Vec<_>>() {
+        let revoked = carry_through(context, &revocation, &options).await;
+        report.revoked.push((revocation.site, revoked));
     }
     // What was renewed just now, or by hand since the last run, reaches the services.
     report.brought = bring(context, None, &options).await?;

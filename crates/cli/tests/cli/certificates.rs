@@ -219,9 +219,16 @@ fn a_good_certificate_gives_way_to_one_that_nobody_trusts_only_when_that_is_said
     assert_eq!(snapshot(&coast.harbor()), before, "nothing was changed");
     let anyway = import(&seller.issuer_pem, &["--untrusted"]).expect(1);
     assert!(anyway.contains("isitors are warned of it"), "{anyway}");
+    // It is not taken for good, and proven as soon as it can be.
+    let listed = |exit| coast.json(&["certificate", "list"], exit)["certificates"][0]["state"].clone();
+    assert_eq!(listed(3), "installed");
+    assert_eq!(coast.json(&["tend"], 1)["tried"][0]["outcome"], "not-shown");
     // Where the root is known, the chain ends well without it, and nothing is called missing.
     let roots = coast.path("ca-root.pem");
     fs::write(&roots, fs::read_to_string(&roots).unwrap() + &seller.root_pem).unwrap();
+    let tended = coast.json(&["tend"], 0);
+    assert_eq!((&tended["tried"][0]["outcome"], &tended["tried"][0]["new"]), (&json!("served"), &json!(false)));
+    assert_eq!((listed(0), &coast.json(&["tend"], 0)["tried"]), (json!("served"), &json!([])));
     let good = import(&seller.issuer_pem, &[]).expect(0);
     assert!(!good.contains("ends before") && good.contains("Its chain has 2 certificates"), "{good}");
 }

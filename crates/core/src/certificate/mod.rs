@@ -8,6 +8,7 @@ pub mod caa;
 mod chain;
 mod coverage;
 mod describe;
+pub mod due;
 pub mod former;
 mod hello;
 mod install;

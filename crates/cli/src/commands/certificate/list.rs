@@ -181,9 +181,9 @@ impl Certificates {
         certificates.filter(|certificate| certificate.source == CertificateSource::SelfSigned).count()
     }
 
-    fn revoked(&self) -> usize {
+    fn in_state(&self, state: CertificateState) -> usize {
         let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
-        certificates.filter(|certificate| certificate.state == CertificateState::Revoked).count()
+        certificates.filter(|certificate| certificate.state == state).count()
     }
 
     fn headline(&self) -> String {
@@ -196,8 +196,14 @@ impl Certificates {
         if soon > past {
             parts.push(format!("{} within {}", soon - past, counted(self.soon.unsigned_abs() as usize, "day")));
         }
-        if self.revoked() > 0 {
-            parts.push(format!("{} revoked", self.revoked()));
+        for (state, words) in [
+            (CertificateState::Revoked, "revoked"),
+            (CertificateState::Installed, "installed and not shown by a handshake yet"),
+        ] {
+            match self.in_state(state) {
+                0 => {}
+                count => parts.push(format!("{count} {words}")),
+            }
         }
         match self.stop_gaps() {
             0 => {}
@@ -271,8 +277,8 @@ impl Shown for Certificates {
     fn exit(&self) -> Exit {
         match (self.within(0), self.within(self.soon), self.holes()) {
             (1.., ..) => Exit::Fault,
-            _ if self.revoked() > 0 => Exit::Fault,
-            (0, 0, 0) if self.stop_gaps() == 0 => Exit::Done,
+            _ if self.in_state(CertificateState::Revoked) > 0 => Exit::Fault,
+            (0, 0, 0) if self.stop_gaps() + self.in_state(CertificateState::Installed) == 0 => Exit::Done,
             _ => Exit::Waits,
         }
     }
