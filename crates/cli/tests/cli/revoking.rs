@@ -127,6 +127,9 @@ fn what_a_ca_is_told_is_in_the_logbook_also_when_it_was_refused() {
     let dry = coast.run(&["ca", "change-key", "--dry-run"]).expect(0);
     assert!(dry.contains("give the account at the CA `default` another key"), "{dry}");
     assert_eq!(snapshot(&coast.harbor()), harbor);
+    coast.run(&["ca", "change-key"]).expect(0);
+    coast.run(&["ca", "tell-contact"]).expect(0);
+    assert_ne!(snapshot(&coast.harbor()), harbor, "the key is another one");
     // One that the CA has not issued.
     let key = rcgen::KeyPair::generate().unwrap();
     let strange = rcgen::CertificateParams::new([SITE.to_string()]).unwrap().self_signed(&key).unwrap();
@@ -136,4 +139,10 @@ fn what_a_ca_is_told_is_in_the_logbook_also_when_it_was_refused() {
     assert_eq!(listed(&coast, 0), "served", "nothing was changed");
     let entry = &coast.json(&["logbook"], 0)["entries"][0];
     assert_eq!(entry["outcome"], "rolled back", "{entry}");
+    // Closed for ever: the next order opens another account.
+    assert!(coast.run(&["ca", "close", "default"]).expect(4).contains("--yes"));
+    coast.run(&["ca", "close", "default", "--yes"]).expect(0);
+    assert_eq!(coast.json(&["ca", "list"], 0)["cas"][0]["account"], json!(null));
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert!(coast.json(&["ca", "list"], 0)["cas"][0]["account"].as_str().unwrap().ends_with("/account/1"));
 }

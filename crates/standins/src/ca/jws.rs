@@ -17,7 +17,8 @@ struct Flattened {
 #[derive(Debug, Deserialize)]
 pub(super) struct Header {
     pub alg: String,
-    pub nonce: String,
+    /// Only within another request there is none.
+    pub nonce: Option<String>,
     pub url: String,
     pub kid: Option<String>,
     pub jwk: Option<Jwk>,
@@ -44,7 +45,23 @@ pub(super) fn decode(text: &str) -> Result<Vec<u8>, String> {
 }
 
 impl Signed {
+    /// One that came by itself.
     pub fn read(body: &[u8]) -> Result<Self, String> {
+        let signed = Self::parse(body)?;
+        if signed.header.nonce.is_none() { Err("there is no nonce".into()) } else { Ok(signed) }
+    }
+
+    /// One within another, for the same URL (RFC 8555 section 7.3.5).
+    pub fn read_within(body: &[u8], url: &str) -> Result<Self, String> {
+        let signed = Self::parse(body)?;
+        match &signed.header {
+            header if header.nonce.is_some() => Err("there must be no nonce within".into()),
+            header if header.url != url => Err("the url within is another one".into()),
+            _ => Ok(signed),
+        }
+    }
+
+    fn parse(body: &[u8]) -> Result<Self, String> {
         let jws: Flattened = serde_json::from_slice(body).map_err(|error| error.to_string())?;
         let header: Header = serde_json::from_slice(&decode(&jws.protected)?).map_err(|error| error.to_string())?;
         if header.alg != "ES256" {
@@ -127,5 +144,9 @@ mod tests {
         ] {
             assert!(Signed::read(&signed(&key, header.clone(), "{}")).is_err(), "{header}");
         }
+        let within = |header: serde_json::Value| Signed::read_within(&signed(&key, header, "{}"), "u").is_ok();
+        assert!(within(json!({ "alg": "ES256", "url": "u", "kid": "k" })));
+        assert!(!within(json!({ "alg": "ES256", "url": "other", "kid": "k" })));
+        assert!(!within(json!({ "alg": "ES256", "nonce": "n", "url": "u", "kid": "k" })));
     }
 }

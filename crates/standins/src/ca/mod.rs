@@ -1,6 +1,7 @@
 //! A CA that speaks RFC 8555 from the server's side, written from the RFC alone and sharing nothing with the client:
 //! it checks nonces, signatures and URLs, validates http-01 through its own look-ups, and signs.
 
+mod accounts;
 mod after_issue;
 mod authority;
 mod dns01;

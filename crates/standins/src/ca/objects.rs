@@ -2,6 +2,8 @@
 
 use std::collections::{HashMap, HashSet};
 
+use serde_json::Value;
+
 use super::jws::Jwk;
 
 #[derive(Default)]
@@ -10,12 +12,18 @@ pub(super) struct Books {
     /// Requests so far, and how many of them were answered that it is not ready yet.
     pub requests: usize,
     pub not_ready: usize,
-    pub accounts: Vec<Jwk>,
+    pub accounts: Vec<Account>,
     pub orders: Vec<Order>,
     pub authorizations: Vec<Authorization>,
     /// Issued chains by number.
     pub certificates: HashMap<usize, String>,
     pub revoked: HashSet<usize>,
+}
+
+pub(super) struct Account {
+    pub key: Jwk,
+    pub contact: Value,
+    pub closed: bool,
 }
 
 pub(super) struct Order {
@@ -55,6 +63,20 @@ impl Status {
 }
 
 impl Books {
+    /// The account that this key has, unless it is closed.
+    pub fn account_of(&self, key: &Jwk) -> Option<usize> {
+        self.accounts.iter().position(|account| account.key == *key && !account.closed)
+    }
+
+    pub fn key_of(&self, number: usize) -> Option<&Jwk> {
+        self.accounts.get(number).filter(|account| !account.closed).map(|account| &account.key)
+    }
+
+    pub fn open_account(&mut self, key: Jwk, contact: Value) -> usize {
+        self.accounts.push(Account { key, contact, closed: false });
+        self.accounts.len() - 1
+    }
+
     pub fn order_status(&self, order: &Order) -> &'static str {
         let has = |status| order.authorizations.iter().any(|&number| self.authorizations[number].status == status);
         if order.certificate.is_some() {

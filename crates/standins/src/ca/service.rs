@@ -33,7 +33,7 @@ struct Shared {
 }
 
 /// An answer in the making.
-struct Answer {
+pub(super) struct Answer {
     status: u16,
     body: Vec<u8>,
     kind: &'static str,
@@ -41,20 +41,20 @@ struct Answer {
 }
 
 /// A refusal: status, type of RFC 8555 section 6.7, detail.
-struct Refusal(u16, &'static str, String);
+pub(super) struct Refusal(pub u16, pub &'static str, pub String);
 
-type Result<T> = std::result::Result<T, Refusal>;
+pub(super) type Result<T> = std::result::Result<T, Refusal>;
 
-fn malformed(detail: impl ToString) -> Refusal {
+pub(super) fn malformed(detail: impl ToString) -> Refusal {
     Refusal(400, "malformed", detail.to_string())
 }
 
 impl Answer {
-    fn json(status: u16, value: &Value) -> Self {
+    pub(super) fn json(status: u16, value: &Value) -> Self {
         Self { status, body: value.to_string().into_bytes(), kind: "application/json", location: None }
     }
 
-    fn at(mut self, location: String) -> Self {
+    pub(super) fn at(mut self, location: String) -> Self {
         self.location = Some(location);
         self
     }
@@ -110,7 +110,11 @@ impl CaService {
         self.books().orders.len()
     }
 
-    fn books(&self) -> std::sync::MutexGuard<'_, Books> {
+    pub(super) fn account_url(&self, number: &str) -> String {
+        format!("{}/account/{number}", self.shared.base)
+    }
+
+    pub(super) fn books(&self) -> std::sync::MutexGuard<'_, Books> {
         self.shared.books.lock().unwrap_or_else(|poisoned| poisoned.into_inner())
     }
 
@@ -163,7 +167,8 @@ impl CaService {
         if signed.header.url != format!("{}{path}", self.shared.base) {
             return Err(Refusal(401, "unauthorized", "the url in the header is another one".into()));
         }
-        if !self.books().nonces.remove(&signed.header.nonce) {
+        let nonce = signed.header.nonce.as_deref().unwrap_or_default();
+        if !self.books().nonces.remove(nonce) {
             return Err(Refusal(400, "badNonce", "this nonce was not given out, or is used".into()));
         }
         if path == "/account" {
@@ -174,6 +179,8 @@ impl CaService {
         let (what, number) = (parts.next().unwrap_or_default(), parts.next().and_then(|n| n.parse::<usize>().ok()));
         let kind = parts.next().unwrap_or_default();
         match (what, number) {
+            ("account", Some(number)) => self.change_account(account, number, &signed.payload),
+            ("key", None) => self.change_key(account, &signed),
             ("revoke", None) => self.revoke(&signed.payload),
             ("order", None) => self.new_order(account, &signed.payload),
             ("order", Some(number)) => self.order(account, number, 200),
@@ -198,38 +205,11 @@ impl CaService {
                 "newAccount": format!("{base}/account"),
                 "newOrder": format!("{base}/order"),
                 "revokeCert": format!("{base}/revoke"),
+                "keyChange": format!("{base}/key"),
                 "renewalInfo": format!("{base}/renewal"),
                 "meta": { "termsOfService": format!("{base}/terms") },
             }),
         )
-    }
-
-    fn account(&self, signed: &Signed) -> Result<Answer> {
-        let key: &Jwk = signed.header.jwk.as_ref().ok_or_else(|| malformed("a new account needs its jwk"))?;
-        signed.verify(key).map_err(malformed)?;
-        let payload: Value = serde_json::from_slice(&signed.payload).map_err(malformed)?;
-        if payload["termsOfServiceAgreed"] != json!(true) {
-            return Err(Refusal(403, "userActionRequired", "the terms must be agreed to".into()));
-        }
-        let mut books = self.books();
-        let known = books.accounts.iter().position(|account| account == key);
-        let number = known.unwrap_or_else(|| {
-            books.accounts.push(key.clone());
-            books.accounts.len() - 1
-        });
-        let status = if known.is_some() { 200 } else { 201 };
-        Ok(Answer::json(status, &json!({ "status": "valid" })).at(format!("{}/account/{number}", self.shared.base)))
-    }
-
-    /// The account that has signed.
-    fn who(&self, signed: &Signed) -> Result<usize> {
-        let kid = signed.header.kid.as_deref().ok_or_else(|| malformed("a kid is needed here"))?;
-        let number = kid.strip_prefix(&format!("{}/account/", self.shared.base)).and_then(|n| n.parse::<usize>().ok());
-        let key = number.and_then(|number| self.books().accounts.get(number).cloned());
-        match (number, key) {
-            (Some(number), Some(key)) => signed.verify(&key).map(|()| number).map_err(malformed),
-            _ => Err(Refusal(400, "accountDoesNotExist", "this account is not known".into())),
-        }
     }
 
     fn new_order(&self, account: usize, payload: &[u8]) -> Result<Answer> {
@@ -334,7 +314,7 @@ impl CaService {
             _ => return Err(Refusal(404, "malformed", "no such challenge".into())),
         };
         let mut books = self.books();
-        let thumbprint = books.accounts.get(account).map(Jwk::thumbprint).unwrap_or_default();
+        let thumbprint = books.key_of(account).map(Jwk::thumbprint).unwrap_or_default();
         let authorization = books.authorizations.get_mut(number).filter(|a| a.account == account);
         let authorization = authorization.ok_or_else(|| Refusal(404, "malformed", "no such challenge".into()))?;
         if authorization.status == Status::Pending {
