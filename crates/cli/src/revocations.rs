@@ -52,7 +52,18 @@ pub async fn tell(context: &Context, revocation: &Revocation, options: &ChangeOp
     change(context, &revocation.title(), options, async |harbor, _| {
         has_account(&harbor.settings, &harbor.layout, &revocation.ca)?;
         let present = harbor.store.certificate_of(&revocation.site)?;
-        Ok(Decision { set: revocation.tell(present.as_ref()), said: vec![] })
+        let remembered = harbor.store.revocations()?.iter().any(|other| other.files == revocation.files);
+        Ok(Decision { set: revocation.tell(present.as_ref(), remembered), said: vec![] })
+    })
+    .await
+}
+
+/// What would be told once a successor is there.
+pub async fn foresee(context: &Context, revocation: &Revocation) -> Result<Changed, Error> {
+    let options = ChangeOptions { dry_run: true, yes: false };
+    change(context, &revocation.title(), &options, async |_, _| {
+        let said = vec!["before that, a new certificate with a new key is got, installed and proven".into()];
+        Ok(Decision { set: revocation.tell(None, false), said })
     })
     .await
 }

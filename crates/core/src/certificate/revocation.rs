@@ -56,7 +56,7 @@ impl Revocation {
     }
 
     /// Tells the CA. A certificate that the site still has is known as revoked from then on.
-    pub fn tell(&self, present: Option<&Certificate>) -> ChangeSet {
+    pub fn tell(&self, present: Option<&Certificate>, remembered: bool) -> ChangeSet {
         let mut set = ChangeSet::new(self.title());
         let (site, chain) = (self.site.clone(), self.files.chain());
         let told = ToldToCa::Revocation { site, chain, reason: self.reason };
@@ -65,7 +65,9 @@ impl Revocation {
             let revoked = Certificate { state: CertificateState::Revoked, ..present.clone() };
             set.inventory(InventoryChange::RecordCertificate(revoked));
         }
-        set.inventory(InventoryChange::ForgetRevocation { folder: self.files.folder().to_path_buf() });
+        if remembered {
+            set.inventory(InventoryChange::ForgetRevocation { folder: self.files.folder().to_path_buf() });
+        }
         set
     }
 }
@@ -113,14 +115,15 @@ mod tests {
         let old = certificate("/h/1", CertificateSource::Ca);
         let revocation = Revocation::of(&old, RevocationReason::KeyCompromise).unwrap();
         let lines = |present: Option<&Certificate>| {
-            revocation.tell(present).changes.iter().map(Change::line).collect::<Vec<_>>()
+            revocation.tell(present, true).changes.iter().map(Change::line).collect::<Vec<_>>()
         };
         let told = "have the CA `default` revoke the certificate of gullrock.example (key-compromise)";
-        let forget = "inventory: the certificate in /h/1 is not to be revoked any more";
+        let forget = "inventory: forget that the certificate in /h/1 is to be revoked";
         let newer = certificate("/h/2", CertificateSource::Ca);
         assert_eq!(lines(Some(&newer)), [told, forget]);
         assert_eq!(lines(None), [told, forget]);
         assert_eq!(lines(Some(&old)), [told, "inventory: record the certificate of gullrock.example", forget]);
+        assert_eq!(revocation.tell(None, false).changes.len(), 1);
         assert!(revocation.is_of(Some(&old)) && !revocation.is_of(Some(&newer)) && !revocation.is_of(None));
     }
 }

@@ -298,7 +298,7 @@ impl Change {
                     format!("inventory: remember to revoke the certificate in {}", revocation.files.folder().display())
                 }
                 InventoryChange::ForgetRevocation { folder } => {
-                    format!("inventory: the certificate in {} is not to be revoked any more", folder.display())
+                    format!("inventory: forget that the certificate in {} is to be revoked", folder.display())
                 }
                 InventoryChange::Await(waiting) => {
                     format!("inventory: remember to get a certificate for {}", waiting.site)

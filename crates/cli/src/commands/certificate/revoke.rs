@@ -13,7 +13,7 @@ use super::list::site_of;
 use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
-use crate::revocations::{Revoked, carry_through, tell};
+use crate::revocations::{Revoked, carry_through, foresee, tell};
 use crate::run::{Context, Decision, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
@@ -74,15 +74,15 @@ pub fn run(args: &Revoke, context: &Context) -> Report {
     }
     has_account(&harbor.settings, &harbor.layout, ca)?;
     drop(harbor);
-    let revoked = if args.without_successor || args.options.dry_run {
-        let mut changed = context.block_on(tell(context, &revocation, &args.options))??;
-        if !args.without_successor {
-            changed.said.push("before that, a new certificate with a new key is got, installed and proven".into());
+    let alone =
+        |changed| Revoked { revocation: revocation.clone(), successor: None, sites: vec![], services: vec![], changed };
+    let revoked = match (args.without_successor, args.options.dry_run) {
+        (true, _) => alone(context.block_on(tell(context, &revocation, &args.options))??),
+        (false, true) => alone(context.block_on(foresee(context, &revocation))??),
+        (false, false) => {
+            context.block_on(remember(context, &revocation, &args.options))??;
+            context.block_on(carry_through(context, &revocation, &args.options))??
         }
-        Revoked { revocation, successor: None, sites: vec![], services: vec![], changed }
-    } else {
-        context.block_on(remember(context, &revocation, &args.options))??;
-        context.block_on(carry_through(context, &revocation, &args.options))??
     };
     Ok(Box::new(Shows(revoked)))
 }
