@@ -28,6 +28,9 @@ pub struct Brought {
 
 /// Looks after the services of the settings; with a name, after that one alone.
 pub async fn bring(context: &Context, only: Option<&str>, options: &ChangeOptions) -> Result<Vec<Brought>, Error> {
+    if context.open()?.settings.services.is_empty() {
+        return Ok(vec![]);
+    }
     // What a killed command has left is taken back first: a service may have files that it was never told of.
     change(context, "certificate install", options, async |_, _| {
         Ok(Decision { set: ChangeSet::new("certificate install"), said: vec![] })

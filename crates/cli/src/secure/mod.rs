@@ -175,7 +175,9 @@ async fn look_into(harbor: &Harbor, course: &mut Course<'_>, wanted: Wanted) -> 
             Stage::InPlace { certificate: Box::new(certificate), new: false }
         }
         present => {
-            let keep_key = wish.keep_key && wanted != Wanted::NewKey;
+            // Why one was revoked may be that its key is known.
+            let revoked = present.as_ref().is_some_and(|one| one.state == CertificateState::Revoked);
+            let keep_key = wish.keep_key && wanted != Wanted::NewKey && !revoked;
             let wish = Box::new(CertificateWish { proof, keep_key, ..(**wish).clone() });
             Stage::ToOrder { names, present, wish, zones }
         }

@@ -108,6 +108,8 @@ fn who_shares_the_certificate_gets_the_successor_before_it_is_revoked() {
 #[test]
 fn what_is_revoked_without_a_successor_is_known_as_such_until_the_next_run_of_the_timer() {
     let coast = Coast::with_bakery();
+    coast.json(&["certificate", "issue", SITE, "--keep-key"], 0);
+    let before = leaf(&coast).public_key;
     let said = coast.run(&["certificate", "revoke", SITE, "--without-successor"]).expect(0);
     assert!(said.contains("is revoked.") && said.contains("`brightharbor tend` gets another one"), "{said}");
     assert_eq!(listed(&coast, 1), "revoked");
@@ -118,6 +120,7 @@ fn what_is_revoked_without_a_successor_is_known_as_such_until_the_next_run_of_th
     assert_eq!(coast.json(&["tend", "--dry-run"], 3)["would_try"], json!([SITE]));
     assert_eq!(coast.json(&["tend"], 0)["tried"][0]["new"], json!(true));
     assert_eq!(listed(&coast, 0), "served");
+    assert_ne!(leaf(&coast).public_key, before, "pinned or not");
 }
 
 #[test]
