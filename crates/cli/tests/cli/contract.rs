@@ -232,6 +232,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "names",
             "not_after",
             "days_left",
+            "served_at",
             "uncovered",
             "waiting"
         ])

@@ -149,6 +149,18 @@ pub enum WebServer {
     None,
 }
 
+impl WebServer {
+    /// As the settings name it.
+    pub fn word(self) -> &'static str {
+        match self {
+            WebServer::Nginx => "nginx",
+            WebServer::Apache => "apache",
+            WebServer::StandIn => "stand-in",
+            WebServer::None => "none",
+        }
+    }
+}
+
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum DnsServer {

@@ -1,18 +1,20 @@
 //! `certificate list`: every certificate with its state and the days left, and which hostnames none of them covers. For
 //! monitoring: an exit code, and a file of metrics.
 
-use std::fmt::Write;
 use std::path::PathBuf;
 
 use brightharbor_core::acme::identifiers;
+use brightharbor_core::harbor::Service;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site, SiteKind};
 use brightharbor_io::clock;
-use brightharbor_io::install::write_atomically;
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::{service_has, write_atomically};
 use clap::Args;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
+use super::metrics::metrics;
 use crate::commands::{Report, account};
 use crate::error::{Error, Exit};
 use crate::run::Context;
@@ -51,7 +53,8 @@ pub fn run(args: &List, context: &Context) -> Report {
             continue;
         }
         let waits = harbor.store.waiting_of(site.main())?.is_some();
-        rows.push(Row { site, certificate, waits });
+        let served_at = certificate.as_ref().map(|one| served_at(&harbor, &site, one)).unwrap_or_default();
+        rows.push(Row { site, certificate, waits, served_at });
     }
     if let Some(path) = &args.metrics {
         write_atomically(path, metrics(&rows, now).as_bytes(), 0o644)?;
@@ -66,15 +69,28 @@ pub fn run(args: &List, context: &Context) -> Report {
     Ok(Box::new(Certificates { rows, now, coverage: args.coverage, soon: args.expiring.unwrap_or(SOON) }))
 }
 
-struct Row {
-    site: Site,
-    certificate: Option<Certificate>,
+pub(super) struct Row {
+    pub site: Site,
+    pub certificate: Option<Certificate>,
     waits: bool,
+    /// The web server, if a handshake has shown it there, and the services that have it.
+    served_at: Vec<String>,
+}
+
+fn served_at(harbor: &Harbor, site: &Site, certificate: &Certificate) -> Vec<String> {
+    let settings = &harbor.settings;
+    let web = (certificate.state != CertificateState::Installed).then(|| settings.web.server.word().to_string());
+    let services = settings.services.iter().filter(|(_, service)| site.hostnames.contains(&service.hostname));
+    let has_it = |(name, service): (&String, &Service)| {
+        let chain = std::fs::read(certificate.files.chain()).ok()?;
+        service_has(service, &chain).then(|| name.clone())
+    };
+    web.into_iter().chain(services.filter_map(has_it)).collect()
 }
 
 impl Row {
     /// The hostnames of the site that its certificate does not name.
-    fn uncovered(&self) -> Vec<&Hostname> {
+    pub fn uncovered(&self) -> Vec<&Hostname> {
         let covered = |hostname: &Hostname| self.certificate.as_ref().is_some_and(|one| one.covers(hostname));
         self.site.hostnames.iter().filter(|hostname| !covered(hostname)).collect()
     }
@@ -116,46 +132,6 @@ fn left_words(certificate: &Certificate, now: Timestamp) -> String {
         past if past < 0 => format!("ran out {} ago", counted(past.unsigned_abs() as usize, "day")),
         left => format!("{} left", counted(left as usize, "day")),
     }
-}
-
-/// One sample a site, by its main hostname, which holds nothing that would need escaping.
-fn metrics(rows: &[Row], now: Timestamp) -> String {
-    let mut text = String::new();
-    let _ =
-        writeln!(text, "# HELP brightharbor_certificate_not_after_seconds When the certificate of a site runs out.");
-    let _ = writeln!(text, "# TYPE brightharbor_certificate_not_after_seconds gauge");
-    for row in rows {
-        if let Some(certificate) = &row.certificate {
-            let (site, source) = (row.site.main(), certificate.source.words());
-            let end = certificate.not_after.as_second();
-            let _ = writeln!(
-                text,
-                "brightharbor_certificate_not_after_seconds{{site=\"{site}\",source=\"{source}\"}} {end}"
-            );
-        }
-    }
-    let _ = writeln!(text, "# HELP brightharbor_certificate_served Whether a handshake has shown it.");
-    let _ = writeln!(text, "# TYPE brightharbor_certificate_served gauge");
-    for row in rows {
-        if let Some(certificate) = &row.certificate {
-            let served = u8::from(certificate.state == CertificateState::Served);
-            let _ = writeln!(text, "brightharbor_certificate_served{{site=\"{}\"}} {served}", row.site.main());
-        }
-    }
-    let _ = writeln!(text, "# HELP brightharbor_hostnames_uncovered Hostnames of a site that no certificate covers.");
-    let _ = writeln!(text, "# TYPE brightharbor_hostnames_uncovered gauge");
-    for row in rows {
-        let _ = writeln!(
-            text,
-            "brightharbor_hostnames_uncovered{{site=\"{}\"}} {}",
-            row.site.main(),
-            row.uncovered().len()
-        );
-    }
-    let _ = writeln!(text, "# HELP brightharbor_metrics_written_seconds When this was written.");
-    let _ = writeln!(text, "# TYPE brightharbor_metrics_written_seconds gauge");
-    let _ = writeln!(text, "brightharbor_metrics_written_seconds {}", now.as_second());
-    text
 }
 
 struct Certificates {
@@ -243,6 +219,7 @@ impl Shown for Certificates {
                 source_words(certificate),
                 certificate.state.word().to_string(),
                 left_words(certificate, self.now),
+                row.served_at.join(", "),
                 match row.uncovered().len() {
                     0 => counted(names_of(certificate).len(), "name"),
                     holes => format!("{}, {holes} not covered", counted(names_of(certificate).len(), "name")),
@@ -250,10 +227,17 @@ impl Shown for Certificates {
             ],
             None => {
                 let why = if row.waits { "waits for its links" } else { "none" };
-                vec![row.site.main().to_string(), String::new(), why.into(), String::new(), String::new()]
+                vec![
+                    row.site.main().to_string(),
+                    String::new(),
+                    why.into(),
+                    String::new(),
+                    String::new(),
+                    String::new(),
+                ]
             }
         });
-        table(page, &["site", "source", "state", "time", "covers"], rows.collect());
+        table(page, &["site", "source", "state", "time", "at", "covers"], rows.collect());
     }
 
     fn json(&self) -> Value {
@@ -267,6 +251,7 @@ impl Shown for Certificates {
                 "names": row.certificate.as_ref().map(names_of),
                 "not_after": row.certificate.as_ref().map(|certificate| certificate.not_after.to_string()),
                 "days_left": row.certificate.as_ref().map(|certificate| days_left(certificate, self.now)),
+                "served_at": row.served_at,
                 "uncovered": row.uncovered(),
                 "waiting": row.waits,
             })
@@ -285,7 +270,7 @@ impl Shown for Certificates {
 }
 
 /// For the other commands of this noun: the site of a hostname.
-pub fn site_of(harbor: &brightharbor_io::harbor::Harbor, name: &Hostname) -> Result<Site, Error> {
+pub fn site_of(harbor: &Harbor, name: &Hostname) -> Result<Site, Error> {
     harbor.store.site_of(name)?.ok_or_else(|| {
         Error::refused("not-attached", format!("{name} is not attached here"))
             .advice(format!("attach it first: brightharbor attach {name} --account ACCOUNT"))

@@ -5,6 +5,7 @@ pub mod import;
 pub mod install;
 pub mod issue;
 pub mod list;
+mod metrics;
 pub mod prove;
 mod proven;
 pub mod request;
