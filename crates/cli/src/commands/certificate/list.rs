@@ -21,7 +21,8 @@ use crate::run::Context;
 use crate::show::human::{Page, table};
 use crate::show::{Shown, counted};
 
-/// List the certificates. Ends with 1 if one has run out, with 3 if one will soon, is a stop-gap, or a hostname has none.
+/// List the certificates. Ends with 1 if one has run out or is revoked, with 3 if one will run out soon, is a stop-gap, no
+/// handshake has shown it yet, or a hostname has none.
 #[derive(Debug, Args)]
 pub struct List {
     /// Only those of this account's sites.

@@ -81,7 +81,9 @@ pub fn run(args: &Revoke, context: &Context) -> Report {
         (false, true) => alone(context.block_on(foresee(context, &revocation))??),
         (false, false) => {
             context.block_on(remember(context, &revocation, &args.options))??;
-            context.block_on(carry_through(context, &revocation, &args.options))??
+            // Asked once: what is remembered would be gone on with by the timer all the same.
+            let yes = ChangeOptions { dry_run: false, yes: true };
+            context.block_on(carry_through(context, &revocation, &yes))??
         }
     };
     Ok(Box::new(Shows(revoked)))
