@@ -3,6 +3,7 @@
 use jiff::SignedDuration;
 
 use super::{Link, LinkName, LinkState, Seen, TlsOutcome, Turn};
+use crate::certificate::urgent_from;
 use crate::site::{CertificateSource, CertificateState};
 
 pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
@@ -56,7 +57,10 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     let left = not_after.duration_since(seen.now);
     let until = not_after.strftime("%Y-%m-%d");
     let because = format!("verified, {protocol}, {} sent, valid until {until}", chain_length(*sent));
-    if left < SignedDuration::from_hours(24 * 2) {
+    // One that lives for six days has no more than that for a third of its life.
+    let ours = certificate.filter(|c| c.not_after == *not_after);
+    let is_late = ours.is_none_or(|c| urgent_from(c.not_before, c.not_after) <= seen.now);
+    if left < SignedDuration::from_hours(24 * 2) && is_late {
         return link(LinkState::Risk, format!("{because}: less than two days left")).turn(Turn::Tend);
     }
     link(LinkState::Holds, because)

@@ -402,3 +402,33 @@ fn where_a_visitor_lands() {
     assert_eq!(ending(LandingEnd::Loop { url: "http://gullrock.example/".into() }).state, LinkState::Broken);
     assert_eq!(ending(LandingEnd::TooLong).turn, Some(Turn::Administrator));
 }
+
+#[test]
+fn two_days_are_little_unless_it_lives_for_six() {
+    let look_at = |not_before: &str, shown_until: &str, recorded_until: &str, state| {
+        Look::spoilt(|look| {
+            look.host().tls[0].outcome = match shown(Ok(())) {
+                TlsOutcome::Shown { protocol, verified, names, sent, .. } => {
+                    TlsOutcome::Shown { protocol, verified, names, sent, not_after: shown_until.parse().unwrap() }
+                }
+                other => other,
+            };
+            let certificate = look.harbored.as_mut().unwrap().certificate.as_mut().unwrap();
+            certificate.not_before = not_before.parse().unwrap();
+            certificate.not_after = recorded_until.parse().unwrap();
+            certificate.state = state;
+        })
+        .link(LinkName::Secure)
+    };
+    let served = CertificateState::Served;
+    // It is the 23rd, seven o'clock.
+    let end = "2026-11-25T06:00:00Z";
+    assert_eq!(look_at("2026-11-19T06:00:00Z", end, end, served).state, LinkState::Holds, "a third of six days");
+    assert_eq!(look_at("2026-08-27T06:00:00Z", end, end, served).state, LinkState::Risk);
+    // Another one than ours is shown: how long that lives is not known.
+    let other = look_at("2026-11-19T06:00:00Z", end, "2027-02-21T07:00:00Z", served);
+    assert_eq!((other.state, other.turn), (LinkState::Risk, Some(Turn::Tend)));
+    let far = "2027-02-21T07:00:00Z";
+    let revoked = look_at("2026-11-23T07:00:00Z", far, far, CertificateState::Revoked);
+    assert_eq!((revoked.state, revoked.turn), (LinkState::Broken, Some(Turn::Tend)));
+}

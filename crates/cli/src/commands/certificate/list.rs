@@ -4,6 +4,7 @@
 use std::path::PathBuf;
 
 use brightharbor_core::acme::identifiers;
+use brightharbor_core::certificate::urgent_from;
 use brightharbor_core::harbor::Service;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site, SiteKind};
@@ -39,7 +40,8 @@ pub struct List {
     metrics: Option<PathBuf>,
 }
 
-/// Fewer days than this are soon: renewing has failed for a while by then.
+/// Fewer days than this are soon, if less than a sixth of the lifetime is left as well: renewing has failed for a while by
+/// then.
 const SOON: i64 = 7;
 
 pub fn run(args: &List, context: &Context) -> Report {
@@ -67,7 +69,7 @@ pub fn run(args: &List, context: &Context) -> Report {
         let end = row.certificate.as_ref().map(|certificate| certificate.not_after);
         (end.is_none(), end)
     });
-    Ok(Box::new(Certificates { rows, now, coverage: args.coverage, soon: args.expiring.unwrap_or(SOON) }))
+    Ok(Box::new(Certificates { rows, now, coverage: args.coverage, soon: args.expiring }))
 }
 
 pub(super) struct Row {
@@ -139,8 +141,8 @@ struct Certificates {
     rows: Vec<Row>,
     now: Timestamp,
     coverage: bool,
-    /// So many days are soon.
-    soon: i64,
+    /// So many days are soon, if somebody has said so.
+    soon: Option<i64>,
 }
 
 impl Certificates {
@@ -148,9 +150,23 @@ impl Certificates {
         self.rows.iter().map(|row| row.uncovered().len()).sum()
     }
 
-    fn within(&self, days: i64) -> usize {
+    fn past(&self) -> usize {
         let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
-        certificates.filter(|certificate| days_left(certificate, self.now) < days).count()
+        certificates.filter(|certificate| certificate.not_after <= self.now).count()
+    }
+
+    /// Those that have not run out yet, and will soon.
+    fn ending(&self) -> usize {
+        let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
+        let soon = |certificate: &&Certificate| {
+            let days = days_left(certificate, self.now);
+            certificate.not_after > self.now
+                && match self.soon {
+                    Some(soon) => days < soon,
+                    None => days < SOON && urgent_from(certificate.not_before, certificate.not_after) <= self.now,
+                }
+        };
+        certificates.filter(soon).count()
     }
 
     fn stop_gaps(&self) -> usize {
@@ -166,12 +182,17 @@ impl Certificates {
     fn headline(&self) -> String {
         let certificates = self.rows.iter().filter(|row| row.certificate.is_some()).count();
         let mut parts = vec![counted(certificates, "certificate")];
-        let (past, soon) = (self.within(0), self.within(self.soon));
+        let (past, ending) = (self.past(), self.ending());
         if past > 0 {
             parts.push(format!("{past} ran out"));
         }
-        if soon > past {
-            parts.push(format!("{} within {}", soon - past, counted(self.soon.unsigned_abs() as usize, "day")));
+        match (ending, self.soon) {
+            (0, _) => {}
+            (_, Some(days)) => {
+                parts.push(format!("{ending} within {}", counted(days.unsigned_abs() as usize, "day")));
+            }
+            (1, None) => parts.push("1 runs out soon".into()),
+            (_, None) => parts.push(format!("{ending} run out soon")),
         }
         for (state, words) in [
             (CertificateState::Revoked, "revoked"),
@@ -261,7 +282,7 @@ impl Shown for Certificates {
     }
 
     fn exit(&self) -> Exit {
-        match (self.within(0), self.within(self.soon), self.holes()) {
+        match (self.past(), self.ending(), self.holes()) {
             (1.., ..) => Exit::Fault,
             _ if self.in_state(CertificateState::Revoked) > 0 => Exit::Fault,
             (0, 0, 0) if self.stop_gaps() + self.in_state(CertificateState::Installed) == 0 => Exit::Done,

@@ -34,6 +34,8 @@ pub struct Manner {
     pub reuse: u8,
     /// How many of 100 nonces are refused.
     pub refused_nonces: u8,
+    /// How long its certificates live, in seconds, if not for years.
+    pub lifetime: Option<u64>,
 }
 
 pub fn start_ca_with(cast: &Cast, folder: &Path, manner: &Manner) -> Ca {
@@ -61,6 +63,10 @@ pub fn start_ca_with(cast: &Cast, folder: &Path, manner: &Manner) -> Ca {
         "externalAccountMACKeys": manner.customer.iter().map(|(id, key)| (id.to_string(), key.to_string()))
             .collect::<BTreeMap<_, _>>(),
     }});
+    let mut config = config;
+    if let Some(seconds) = manner.lifetime {
+        config["pebble"]["certificateValidityPeriod"] = seconds.into();
+    }
     fs::write(files.join("config.json"), config.to_string()).unwrap();
     let server = Server::spawn(
         Command::new(program)

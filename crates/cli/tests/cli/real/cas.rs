@@ -138,6 +138,38 @@ fn the_account_gets_another_key_another_contact_and_an_end() {
     assert_ne!(account().unwrap(), first, "another account");
 }
 
+#[test]
+fn certificates_that_live_for_six_days_or_for_seconds_are_renewed_in_time() {
+    let (coast, ca) = with_ca(&Manner { lifetime: Some(6 * 86_400), ..Manner::default() }, "");
+    let issue = ["certificate", "issue", SITE, "--ca", "pier"];
+    coast.json(&issue, 0);
+    let listed = coast.json(&["certificate", "list"], 0);
+    assert_eq!(listed["certificates"][0]["days_left"], 5, "{listed}");
+    assert_eq!(coast.json(&["tend"], 0)["tried"], json!([]), "it is not due for days");
+    let soon = coast.run(&["certificate", "list", "--expiring", "7"]).expect(3);
+    assert!(soon.starts_with("1 certificate, 1 within 7 days"), "{soon}");
+    drop(ca);
+
+    let ca = start_ca_with(&coast.world.cast, coast.folder.path(), &Manner { lifetime: Some(20), ..Manner::default() });
+    settle(&coast, &ca, "");
+    coast.done(&["certificate", "renew", SITE]);
+    let first = chain(&coast).remove(0);
+    let late = coast.run(&["survey", SITE]);
+    assert!(!late.stdout.contains("less than two days left"), "{late:?}");
+    let started = std::time::Instant::now();
+    let renewed = loop {
+        let tended = coast.done(&["tend"]);
+        if tended["tried"] != json!([]) {
+            break tended;
+        }
+        assert!(started.elapsed().as_secs() < 20, "it ran out");
+        std::thread::sleep(std::time::Duration::from_millis(500));
+    };
+    assert_eq!(renewed["tried"][0]["outcome"], "served", "{renewed}");
+    let second = chain(&coast).remove(0);
+    assert!(second.public_key != first.public_key && second.not_before < first.not_after, "before it ran out");
+}
+
 fn ca_folder(coast: &Coast, ca: &Ca) -> std::path::PathBuf {
     let hash = brightharbor_core::change::content_hash(ca.directory.as_bytes());
     coast.harbor().join("ca").join(&hash[..16])
