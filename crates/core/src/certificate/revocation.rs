@@ -4,12 +4,10 @@
 //! Getting the successor, and telling the CA, is the command's; what is told stands in `change::CaErrand`.
 
 use jiff::Timestamp;
-use serde::{Deserialize, Serialize};
 
 use crate::acme::RevocationReason;
 use crate::change::{CaErrand, Change, ChangeSet, InventoryChange, ToldToCa};
-use crate::name::Hostname;
-use crate::site::{Certificate, CertificateFiles, CertificateSource, CertificateState};
+use crate::site::{Certificate, CertificateSource, CertificateState, Revocation};
 
 /// Forgets what has run out by itself meanwhile, and says so.
 pub fn forget_over(all: &[Revocation], now: Timestamp) -> (ChangeSet, Vec<String>) {
@@ -19,19 +17,6 @@ pub fn forget_over(all: &[Revocation], now: Timestamp) -> (ChangeSet, Vec<String
         said.push(format!("the certificate of {} that was to be revoked has run out by itself", over.site));
     }
     (set, said)
-}
-
-/// What a CA is to be told as soon as it can be.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Revocation {
-    pub site: Hostname,
-    /// Of the certificate that is to be revoked.
-    pub files: CertificateFiles,
-    /// The CA that it is from, by its name in the settings; that of `[ca]` is `default`.
-    pub ca: String,
-    pub reason: RevocationReason,
-    /// When it runs out by itself.
-    pub not_after: Timestamp,
 }
 
 impl Revocation {
@@ -75,7 +60,8 @@ impl Revocation {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::site::CertificateDetails;
+    use crate::name::Hostname;
+    use crate::site::{CertificateDetails, CertificateFiles};
 
     fn certificate(folder: &str, source: CertificateSource) -> Certificate {
         Certificate {

@@ -12,10 +12,9 @@ use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 use zeroize::Zeroizing;
 
-use crate::certificate::revocation::Revocation;
 use crate::harbor::NameserverSet;
 use crate::name::Hostname;
-use crate::site::{Account, Certificate, Plan, Site, Waiting, Zone};
+use crate::site::{Account, Certificate, Plan, Revocation, Site, Waiting, Zone};
 use crate::zone::{Pattern, Update};
 pub use needs::Needs;
 pub use outside::{CaErrand, ServicePlacing, ToldToCa};

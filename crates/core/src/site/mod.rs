@@ -38,7 +38,7 @@ pub use detach::{DetachLoaded, ZoneFate, ZoneRemovalFiles, detach, leaving, remo
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{
     Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, HttpsWish,
-    Site, SiteKind, SiteRules, TlsFloor, Waiting, WwwPolicy, Zone, ZoneHome,
+    Revocation, Site, SiteKind, SiteRules, TlsFloor, Waiting, WwwPolicy, Zone, ZoneHome,
 };
 pub use nameserver_set::{Member, MemberError, align_addresses, set_of, weaknesses};
 pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};

@@ -6,6 +6,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::{AccountName, CertificateWish, Demand};
+use crate::acme::RevocationReason;
 use crate::certificate::usual_moment;
 use crate::name::Hostname;
 use crate::redirect::Redirect;
@@ -296,6 +297,19 @@ pub struct Waiting {
     pub not_before: Option<Timestamp>,
     /// What went wrong the last time; empty while only the links are waited for.
     pub reason: String,
+}
+
+/// What a CA is to be told as soon as it can be.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Revocation {
+    pub site: Hostname,
+    /// Of the certificate that is to be revoked.
+    pub files: CertificateFiles,
+    /// The CA that it is from, by its name in the settings; that of `[ca]` is `default`.
+    pub ca: String,
+    pub reason: RevocationReason,
+    /// When it runs out by itself.
+    pub not_after: Timestamp,
 }
 
 #[cfg(test)]

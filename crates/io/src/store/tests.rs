@@ -1,12 +1,11 @@
 //! The inventory: what is written is what is read, all changes of a set or none.
 
 use brightharbor_core::acme::RevocationReason;
-use brightharbor_core::certificate::revocation::Revocation;
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{
     Account, AccountName, Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState,
-    HttpsPolicy, Limits, Plan, Site, SiteKind, SiteRules, Waiting, Zone, ZoneHome,
+    HttpsPolicy, Limits, Plan, Revocation, Site, SiteKind, SiteRules, Waiting, Zone, ZoneHome,
 };
 use jiff::Timestamp;
 

@@ -3,22 +3,21 @@
 use std::path::PathBuf;
 
 use brightharbor_core::certificate::{
-    Assembled, CertificateFacts, Distrust, Install, Piece, Unfit, assemble, certificate_pem, check_leaf, install,
-    pieces,
+    Assembled, CertificateFacts, Install, Piece, assemble, certificate_pem, check_leaf, install, pieces,
 };
 use brightharbor_core::change::InventoryChange;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateDetails, CertificateSource, CertificateState, Site};
+use brightharbor_core::site::{CertificateDetails, CertificateSource, Site};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::keys::public_half;
 use brightharbor_io::probe::fetch_issuer;
 use brightharbor_io::server::await_fingerprint;
-use brightharbor_io::trust;
 use clap::Args;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 use zeroize::Zeroizing;
 
+use super::fitness::{judged, spare_a_good_one, unfit};
 use super::list::site_of;
 use super::unlock::{UnlockOptions, read_pieces};
 use crate::commands::{Report, host};
@@ -168,47 +167,6 @@ fn waiting_keys(harbor: &Harbor, site: &Site) -> Result<Vec<Zeroizing<String>>, 
     Ok(folders.iter().filter_map(read).collect())
 }
 
-/// Whether visitors would trust it.
-fn judged(harbor: &Harbor, site: &Site, made: &Assembled, now: Timestamp) -> Result<Result<(), Distrust>, Error> {
-    let roots = trust::roots(&harbor.settings.internet.trust_roots)?;
-    let chain: Vec<&[u8]> = made.chain.iter().map(|facts| &facts.der[..]).collect();
-    Ok(trust::judge(&chain, site.main(), &roots, now))
-}
-
-/// Refuses to put one that nobody trusts in the place of one that is served and trusted.
-fn spare_a_good_one(
-    harbor: &Harbor,
-    site: &Site,
-    made: &Assembled,
-    distrust: &Distrust,
-    now: Timestamp,
-) -> Result<(), Error> {
-    let present = harbor.store.certificate_of(site.main())?;
-    let is_good = |one: &Certificate| {
-        one.state == CertificateState::Served && one.not_after > now && one.source != CertificateSource::SelfSigned
-    };
-    if !present.as_ref().is_some_and(is_good) {
-        return Ok(());
-    }
-    let message = format!(
-        "visitors of {} would be warned of it, and they trust the present one: {}",
-        site.main(),
-        distrust.words()
-    );
-    let advice = match &made.missing {
-        Some(missing) => format!(
-            "give the certificate of its issuer `{missing}` too, or let --fetch look for it; or install it all the \
-             same with --untrusted"
-        ),
-        None => {
-            "name its root under `trust-roots` in harbor.toml if your visitors know it; or install it all the same \
-                 with --untrusted"
-                .into()
-        }
-    };
-    Err(Error::refused("untrusted", message).advice(advice))
-}
-
 /// The first key that one of the certificates is for.
 fn with_its_key(
     given: &[CertificateFacts],
@@ -231,22 +189,6 @@ fn with_its_key(
                 .advice("give the key's file too; one made elsewhere is as good"))
         }
     }
-}
-
-fn unfit(error: &Unfit, site: &Site) -> Error {
-    let advice = match error {
-        Unfit::NoCertificate => "give the certificate's file too".to_string(),
-        Unfit::OtherKey(_) => format!(
-            "give the key that the request was made with; or have it issued anew for a new one: brightharbor \
-             certificate request {}",
-            site.main()
-        ),
-        Unfit::Uncovered(_) => "have it issued for all names of the site, or detach those names".into(),
-        Unfit::Expired(_) => "get a new one from the seller".into(),
-        Unfit::NotYet(_) => "wait until then, or see that this machine's clock is right".into(),
-        Unfit::Weak(_) => "have it issued anew, for a P-256 key or RSA 2048".into(),
-    };
-    Error::refused("unfit", error).advice(advice)
 }
 
 fn decide(

@@ -5,17 +5,17 @@ use std::path::PathBuf;
 
 use brightharbor_core::acme::identifiers;
 use brightharbor_core::certificate::urgent_from;
-use brightharbor_core::harbor::Service;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site, SiteKind};
+use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::install::{service_has, write_atomically};
+use brightharbor_io::install::write_atomically;
 use clap::Args;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use super::metrics::metrics;
+use super::rows::{Row, days_left};
 use crate::commands::{Report, account};
 use crate::error::{Error, Exit};
 use crate::run::Context;
@@ -48,17 +48,7 @@ pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
     let account = args.account.as_deref().map(|typed| account::show::find(&harbor, typed)).transpose()?;
     let now = clock::now();
-    let mut rows = Vec::new();
-    for site in harbor.store.sites(account.as_ref().map(|account| &account.name))? {
-        let certificate = harbor.store.certificate_of(site.main())?;
-        // Few CAs issue for addresses: one without is nothing that is missing.
-        if site.kind == SiteKind::ByAddress && certificate.is_none() {
-            continue;
-        }
-        let waits = harbor.store.waiting_of(site.main())?.is_some();
-        let served_at = certificate.as_ref().map(|one| served_at(&harbor, &site, one)).unwrap_or_default();
-        rows.push(Row { site, certificate, waits, served_at });
-    }
+    let mut rows = Row::read_all(&harbor, account.as_ref().map(|account| &account.name))?;
     if let Some(path) = &args.metrics {
         write_atomically(path, metrics(&rows, now).as_bytes(), 0o644)?;
     }
@@ -72,32 +62,7 @@ pub fn run(args: &List, context: &Context) -> Report {
     Ok(Box::new(Certificates { rows, now, coverage: args.coverage, soon: args.expiring }))
 }
 
-pub(super) struct Row {
-    pub site: Site,
-    pub certificate: Option<Certificate>,
-    waits: bool,
-    /// The web server, if a handshake has shown it there, and the services that have it.
-    served_at: Vec<String>,
-}
-
-fn served_at(harbor: &Harbor, site: &Site, certificate: &Certificate) -> Vec<String> {
-    let settings = &harbor.settings;
-    let web = (certificate.state != CertificateState::Installed).then(|| settings.web.server.word().to_string());
-    let services = settings.services.iter().filter(|(_, service)| site.hostnames.contains(&service.hostname));
-    let has_it = |(name, service): (&String, &Service)| {
-        let chain = std::fs::read(certificate.files.chain()).ok()?;
-        service_has(service, &chain).then(|| name.clone())
-    };
-    web.into_iter().chain(services.filter_map(has_it)).collect()
-}
-
 impl Row {
-    /// The hostnames of the site that its certificate does not name.
-    pub fn uncovered(&self) -> Vec<&Hostname> {
-        let covered = |hostname: &Hostname| self.certificate.as_ref().is_some_and(|one| one.covers(hostname));
-        self.site.hostnames.iter().filter(|hostname| !covered(hostname)).collect()
-    }
-
     fn cover_words(&self, hostname: &Hostname, now: Timestamp) -> String {
         match &self.certificate {
             Some(certificate) if certificate.covers(hostname) => covered_by(certificate, now),
@@ -124,10 +89,6 @@ fn source_words(certificate: &Certificate) -> String {
 /// The names that it was made for, a wildcard as such.
 fn names_of(certificate: &Certificate) -> Vec<String> {
     identifiers(&certificate.names, &certificate.details.wildcards).iter().map(ToString::to_string).collect()
-}
-
-fn days_left(certificate: &Certificate, now: Timestamp) -> i64 {
-    certificate.not_after.duration_since(now).as_secs().div_euclid(86_400)
 }
 
 fn left_words(certificate: &Certificate, now: Timestamp) -> String {

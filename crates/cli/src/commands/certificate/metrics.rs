@@ -5,7 +5,7 @@ use std::fmt::Write;
 use brightharbor_core::site::CertificateState;
 use jiff::Timestamp;
 
-use super::list::Row;
+use super::rows::Row;
 
 /// One sample a site, by its main hostname, which holds nothing that would need escaping.
 pub(super) fn metrics(rows: &[Row], now: Timestamp) -> String {

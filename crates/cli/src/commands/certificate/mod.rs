@@ -1,6 +1,7 @@
 //! `certificate`: certificates of sites, from the CA, bought, or made here.
 
 pub mod check;
+mod fitness;
 pub mod import;
 pub mod install;
 pub mod issue;
@@ -10,6 +11,7 @@ pub mod prove;
 mod proven;
 pub mod request;
 pub mod revoke;
+mod rows;
 pub mod self_sign;
 pub mod show;
 mod unlock;

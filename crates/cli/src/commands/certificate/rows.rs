@@ -1,0 +1,58 @@
+//! The sites with their certificates, as `certificate list` and the metrics tell of them.
+
+use brightharbor_core::harbor::Service;
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{AccountName, Certificate, CertificateState, Site, SiteKind};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::service_has;
+use jiff::Timestamp;
+
+use crate::error::Error;
+
+pub(super) struct Row {
+    pub site: Site,
+    pub certificate: Option<Certificate>,
+    pub waits: bool,
+    /// The web server, if a handshake has shown it there, and the services that have it.
+    pub served_at: Vec<String>,
+}
+
+impl Row {
+    /// All sites, or those of an account; but no site by address that has no certificate.
+    pub fn read_all(harbor: &Harbor, account: Option<&AccountName>) -> Result<Vec<Self>, Error> {
+        let mut rows = Vec::new();
+        for site in harbor.store.sites(account)? {
+            let certificate = harbor.store.certificate_of(site.main())?;
+            // Few CAs issue for addresses: one without is nothing that is missing.
+            if site.kind == SiteKind::ByAddress && certificate.is_none() {
+                continue;
+            }
+            let waits = harbor.store.waiting_of(site.main())?.is_some();
+            let served_at = certificate.as_ref().map(|one| served_at(harbor, &site, one)).unwrap_or_default();
+            rows.push(Self { site, certificate, waits, served_at });
+        }
+        Ok(rows)
+    }
+
+    /// The hostnames of the site that its certificate does not name.
+    pub fn uncovered(&self) -> Vec<&Hostname> {
+        let covered = |hostname: &Hostname| self.certificate.as_ref().is_some_and(|one| one.covers(hostname));
+        self.site.hostnames.iter().filter(|hostname| !covered(hostname)).collect()
+    }
+}
+
+fn served_at(harbor: &Harbor, site: &Site, certificate: &Certificate) -> Vec<String> {
+    let settings = &harbor.settings;
+    let web = (certificate.state != CertificateState::Installed).then(|| settings.web.server.word().to_string());
+    let services = settings.services.iter().filter(|(_, service)| site.hostnames.contains(&service.hostname));
+    let has_it = |(name, service): (&String, &Service)| {
+        let chain = std::fs::read(certificate.files.chain()).ok()?;
+        service_has(service, &chain).then(|| name.clone())
+    };
+    web.into_iter().chain(services.filter_map(has_it)).collect()
+}
+
+/// Whole days; negative once it has run out.
+pub(super) fn days_left(certificate: &Certificate, now: Timestamp) -> i64 {
+    certificate.not_after.duration_since(now).as_secs().div_euclid(86_400)
+}
