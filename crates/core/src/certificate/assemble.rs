@@ -139,6 +139,41 @@ mod tests {
         assert_eq!(other, Unfit::OtherKey("gullrock.example".into()));
     }
 
+    /// One more certificate for the same name and key, signed by another.
+    fn vouched(name: &str, key: KeyPair, by: &Issuer<'static, KeyPair>) -> CertificateFacts {
+        let mut params = CertificateParams::new(vec![]).unwrap();
+        params.distinguished_name.push(rcgen::DnType::CommonName, name);
+        params.is_ca = IsCa::Ca(BasicConstraints::Unconstrained);
+        read_chain(params.signed_by(&key, by).unwrap().pem().as_bytes()).unwrap().remove(0)
+    }
+
+    #[test]
+    fn issuers_that_vouch_for_each_other_come_to_an_end() {
+        let (_, ebb) = authority("Ebb", None);
+        let (_, flood) = authority("Flood", None);
+        let copy = |issuer: &Issuer<'static, KeyPair>| KeyPair::from_pem(&issuer.key().serialize_pem()).unwrap();
+        let (ebb_by_flood, flood_by_ebb) = (vouched("Ebb", copy(&ebb), &flood), vouched("Flood", copy(&flood), &ebb));
+        let (leaf, key) = facts_of(&["gullrock.example"], &ebb);
+        let made = assemble(vec![flood_by_ebb.clone(), leaf.clone(), ebb_by_flood.clone()], &key).unwrap();
+        assert_eq!((made.missing.as_deref(), made.chain), (Some("CN=Ebb"), vec![leaf, ebb_by_flood, flood_by_ebb]));
+    }
+
+    #[test]
+    fn of_two_certificates_for_one_key_the_later_one_is_taken() {
+        let (_, issuer) = authority("Saltmarsh root", None);
+        let key = KeyPair::generate().unwrap();
+        let until = |year| {
+            let mut params = CertificateParams::new(vec!["gullrock.example".to_string()]).unwrap();
+            params.not_after = rcgen::date_time_ymd(year, 1, 1);
+            read_chain(params.signed_by(&key, &issuer).unwrap().pem().as_bytes()).unwrap().remove(0)
+        };
+        let (old, new) = (until(2027), until(2028));
+        for heap in [[old.clone(), new.clone()], [new.clone(), old.clone()]] {
+            let made = assemble(heap.to_vec(), &key.subject_public_key_info()).unwrap();
+            assert_eq!(made.chain, [new.clone()]);
+        }
+    }
+
     #[test]
     fn a_leaf_must_cover_the_names_and_be_in_date() {
         let (_, issuer) = authority("Saltmarsh root", None);

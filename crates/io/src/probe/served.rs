@@ -23,6 +23,8 @@ use crate::clock;
 use crate::http::{Connection, HttpError, connect};
 
 const HANDSHAKE_TIME: Duration = Duration::from_secs(6);
+/// What speaks no http, such as a mail server, says nothing to a request for a page.
+const HEAD_TIME: Duration = Duration::from_secs(3);
 /// Enough of an answer to see version and cipher.
 const MOST_GREETING: usize = 512;
 const MOST_PAGE: usize = 64 * 1024;
@@ -156,7 +158,8 @@ async fn bound_to_https(served: &Served, roots: &Arc<RootCertStore>) -> Option<u
     };
     let mut connection =
         Connection::open(served.address, &served.host, &authority, Some(Arc::new(config))).await.ok()?;
-    let answer = connection.send("HEAD", "/", &[("connection", "close")], vec![], MOST_PAGE).await.ok()?;
+    let head = connection.send("HEAD", "/", &[("connection", "close")], vec![], MOST_PAGE);
+    let answer = timeout(HEAD_TIME, head).await.ok()?.ok()?;
     let field = answer.header("strict-transport-security")?;
     field
         .split(';')

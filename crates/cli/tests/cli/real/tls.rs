@@ -13,12 +13,16 @@ use crate::coast::{brightharbor, run};
 
 /// OpenSSL's server with a self-signed certificate and further options.
 fn start(folder: &Path, more: &[&str]) -> (Server, SocketAddr) {
+    start_at("127.0.0.1:0", folder, more)
+}
+
+fn start_at(place: &str, folder: &Path, more: &[&str]) -> (Server, SocketAddr) {
     let key = KeyPair::generate_for(&rcgen::PKCS_ECDSA_P256_SHA256).unwrap();
     let params = CertificateParams::new(vec!["gullrock.example".to_string()]).unwrap();
     let (chain, key_file) = (folder.join("chain.pem"), folder.join("key.pem"));
     fs::write(&chain, params.self_signed(&key).unwrap().pem()).unwrap();
     fs::write(&key_file, key.serialize_pem()).unwrap();
-    let address = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap();
+    let address = TcpListener::bind(place).unwrap().local_addr().unwrap();
     let server = Server::spawn(
         Command::new(need("openssl", "openssl"))
             .args(["s_server", "-quiet", "-www", "-accept", &address.to_string()])
@@ -62,6 +66,31 @@ fn a_server_of_today_has_neither() {
     let seen = check(address, "gullrock.example", 1);
     assert_eq!(seen["versions"], json!(["TLS 1.2", "TLS 1.3"]), "{seen}");
     assert_eq!(codes(&seen), ["served-not-trusted"], "{seen}");
+}
+
+#[test]
+fn a_server_is_checked_at_its_address_of_either_family() {
+    let folder = tempfile::tempdir().unwrap();
+    let (_server, address) = start_at("[::1]:0", folder.path(), &[]);
+    let words = ["certificate", "check", &address.to_string(), "--json"];
+    let done = run(brightharbor().args(words).env("BRIGHTHARBOR", "/nowhere"));
+    let seen = serde_json::from_str::<Value>(&done.stdout).unwrap()["servers"][0].clone();
+    assert_eq!(seen["address"], address.to_string(), "{seen}");
+    assert_eq!(codes(&seen), ["served-name-not-covered", "served-not-trusted"], "{seen}");
+}
+
+#[test]
+fn a_chain_of_a_thousand_certificates_ends_with_a_reason() {
+    let folder = tempfile::tempdir().unwrap();
+    let key = KeyPair::generate().unwrap();
+    let one = CertificateParams::new(vec!["quay.example".to_string()]).unwrap().self_signed(&key).unwrap().pem();
+    let chain = folder.path().join("thousand.pem");
+    fs::write(&chain, one.repeat(1_000)).unwrap();
+    let (_server, address) = start(folder.path(), &["-cert_chain", chain.to_str().unwrap()]);
+    let started = std::time::Instant::now();
+    let seen = check(address, "gullrock.example", 1);
+    assert_eq!(codes(&seen), ["tls-not-spoken"], "{seen}");
+    assert!(started.elapsed().as_secs() < 10);
 }
 
 #[test]
