@@ -5,7 +5,7 @@
 use std::future::Future;
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::PathBuf;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use brightharbor_core::change::ChangeSet;
 use brightharbor_io::carry_out::{Recovered, carry_out, recover, take_lock};
@@ -80,6 +80,8 @@ pub struct Changed {
     pub said: Vec<String>,
     /// The logbook entry; `None` for a dry run.
     pub entry: Option<i64>,
+    /// How long carrying it out took: mostly the servers' tests, which read what a reload will read again.
+    pub took: Duration,
 }
 
 /// Runs one change from "load" to "record". `decide` sees the harbor as it is while the lock is held.
@@ -92,7 +94,7 @@ pub async fn change(
     let mut harbor = context.open()?;
     if options.dry_run {
         let Decision { set, said } = decide(&harbor, clock::now()).await?;
-        return Ok(Changed { set, said, entry: None });
+        return Ok(Changed { set, said, entry: None, took: Duration::ZERO });
     }
     let tell = |event| context.progress.event(event);
     let lock = take_lock(&harbor.layout.lock(), title, LOCK_PATIENCE, &tell)?;
@@ -102,11 +104,12 @@ pub async fn change(
     let now = clock::now();
     let Decision { set, said } = decide(&harbor, now).await?;
     if set.is_empty() {
-        return Ok(Changed { set, said, entry: None });
+        return Ok(Changed { set, said, entry: None, took: Duration::ZERO });
     }
     ask(context, options, &set)?;
+    let begun = Instant::now();
     let entry = carry_out(&mut harbor, &lock, &set, now, &tell).await?;
-    Ok(Changed { set, said, entry: Some(entry) })
+    Ok(Changed { set, said, entry: Some(entry), took: begun.elapsed() })
 }
 
 fn tell_recovered(context: &Context, recovered: &Recovered) {

@@ -50,7 +50,7 @@ pub async fn until_served(context: &Context, changed: &Changed) -> Result<(), Er
         _ => None,
     });
     if let (Some(site), Some(_)) = (after, changed.entry) {
-        await_fingerprint(&context.open()?.settings, site).await;
+        await_fingerprint(&context.open()?.settings, site, changed.took).await;
     }
     Ok(())
 }

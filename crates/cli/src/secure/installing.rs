@@ -96,7 +96,7 @@ async fn apply_some(
         _ => None,
     });
     if let Some(site) = after.next() {
-        await_fingerprint(&harbor.settings, site).await;
+        await_fingerprint(&harbor.settings, site, changed.took).await;
     }
     Ok(())
 }

@@ -35,18 +35,22 @@ pub fn reload_web(settings: &Settings) -> Result<(), ServerError> {
 /// long, and only then tells the old ones to leave).
 const SIDE_BY_SIDE: Duration = Duration::from_millis(250);
 const PATIENCE: Duration = Duration::from_secs(5);
+/// A reload reads what the test has read, and starts workers besides.
+const RELOAD_TO_TEST: u32 = 3;
+const MOST_PATIENCE: Duration = Duration::from_secs(300);
 
-/// A reload returns before the new workers answer. Waits, for a few seconds at most, until the site's fingerprint
-/// comes from every address of this host and nothing else comes any more; what still differs then is for the survey
-/// to tell.
-pub async fn await_fingerprint(settings: &Settings, site: &Site) {
+/// A reload returns before the new workers answer. Waits until the site's fingerprint comes from every address of this
+/// host and nothing else comes any more: for a few seconds at most, or for a few times as long as the change `took`, since
+/// a server with ten thousand sites needs half a minute for its test and for its reload. What still differs then is for
+/// the survey to tell.
+pub async fn await_fingerprint(settings: &Settings, site: &Site, took: Duration) {
     let steady_for = match settings.web.server {
         WebServer::None => return,
         WebServer::StandIn => Duration::ZERO,
         WebServer::Nginx | WebServer::Apache => SIDE_BY_SIDE,
     };
     let wanted = fingerprint(site);
-    let deadline = Instant::now() + PATIENCE;
+    let deadline = Instant::now() + (PATIENCE + took * RELOAD_TO_TEST).min(MOST_PATIENCE);
     let listen: &[IpAddr] =
         if settings.web.listen.is_empty() { &settings.host.addresses } else { &settings.web.listen };
     for address in listen {

@@ -229,7 +229,7 @@ async fn carry(args: &Attach, requests: Vec<AttachRequest>, mut said: Vec<String
     } else if report.changed.entry.is_some() {
         let count = attached.len();
         // The reload is over when one of them is served: whatever comes next sees all of them.
-        await_fingerprint(&context.open()?.settings, &attached[0]).await;
+        await_fingerprint(&context.open()?.settings, &attached[0], report.changed.took).await;
         report.trouble = Some(format!("there are {count} sites; `brightharbor tend` goes on with each"));
     }
     Ok(Box::new(report))
@@ -257,7 +257,7 @@ fn wanted_counts(requests: &[AttachRequest]) -> BTreeMap<Counted, u32> {
 /// After the change: a certificate if the links allow it, then the links as they are.
 async fn follow_up(context: &Context, site: &Site, report: &mut Attached) -> Result<(), Error> {
     let harbor = context.open()?;
-    await_fingerprint(&harbor.settings, site).await;
+    await_fingerprint(&harbor.settings, site, report.changed.took).await;
     let named = site.main().address().is_none();
     if named && harbor.settings.ca.directory.is_some() && harbor.store.site_of(site.main())?.is_some() {
         report.secured.push(secure(context, site).await?);

@@ -1,6 +1,7 @@
 //! `certificate import`: what a seller has sent, recognised, matched with its key, put in order, installed and proven.
 
 use std::path::PathBuf;
+use std::time::Duration;
 
 use brightharbor_core::certificate::{
     Assembled, CertificateFacts, Install, Piece, assemble, certificate_pem, check_leaf, install, pieces,
@@ -95,7 +96,7 @@ pub fn run(args: &Import, context: &Context) -> Report {
     let mut imported = Imported { changed, made: None, secured: None };
     if let Some((site, made)) = fits {
         if imported.changed.entry.is_some() {
-            imported.secured = Some(context.block_on(prove(context, &site))??);
+            imported.secured = Some(context.block_on(prove(context, &site, imported.changed.took))??);
             if !site.rules.demands.is_empty() {
                 // The certificate is in place, whatever becomes of this.
                 let taken = context.block_on(take_all_away(context, site.main()))?;
@@ -230,10 +231,10 @@ fn decide(
 }
 
 /// A handshake shows whether it is served, and whether visitors would trust it.
-async fn prove(context: &Context, site: &Site) -> Result<Secured, Error> {
+async fn prove(context: &Context, site: &Site, took: Duration) -> Result<Secured, Error> {
     let harbor = context.open()?;
     let site = harbor.store.site_of(site.main())?.unwrap_or_else(|| site.clone());
-    await_fingerprint(&harbor.settings, &site).await;
+    await_fingerprint(&harbor.settings, &site, took).await;
     drop(harbor);
     prove_installed(context, site.main()).await
 }

@@ -146,7 +146,7 @@ fn in_file(
     if done {
         replace_if_unchanged(file, &before, &content)?;
     }
-    let changed = Changed { set, said, entry: None };
+    let changed = Changed { set, said, entry: None, took: Duration::ZERO };
     Ok(Box::new(RecordReport { verb: asked.verb, changed, altered, done, loaded: None, watched: None }))
 }
 

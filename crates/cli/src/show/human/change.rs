@@ -99,7 +99,7 @@ mod tests {
         set.file(FileWrite::new("/h/site".into(), None, "a\n", 0o644, Purpose::SiteFile));
         let said = vec!["the zone gullrock.example is new".into(), "gullrock.example is attached".into()];
         let mut page = Page::of_width(100);
-        change_report(&mut page, &Changed { set, said, entry: None });
+        change_report(&mut page, &Changed { set, said, entry: None, took: Default::default() });
         let expected = "The zone gullrock.example is new.\ngullrock.example is attached.\n\n\
                         Nothing was done. These changes would be made:\n  write /h/site (644)\n\n\
                         --- /dev/null\n+++ /h/site\n@@ -0,0 +1 @@\n+a\n";
