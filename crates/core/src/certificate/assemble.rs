@@ -170,7 +170,7 @@ mod tests {
         let (old, new) = (until(2027), until(2028));
         for heap in [[old.clone(), new.clone()], [new.clone(), old.clone()]] {
             let made = assemble(heap.to_vec(), &key.subject_public_key_info()).unwrap();
-            assert_eq!(made.chain, [new.clone()]);
+            assert_eq!(made.chain, std::slice::from_ref(&new));
         }
     }
 
