@@ -55,11 +55,11 @@ pub struct Subject {
     pub email: Option<String>,
 }
 
-/// A request to be sent to a seller, PEM: the first name is the common name, all of them stand in the extension.
-pub fn seller_request(key_pem: &str, names: &[Hostname], subject: &Subject) -> Result<String, KeyError> {
+/// A request to be sent to a seller, PEM: the first one is the common name, all of them stand in the extension.
+pub fn seller_request(key_pem: &str, identifiers: &[Identifier], subject: &Subject) -> Result<String, KeyError> {
     let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
-    let mut params = params_for(names)?;
-    params.distinguished_name = named(names, subject)?;
+    let mut params = params_for(identifiers)?;
+    params.distinguished_name = named(identifiers, subject)?;
     let request = params.serialize_request(&key).map_err(failed("the request cannot be signed"))?;
     request.pem().map_err(failed("the request cannot be written"))
 }
@@ -67,9 +67,10 @@ pub fn seller_request(key_pem: &str, names: &[Hostname], subject: &Subject) -> R
 /// A certificate that is signed with its own key, PEM: valid from a moment ago for so many days.
 pub fn self_signed(key_pem: &str, names: &[Hostname], now: Timestamp, days: u16) -> Result<String, KeyError> {
     let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
-    let mut params = params_for(names)?;
+    let identifiers: Vec<Identifier> = names.iter().cloned().map(Identifier::from).collect();
+    let mut params = params_for(&identifiers)?;
     params.distinguished_name =
-        named(names, &Subject { unit: Some("self-signed stop-gap".into()), ..Subject::default() })?;
+        named(&identifiers, &Subject { unit: Some("self-signed stop-gap".into()), ..Subject::default() })?;
     let moment = |time: Timestamp| time::OffsetDateTime::from_unix_timestamp(time.as_second());
     let wrong = |_| KeyError { what: "the certificate cannot be made", reason: "its dates are out of range".into() };
     let end = now + SignedDuration::from_hours(24 * i64::from(days));
@@ -78,13 +79,17 @@ pub fn self_signed(key_pem: &str, names: &[Hostname], now: Timestamp, days: u16)
     Ok(params.self_signed(&key).map_err(failed("the certificate cannot be signed"))?.pem())
 }
 
-fn params_for(names: &[Hostname]) -> Result<CertificateParams, KeyError> {
-    // An address stands in a certificate as such, without the brackets of a URL.
-    let text = |name: &Hostname| name.address().map_or_else(|| name.to_string(), |address| address.to_string());
-    CertificateParams::new(names.iter().map(text).collect::<Vec<_>>()).map_err(failed("the names cannot be written"))
+fn params_for(identifiers: &[Identifier]) -> Result<CertificateParams, KeyError> {
+    let names: Vec<String> = identifiers.iter().map(in_certificate).collect();
+    CertificateParams::new(names).map_err(failed("the names cannot be written"))
 }
 
-fn named(names: &[Hostname], subject: &Subject) -> Result<DistinguishedName, KeyError> {
+/// An address stands in a certificate as such, without the brackets of a URL.
+fn in_certificate(one: &Identifier) -> String {
+    one.name.address().map_or_else(|| one.to_string(), |address| address.to_string())
+}
+
+fn named(identifiers: &[Identifier], subject: &Subject) -> Result<DistinguishedName, KeyError> {
     let mut name = DistinguishedName::new();
     if let Some(country) = &subject.country {
         let country = PrintableString::try_from(country.as_str()).map_err(failed("the country cannot be written"))?;
@@ -106,8 +111,8 @@ fn named(names: &[Hostname], subject: &Subject) -> Result<DistinguishedName, Key
         name.push(DnType::CustomDnType(EMAIL_ADDRESS.to_vec()), DnValue::Ia5String(email));
     }
     // A common name may have 64 characters (RFC 5280, ub-common-name); a longer one stands in the extension alone.
-    if let Some(first) = names.first().filter(|first| first.as_str().len() <= 64) {
-        name.push(DnType::CommonName, first.as_str());
+    if let Some(first) = identifiers.first().map(in_certificate).filter(|first| first.len() <= 64) {
+        name.push(DnType::CommonName, first);
     }
     Ok(name)
 }
@@ -121,9 +126,7 @@ pub fn public_half(key_pem: &str) -> Result<Vec<u8>, KeyError> {
 /// A certificate request for the names, DER. The names stand in the extension alone: CAs take nothing else.
 pub fn certificate_request(key_pem: &str, identifiers: &[Identifier]) -> Result<Vec<u8>, KeyError> {
     let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
-    let text = |one: &Identifier| one.name.address().map_or_else(|| one.to_string(), |address| address.to_string());
-    let names: Vec<String> = identifiers.iter().map(text).collect();
-    let mut params = CertificateParams::new(names).map_err(failed("the request cannot be made"))?;
+    let mut params = params_for(identifiers)?;
     params.distinguished_name = DistinguishedName::new();
     let request = params.serialize_request(&key).map_err(failed("the request cannot be signed"))?;
     Ok(request.der().to_vec())

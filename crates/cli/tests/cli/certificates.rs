@@ -200,6 +200,30 @@ fn what_cannot_be_served_is_refused_with_its_reason() {
 }
 
 #[test]
+fn a_wildcard_is_bought_for_its_own_name_and_covers_what_lies_below() {
+    let coast = Coast::with_bakery();
+    let (seller, file) = (Seller::new(), coast.path("request.pem"));
+    let roots = coast.path("ca-root.pem");
+    fs::write(&roots, fs::read_to_string(&roots).unwrap() + &seller.root_pem).unwrap();
+    let request = ["certificate", "request", "www.crumbandtide.example", "--wildcard", "--out", file.to_str().unwrap()];
+    let asked = coast.json(&request, 0);
+    assert_eq!(asked["names"], json!(["*.crumbandtide.example", "crumbandtide.example"]));
+    let subject = openssl(&["req", "-verify", "-noout", "-subject", "-in", file.to_str().unwrap()]);
+    assert!(subject.contains("CN = *.crumbandtide.example"), "{subject}");
+    assert!(coast.run(&request).expect(4).contains("is there already"), "no file is written over");
+    let sold = coast.path("sold.pem");
+    fs::write(&sold, seller.sell(&fs::read_to_string(&file).unwrap()) + &seller.issuer_pem).unwrap();
+    coast.json(&["certificate", "import", sold.to_str().unwrap()], 0);
+    let listed = coast.json(&["certificate", "list"], 0)["certificates"][0]["names"].clone();
+    assert_eq!(listed, json!(["crumbandtide.example", "*.crumbandtide.example"]));
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    let share = ["certificate", "install", "--site", "shop.crumbandtide.example", "--from", "crumbandtide.example"];
+    assert_eq!(coast.json(&share, 0)["certificate"]["outcome"], "served");
+    let long = ["certificate", "request", "crumbandtide.example", "--organization", &"x".repeat(65)];
+    assert!(coast.run(&long).expect(2).contains("1 to 64 characters"));
+}
+
+#[test]
 fn a_good_certificate_gives_way_to_one_that_nobody_trusts_only_when_that_is_said() {
     let coast = Coast::with_bakery();
     let (seller, file) = (Seller::new(), coast.path("sent.pem"));

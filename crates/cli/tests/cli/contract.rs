@@ -302,6 +302,23 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "services"
         ])
     );
+    let tended = coast.json(&["tend"], 0);
+    assert_eq!(
+        members(&tended),
+        BTreeSet::from([
+            "format",
+            "exit",
+            "command",
+            "carried_out",
+            "tried",
+            "ended",
+            "services",
+            "revoked",
+            "demanded",
+            "would_try",
+            "later"
+        ])
+    );
     let dry = coast.json(&["certificate", "issue", "crumbandtide.example", "--dry-run"], 0);
     assert_eq!(
         members(&dry),

@@ -202,8 +202,12 @@ fn decide(
 ) -> Result<Decision, Error> {
     let leaf = &made.chain[0];
     let chain_pem: String = made.chain.iter().map(certificate_pem).collect();
+    let wildcards = leaf.names.iter().filter_map(|name| name.strip_prefix("*."));
     let wanted = Install {
-        details: CertificateDetails::default(),
+        details: CertificateDetails {
+            ca: None,
+            wildcards: wildcards.filter_map(|name| Hostname::parse(name).ok()).collect(),
+        },
         chain_pem: &chain_pem,
         key_pem: key,
         names: site.hostnames.clone(),
