@@ -202,6 +202,9 @@ impl From<OrderError> for Error {
             }
             OrderError::Refused(Refusal::Names(_)) => ("not-validated", "mend what the reasons name, then try again"),
             OrderError::Refused(_) => ("ca-refuses", "nothing was changed; `brightharbor tend` tries again later"),
+            OrderError::Busy => {
+                ("busy", "wait until it is done, then see what it came to: brightharbor certificate list")
+            }
             OrderError::StillAtWork { .. } => ("ca-at-work", "`brightharbor tend` goes on with the order"),
             OrderError::Session(_) | OrderError::File(_) | OrderError::Key(_) => {
                 ("ca-files", "see that you may write to the folder `ca` of the harbor")

@@ -14,7 +14,7 @@ mod zone_proofs;
 use brightharbor_core::certificate::read_chain;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, CertificateWish, Site};
-use brightharbor_io::acme::renewal_window;
+use brightharbor_io::acme::{OrderError, renewal_window};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use futures_util::{StreamExt, stream};
@@ -208,13 +208,15 @@ async fn order_one(
             None
         }
         Err(error) => {
+            // Whoever is at it remembers what comes of it.
+            let remembered = !matches!(error, OrderError::Busy);
             let named = not_before(&error).or(course.stale);
             let refused = Refused { site: course.site.main().clone(), reason: error.to_string(), not_before: named };
             let error = Error::from(error);
             let kept = present.as_ref().map(Kept::of);
             let outcome = SecureOutcome::Refused { reason: error.message, advice: error.advice, kept };
             course.at = Stage::Ended(Ok(outcome));
-            Some(refused)
+            remembered.then_some(refused)
         }
     }
 }

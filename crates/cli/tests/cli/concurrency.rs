@@ -110,3 +110,30 @@ fn killed_between_the_files_and_the_inventory_it_is_taken_back_and_said() {
         assert!([1, 3].contains(&again.exit) && files.iter().all(|file| file.exists()), "{again:?}");
     }
 }
+
+#[test]
+fn of_two_commands_that_want_a_certificate_for_one_site_one_orders() {
+    let coast = Coast::with_bakery();
+    let folder = fs::read_dir(coast.harbor().join("ca")).unwrap().next().unwrap().unwrap().path();
+    let path = folder.join("orders/crumbandtide.example.lock");
+    let lock = fs::File::create_new(&path).unwrap();
+    lock.lock().unwrap();
+    let orders = coast.world.orders();
+    let refused = coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(4);
+    assert!(refused.contains("another command is getting a certificate"), "{refused}");
+    assert_eq!(coast.world.orders(), orders);
+    assert_eq!(coast.json(&["tend"], 0)["later"], serde_json::json!([]), "nothing is remembered of it");
+    drop(lock);
+    let children: Vec<_> = (0..4)
+        .map(|_| {
+            let mut command = coast.command(&["certificate", "renew", "crumbandtide.example"]);
+            command.stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap()
+        })
+        .collect();
+    let ended: Vec<i32> = children.into_iter().map(|mut child| child.wait().unwrap().code().unwrap()).collect();
+    assert!(ended.contains(&0) && ended.iter().all(|exit| [0, 4].contains(exit)), "{ended:?}");
+    let done = ended.iter().filter(|exit| **exit == 0).count();
+    assert!(coast.world.orders() - orders <= done, "{ended:?}");
+    coast.json(&["certificate", "check", "--all"], 0);
+    assert!(!path.exists());
+}

@@ -7,6 +7,7 @@ mod errand;
 mod external_account;
 mod order;
 mod order_file;
+mod order_lock;
 mod proofs;
 mod renewal;
 mod responder;

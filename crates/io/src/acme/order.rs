@@ -13,6 +13,7 @@ use zeroize::Zeroizing;
 
 use super::caa::forbidden;
 use super::order_file::OrderFile;
+use super::order_lock::OrderLock;
 use super::proofs::{Placed, PlacingError};
 use super::responder::Responder;
 use super::session::{Session, SessionError};
@@ -33,6 +34,8 @@ pub enum OrderError {
     Refused(Refusal),
     #[error("the CA is still at work; the order goes on with the next run{}", .not_before.map(|time| format!(", not before {time}")).unwrap_or_default())]
     StillAtWork { not_before: Option<Timestamp> },
+    #[error("another command is getting a certificate for this site")]
+    Busy,
     #[error(transparent)]
     File(#[from] FileError),
     #[error(transparent)]
@@ -77,6 +80,7 @@ pub struct Issued {
 
 /// Orders a certificate for the names, or goes on with an order for them that was begun before.
 pub async fn order(session: &Session, plan: &OrderPlan<'_>, records: &impl ProofRecords) -> Result<Issued, OrderError> {
+    let Some(_alone) = OrderLock::take(&session.folder, plan.site)? else { return Err(OrderError::Busy) };
     let mut file = OrderFile::read(session, plan.site);
     // Before it is our turn: other orders go on meanwhile.
     let brief = brief(session, plan);
