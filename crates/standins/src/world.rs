@@ -139,6 +139,13 @@ impl World {
         }
     }
 
+    /// The stand-in CA answers so many requests more, and is out of order then; `None` mends it.
+    pub fn fail_ca_after(&self, requests: Option<usize>) {
+        if let Some(provider) = &self.provider {
+            provider.ca.fail_after(requests);
+        }
+    }
+
     /// The orders that the stand-in CA has taken so far.
     pub fn orders(&self) -> usize {
         self.provider.as_ref().map_or(0, |provider| provider.ca.orders())

@@ -201,6 +201,11 @@ impl From<OrderError> for Error {
                 ("terms", "read the CA's terms, then set `terms-accepted = true` under [ca] in harbor.toml")
             }
             OrderError::Refused(Refusal::Names(_)) => ("not-validated", "mend what the reasons name, then try again"),
+            OrderError::Refused(Refusal::Silent { .. }) => (
+                "ca-silent",
+                "see that its `directory` in harbor.toml is right and that this machine gets there; `brightharbor tend` \
+                 goes on with what was begun",
+            ),
             OrderError::Refused(_) => ("ca-refuses", "nothing was changed; `brightharbor tend` tries again later"),
             OrderError::Busy => {
                 ("busy", "wait until it is done, then see what it came to: brightharbor certificate list")

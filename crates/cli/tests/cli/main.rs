@@ -25,6 +25,7 @@ mod redirects;
 mod refusals;
 mod revoking;
 mod services;
+mod silent_ca;
 mod sites;
 mod voyage;
 mod zones;

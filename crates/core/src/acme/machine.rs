@@ -211,7 +211,7 @@ impl Machine {
     pub fn failed(&mut self, reason: &str, now: Timestamp) {
         self.nonces.clear();
         self.asked_for_nonce = false;
-        let refusal = Refusal::Unexpected { during: self.state.name().into(), what: reason.to_string() };
+        let refusal = Refusal::Silent { during: self.state.name().into(), what: reason.to_string(), not_before: None };
         self.count_setback(refusal, Some(self.setbacks), now);
     }
 
@@ -242,7 +242,10 @@ impl Machine {
         {
             return;
         }
-        let refusal = if problem.kind.is_empty() {
+        let refusal = if response.status >= 500 {
+            let detail = if problem.detail.is_empty() { String::new() } else { format!(": {}", problem.detail) };
+            Refusal::Silent { during, what: format!("status {}{detail}", response.status), not_before: until }
+        } else if problem.kind.is_empty() {
             Refusal::Unexpected { during, what: format!("status {}", response.status) }
         } else {
             Refusal::Problem { during, problem: problem.clone(), not_before: until }

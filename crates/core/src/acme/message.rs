@@ -201,7 +201,7 @@ impl Refusal {
     /// The time before which the CA does not want to be asked again, where it has named one.
     pub fn not_before(&self) -> Option<Timestamp> {
         match self {
-            Refusal::Problem { not_before, .. } => *not_before,
+            Refusal::Problem { not_before, .. } | Refusal::Silent { not_before, .. } => *not_before,
             _ => None,
         }
     }
@@ -217,6 +217,9 @@ pub enum Refusal {
     Names(Vec<(Identifier, Problem)>),
     #[error("the CA sent something unexpected ({during}): {what}")]
     Unexpected { during: String, what: String },
+    /// Nothing comes back however often it is asked, or that it is out of order. What was begun can be gone on with.
+    #[error("the CA cannot be reached ({during}): {what}")]
+    Silent { during: String, what: String, not_before: Option<Timestamp> },
     #[error("the CA's terms of service must be accepted first: {}", .terms.as_deref().unwrap_or("see its directory"))]
     Terms { terms: Option<String> },
     #[error("the CA takes no account that is not bound to one of its customers (external account binding)")]

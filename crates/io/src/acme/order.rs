@@ -90,20 +90,23 @@ pub async fn order(session: &Session, plan: &OrderPlan<'_>, records: &impl Proof
         not_allowed(forbidden(session, plan, &brief).await)?;
     }
     let _turn = session.turn().await;
-    if let Some(refusal) = session.too_fast(crate::clock::now()) {
+    if let Some(refusal) = session.hopeless(crate::clock::now()) {
         return Err(OrderError::Refused(refusal));
     }
     let mut proofs = file.proofs().to_vec();
     let result = run(session, plan, records, &mut file, brief, caa_checked, &mut proofs).await;
     let by_dns: Vec<Proof> = proofs.into_iter().filter(|proof| proof.kind == ProofKind::Dns01).collect();
-    if !by_dns.is_empty() && !matches!(result, Err(OrderError::StillAtWork { .. })) {
+    let goes_on = matches!(result, Err(OrderError::StillAtWork { .. } | OrderError::Refused(Refusal::Silent { .. })));
+    if !by_dns.is_empty() && !goes_on {
         records.tell("taking the proofs out of the zones");
         records.remove(&by_dns).await;
     }
     match &result {
         Ok(_) => session.note(None),
         Err(OrderError::Refused(refusal)) => {
-            file.forget();
+            if !goes_on {
+                file.forget();
+            }
             session.note(Some(refusal));
         }
         Err(_) => {}
@@ -184,7 +187,8 @@ async fn run(
             }
         }
         // A step within a state, such as asking once more, needs no memory.
-        if saved != machine.state().name() {
+        let is_silent = matches!(machine.state(), State::Refused { refusal: Refusal::Silent { .. } });
+        if saved != machine.state().name() && !is_silent {
             session.folder.keep_account(machine.account())?;
             session.keep_directory(machine.directory())?;
             file.keep(&machine)?;

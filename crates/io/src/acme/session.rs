@@ -25,6 +25,8 @@ const DIRECTORY_LASTS: Duration = Duration::from_secs(24 * 3600);
 const MOST_NONCES: usize = 32;
 /// Orders refused for their rate in a row, before the others are not even tried.
 const MOST_RATE_REFUSALS: u32 = 3;
+/// Orders in a row that the CA did not answer to, each after several tries, before the others are not even tried.
+const MOST_SILENT: u32 = 2;
 
 #[derive(Debug, thiserror::Error)]
 pub enum SessionError {
@@ -63,6 +65,8 @@ struct Shared {
     nonces: Vec<String>,
     wires: Vec<Wire>,
     rate: Option<(Refusal, u32)>,
+    /// The last order that the CA did not answer to, and how many there were in a row.
+    silent: Option<(Refusal, u32)>,
 }
 
 impl Session {
@@ -146,25 +150,35 @@ impl Session {
         self.external.as_ref()
     }
 
-    /// Remembers that the CA finds us too fast; a certificate that came in between ends it.
+    /// Takes down what came of an order.
     pub(super) fn note(&self, refusal: Option<&Refusal>) {
         let mut shared = self.shared();
-        shared.rate = match (refusal, shared.rate.take()) {
-            (Some(refusal), before) if refusal.not_before().is_some() => {
-                Some((refusal.clone(), before.map_or(0, |(_, count)| count) + 1))
+        match refusal {
+            None => (shared.rate, shared.silent) = (None, None),
+            Some(refusal @ Refusal::Silent { not_before: None, .. }) => count(&mut shared.silent, refusal),
+            Some(refusal) if refusal.not_before().is_some() => {
+                shared.silent = None;
+                count(&mut shared.rate, refusal);
             }
-            (Some(_), before) => before,
-            (None, _) => None,
-        };
+            Some(_) => shared.silent = None,
+        }
     }
 
-    /// The refusal that the next order would get as well.
-    pub(super) fn too_fast(&self, now: Timestamp) -> Option<Refusal> {
+    /// The refusal that the next order would get as well: of a CA that is asked too often, or does not answer. Without
+    /// this, a CA that hangs would hold up hundreds of orders for hours, one after the other.
+    pub(super) fn hopeless(&self, now: Timestamp) -> Option<Refusal> {
         let shared = self.shared();
-        let (refusal, count) = shared.rate.as_ref()?;
-        let holds = *count >= MOST_RATE_REFUSALS && refusal.not_before().is_some_and(|until| until > now);
-        holds.then(|| refusal.clone())
+        let often = |kept: &Option<(Refusal, u32)>, most| kept.clone().filter(|(_, count)| *count >= most);
+        let rate = often(&shared.rate, MOST_RATE_REFUSALS).map(|(refusal, _)| refusal);
+        let rate = rate.filter(|refusal| refusal.not_before().is_some_and(|until| until > now));
+        rate.or_else(|| often(&shared.silent, MOST_SILENT).map(|(refusal, _)| refusal))
     }
+}
+
+/// The same once more, the last one as it was put.
+fn count(kept: &mut Option<(Refusal, u32)>, refusal: &Refusal) {
+    let before = kept.take().map_or(0, |(_, count)| count);
+    *kept = Some((refusal.clone(), before + 1));
 }
 
 /// The account at a CA as far as it is known here. Reads alone, and makes nothing.

@@ -12,6 +12,8 @@ pub(super) struct Books {
     /// Requests so far, and how many of them were answered that it is not ready yet.
     pub requests: usize,
     pub not_ready: usize,
+    /// From this many requests on, it is out of order.
+    pub fails_from: Option<usize>,
     pub accounts: Vec<Account>,
     pub orders: Vec<Order>,
     pub authorizations: Vec<Authorization>,
@@ -63,6 +65,10 @@ impl Status {
 }
 
 impl Books {
+    pub fn is_failing(&self) -> bool {
+        self.fails_from.is_some_and(|from| self.requests >= from)
+    }
+
     /// The account that this key has, unless it is closed.
     pub fn account_of(&self, key: &Jwk) -> Option<usize> {
         self.accounts.iter().position(|account| account.key == *key && !account.closed)

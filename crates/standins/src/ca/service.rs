@@ -105,6 +105,12 @@ impl CaService {
         books.revoked.extend(all);
     }
 
+    /// Answers so many requests more, and then nothing but that it is out of order; `None` mends it.
+    pub fn fail_after(&self, requests: Option<usize>) {
+        let mut books = self.books();
+        books.fails_from = requests.map(|more| books.requests + more);
+    }
+
     /// How many orders were placed so far.
     pub fn orders(&self) -> usize {
         self.books().orders.len()
@@ -149,6 +155,9 @@ impl CaService {
 
     async fn answer(&self, request: Request<Incoming>) -> Result<Answer> {
         let path = request.uri().path().to_string();
+        if self.books().is_failing() {
+            return Err(Refusal(503, "serverInternal", "out of order".into()));
+        }
         match (request.method(), path.as_str()) {
             (&Method::GET, "/directory") => return Ok(self.directory()),
             (&Method::GET, renewal) if renewal.starts_with("/renewal/") => {

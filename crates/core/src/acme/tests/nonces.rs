@@ -50,7 +50,7 @@ fn a_ca_in_trouble_gets_growing_pauses_and_a_few_tries() {
                 talk.now = until;
             }
             Step::Refused(refusal) => {
-                assert!(matches!(refusal, Refusal::Unexpected { what, .. } if what == "status 503"));
+                assert!(matches!(refusal, Refusal::Silent { what, .. } if what == "status 503"));
                 break;
             }
             other => panic!("{other:?}"),
@@ -66,7 +66,7 @@ fn a_network_that_fails_is_tried_again_and_then_told() {
         talk.request();
         talk.machine.failed("nothing listens there", talk.now);
     }
-    assert!(matches!(talk.refusal(), Refusal::Unexpected { what, .. } if what == "nothing listens there"));
+    assert!(matches!(talk.refusal(), Refusal::Silent { what, .. } if what == "nothing listens there"));
 }
 
 #[test]
