@@ -2,8 +2,11 @@
 
 use std::fs;
 
-use brightharbor_core::change::{ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose};
-use brightharbor_core::harbor::{Layout, Settings, WebServer};
+use brightharbor_core::change::{
+    CaErrand, Change, ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose, ServicePlacing, ToldToCa,
+};
+use brightharbor_core::harbor::{Layout, Service, Settings, WebServer};
+use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Account, AccountName};
 use jiff::Timestamp;
 
@@ -57,7 +60,7 @@ impl World {
         let key = self.path("certificates/gullrock.example/1/key.pem");
         set.file(FileWrite::new(key, None, "KEY", 0o600, Purpose::Key));
         set.file(FileWrite::new(site, Some(b"old".to_vec()), "new", 0o644, Purpose::SiteFile));
-        set.changes.push(brightharbor_core::change::Change::MakeFolder(FolderMake {
+        set.changes.push(Change::MakeFolder(FolderMake {
             home: self.path("home"),
             below: "www".into(),
             system_user: None,
@@ -173,4 +176,58 @@ fn a_removed_file_is_put_back_when_a_later_step_fails_and_by_the_next_command() 
     fs::write(&site, "edited by hand").unwrap();
     assert!(matches!(world.carry(&set), Err(CarryError::ChangedMeanwhile(_))));
     assert_eq!(world.site_text(), "edited by hand");
+}
+
+/// A certificate for a service whose reload leaves a line, and something that no CA will ever be told.
+fn outside(world: &mut World) -> ChangeSet {
+    let service = Service {
+        hostname: Hostname::parse("mail.gullrock.example").unwrap(),
+        folder: world.path("post"),
+        owner: None,
+        mode: 0o600,
+        reload: vec!["sh".into(), "-c".into(), format!("echo told >> {}", world.path("told").display())],
+    };
+    world.harbor.settings.services.insert("post".into(), service.clone());
+    let mut set = ChangeSet::new("certificate install --service post");
+    set.changes.push(Change::PlaceForService(ServicePlacing {
+        name: "post".into(),
+        former: None,
+        folder: world.path(".post-1"),
+        service,
+        chain_pem: "CHAIN".into(),
+        key_pem: "KEY".to_string().into(),
+    }));
+    set.changes.push(Change::TellCa(CaErrand { ca: "lighthouse".into(), told: ToldToCa::Closing }));
+    set
+}
+
+#[test]
+fn what_a_service_was_told_is_taken_back_when_a_later_step_fails() {
+    let mut world = world("true");
+    let set = outside(&mut world);
+    let error = world.carry(&set).unwrap_err();
+    assert!(error.to_string().contains("lighthouse"), "{error}");
+    assert!(matches!(error, CarryError::RolledBack { left, .. } if left.is_empty()));
+    assert!(!world.path("post").is_symlink() && !world.path(".post-1").exists());
+    assert_eq!(fs::read_to_string(world.path("told")).unwrap(), "told\ntold\n", "once more with what it had");
+    // Somebody else's folder in the place of the link is noticed before anything begins.
+    fs::create_dir(world.path("post")).unwrap();
+    assert!(matches!(world.carry(&set), Err(CarryError::ChangedMeanwhile(path)) if path == world.path("post")));
+}
+
+#[test]
+fn a_command_that_was_killed_at_a_ca_says_what_is_not_known() {
+    let mut world = world("true");
+    let set = outside(&mut world);
+    world.harbor.store.begin(1, Timestamp::UNIX_EPOCH, "tester", &set, &[]).unwrap();
+    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).unwrap();
+    let left = world.recover(&lock).remove(0).left;
+    assert_eq!(
+        left,
+        [
+            "it was to close the account at the CA `lighthouse` for ever: whether the CA has heard of it is not known, so do \
+          it again"
+        ]
+    );
+    assert_eq!(world.harbor.store.logbook(1).unwrap()[0].outcome, EntryOutcome::Failed);
 }
