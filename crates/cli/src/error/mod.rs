@@ -200,6 +200,11 @@ impl From<OrderError> for Error {
             OrderError::Refused(Refusal::Terms { .. }) => {
                 ("terms", "read the CA's terms, then set `terms-accepted = true` under [ca] in harbor.toml")
             }
+            OrderError::Refused(Refusal::Names(names)) if names.iter().any(|(_, why)| why.word() == "connection") => (
+                "not-validated",
+                "let what is asked of this host by the CA through to it; or have the names proven by DNS: certificate \
+                 issue HOSTNAME --proof dns-01",
+            ),
             OrderError::Refused(Refusal::Names(_)) => ("not-validated", "mend what the reasons name, then try again"),
             OrderError::Refused(Refusal::Silent { .. }) => (
                 "ca-silent",
@@ -235,6 +240,11 @@ mod tests {
         let problem = Problem { detail: "no".into(), ..Problem::default() };
         let names: Error = OrderError::Refused(Refusal::Names(vec![(name.into(), problem)])).into();
         assert_eq!((names.exit, names.code), (Exit::Refused, "not-validated"));
+        let kind = "urn:ietf:params:acme:error:connection".to_string();
+        let walled = Problem { kind, detail: "timeout".into(), ..Problem::default() };
+        let quay = Hostname::parse("quay.example").unwrap();
+        let walled: Error = OrderError::Refused(Refusal::Names(vec![(quay.into(), walled)])).into();
+        assert!(walled.advice.unwrap().contains("--proof dns-01"));
         let waits: Error = OrderError::StillAtWork { not_before: None }.into();
         assert_eq!(waits.exit, Exit::Waits);
         let missing: Error = StoreError::NoHarbor("/h".into()).into();
