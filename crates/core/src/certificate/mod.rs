@@ -34,7 +34,7 @@ pub use install::{Install, force_https, install};
 pub use piece::{Piece, PieceError, certificate_pem, pieces};
 pub(crate) use read::address_of;
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
-pub use renewal::{RenewalWindow, renewal_id, urgent_from, usual_moment};
+pub use renewal::{RenewalWindow, ends_soon, renewal_id, urgent_from, usual_moment};
 pub use request::{RequestFacts, read_request};
 pub use served::{Distrust, Installed, Served};
 pub use zone_proof::{proof_name, with_proofs, without_proofs};

@@ -59,6 +59,13 @@ pub fn urgent_from(not_before: Timestamp, not_after: Timestamp) -> Timestamp {
     not_after - not_after.duration_since(not_before).max(SignedDuration::ZERO) / 6
 }
 
+/// Whether one that is still good ends soon, although it should have been renewed: within a week, and with less than a sixth
+/// of its lifetime left.
+pub fn ends_soon(not_before: Timestamp, not_after: Timestamp, now: Timestamp) -> bool {
+    const SOON: SignedDuration = SignedDuration::from_hours(7 * 24);
+    now < not_after && not_after.duration_since(now) < SOON && urgent_from(not_before, not_after) <= now
+}
+
 /// A part of the time that is the same for the same seed, and spread over all of it for many seeds.
 fn portion(whole: SignedDuration, seed: &str) -> SignedDuration {
     let hash = crate::change::content_hash(seed.as_bytes());
@@ -80,6 +87,16 @@ pub fn renewal_id(der: &[u8]) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_week_is_soon_but_not_in_a_life_of_six_days() {
+        let at = |text: &str| text.parse::<Timestamp>().unwrap();
+        let (start, end) = (at("2026-10-01T00:00:00Z"), at("2026-12-30T00:00:00Z"));
+        let soon = |now: &str| ends_soon(start, end, at(now));
+        assert!(!soon("2026-12-22T00:00:00Z") && soon("2026-12-24T00:00:00Z") && !soon("2026-12-30T00:00:00Z"));
+        let short = |now: &str| ends_soon(at("2026-12-24T00:00:00Z"), end, at(now));
+        assert!(!short("2026-12-28T23:00:00Z") && short("2026-12-29T01:00:00Z"));
+    }
 
     #[test]
     fn a_window_is_read_and_a_nonsensical_one_is_not() {

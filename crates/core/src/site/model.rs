@@ -212,6 +212,11 @@ impl Certificate {
         self.names.contains(hostname) || self.details.wildcards.iter().any(|wildcard| wildcard.as_str() == parent)
     }
 
+    /// Whether visitors trust it, as far as was seen: shown by a handshake, in date, and no stop-gap.
+    pub fn is_good(&self, now: Timestamp) -> bool {
+        self.state == CertificateState::Served && now < self.not_after && self.source != CertificateSource::SelfSigned
+    }
+
     /// Whether it is time to get a new one, as far as its dates say: see `certificate::usual_moment`. One that was
     /// imported is never taken for due, since it is not ours to renew; nor is one that follows that of another site.
     pub fn is_due(&self, now: Timestamp) -> bool {
@@ -331,6 +336,12 @@ mod tests {
         };
         let long = of("2026-11-01T00:00:00Z", "2027-01-30T00:00:00Z");
         assert!(!long.is_due(at("2026-12-24T00:00:00Z")) && long.is_due(at("2027-01-01T00:00:00Z")));
+        assert!(long.is_good(at("2027-01-29T00:00:00Z")) && !long.is_good(at("2027-01-30T00:00:00Z")));
+        let installed = Certificate { state: CertificateState::Installed, ..long.clone() };
+        let stop_gap = Certificate { source: CertificateSource::SelfSigned, ..long.clone() };
+        let revoked = Certificate { state: CertificateState::Revoked, ..long.clone() };
+        let now = at("2026-12-01T00:00:00Z");
+        assert!(![installed, stop_gap, revoked.clone()].iter().any(|one| one.is_good(now)) && revoked.is_due(now));
         let short = of("2026-11-01T00:00:00Z", "2026-11-07T00:00:00Z");
         assert!(!short.is_due(at("2026-11-04T13:00:00Z")) && short.is_due(at("2026-11-05T01:00:00Z")));
     }

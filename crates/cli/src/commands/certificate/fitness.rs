@@ -1,7 +1,7 @@
 //! Whether what a seller has sent fits the site: names, dates, keys; and whether visitors would trust it.
 
 use brightharbor_core::certificate::{Assembled, Distrust, Unfit};
-use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::trust;
 use jiff::Timestamp;
@@ -29,10 +29,7 @@ pub(super) fn spare_a_good_one(
     now: Timestamp,
 ) -> Result<(), Error> {
     let present = harbor.store.certificate_of(site.main())?;
-    let is_good = |one: &Certificate| {
-        one.state == CertificateState::Served && one.not_after > now && one.source != CertificateSource::SelfSigned
-    };
-    if !present.as_ref().is_some_and(is_good) {
+    if !present.is_some_and(|present| present.is_good(now)) {
         return Ok(());
     }
     let message = format!(

@@ -4,7 +4,7 @@
 use std::path::PathBuf;
 
 use brightharbor_core::acme::identifiers;
-use brightharbor_core::certificate::urgent_from;
+use brightharbor_core::certificate::ends_soon;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site};
 use brightharbor_io::clock;
@@ -39,10 +39,6 @@ pub struct List {
     #[arg(long, value_name = "FILE")]
     metrics: Option<PathBuf>,
 }
-
-/// Fewer days than this are soon, if less than a sixth of the lifetime is left as well: renewing has failed for a while by
-/// then.
-const SOON: i64 = 7;
 
 pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
@@ -119,13 +115,9 @@ impl Certificates {
     /// Those that have not run out yet, and will soon.
     fn ending(&self) -> usize {
         let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
-        let soon = |certificate: &&Certificate| {
-            let days = days_left(certificate, self.now);
-            certificate.not_after > self.now
-                && match self.soon {
-                    Some(soon) => days < soon,
-                    None => days < SOON && urgent_from(certificate.not_before, certificate.not_after) <= self.now,
-                }
+        let soon = |one: &&Certificate| match self.soon {
+            Some(soon) => one.not_after > self.now && days_left(one, self.now) < soon,
+            None => ends_soon(one.not_before, one.not_after, self.now),
         };
         certificates.filter(soon).count()
     }
