@@ -1,6 +1,7 @@
 //! Carries a revocation through: the successor, then whoever else has the certificate, then the CA. Used by
 //! `certificate revoke`, and by `tend` for what could not be done then.
 
+use brightharbor_core::change::InventoryChange;
 use brightharbor_core::site::{Revocation, Site};
 use brightharbor_io::acme::has_account;
 
@@ -18,6 +19,14 @@ pub struct Revoked {
     pub sites: Vec<Secured>,
     pub services: Vec<Brought>,
     pub changed: Changed,
+}
+
+impl Revoked {
+    /// Whether the site goes on with the very certificate, since it has no other.
+    pub fn is_still_shown(&self) -> bool {
+        let recorded = |change: &InventoryChange| matches!(change, InventoryChange::RecordCertificate(_));
+        self.changed.set.inventory_changes().any(recorded)
+    }
 }
 
 /// Tells the CA once nobody here has the certificate any more.
@@ -91,11 +100,13 @@ async fn follow(
     for name in &services {
         brought.extend(bring(context, Some(name), options).await?);
     }
-    let left = followed.iter().find(|secured| !is_served(secured)).map(|secured| secured.site.to_string());
-    let unserved = brought.iter().find(|brought| brought.problem.is_some());
-    if let Some(who) = left.or(unserved.map(|brought| format!("the service {}", brought.service))) {
-        let message = format!("{who} still has the certificate that is to be revoked, so that it is not yet");
-        return Err(not_yet(message, "brightharbor tend"));
+    let still = |who: &str| format!("{who} still has the certificate, so that the CA was not told to revoke it yet");
+    if let Some(left) = followed.iter().find(|secured| !is_served(secured)) {
+        return Err(not_yet(still(left.site.as_str()), &format!("brightharbor certificate issue {}", left.site)));
+    }
+    if let Some(left) = brought.iter().find(|brought| brought.problem.is_some()) {
+        let who = format!("the service {}", left.service);
+        return Err(not_yet(still(&who), &format!("brightharbor certificate install --service {}", left.service)));
     }
     Ok((followed, brought))
 }

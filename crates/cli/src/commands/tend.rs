@@ -139,7 +139,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let options = ChangeOptions { dry_run: false, yes: true };
     // Not while its successor cannot be asked for.
     let held_back = |site: &Hostname| report.later.iter().any(|(later, _)| later == site);
-    for revocation in revocations.into_iter().filter(|one| !held_back(&one.site)).collect::<Vec<_>>() {
+    for revocation in revocations.into_iter().filter(|one| !held_back(&one.site)) {
         let revoked = carry_through(context, &revocation, &options).await;
         report.revoked.push((revocation.site, revoked));
     }

@@ -85,6 +85,7 @@ fn who_shares_the_certificate_gets_the_successor_before_it_is_revoked() {
     assert_eq!(coast.world.revoked(), 0);
     // It is not forgotten, and what is revoked then is not the successor, which is there by now.
     let successor = leaf(&coast).public_key;
+    assert_eq!(coast.json(&["certificate", "list"], 3)["to_revoke"], json!([SITE]));
     assert_eq!(coast.json(&["tend", "--dry-run"], 3)["would_try"], json!([SITE]));
     let again = coast.run(&["tend"]).expect(1);
     assert!(again.contains("crumbandtide.example: still to be revoked: the service post"), "{again}");
@@ -98,6 +99,7 @@ fn who_shares_the_certificate_gets_the_successor_before_it_is_revoked() {
     let mut folders: Vec<_> = fs::read_dir(shop).unwrap().map(|entry| entry.unwrap().path()).collect();
     folders.sort();
     let had = |path: PathBuf| read_chain(&fs::read(path).unwrap()).unwrap().remove(0).public_key;
+    assert_eq!(coast.json(&["certificate", "list"], 0)["to_revoke"], json!([]));
     for path in [folder.join("chain.pem"), folders.pop().unwrap().join("chain.pem")] {
         assert_eq!(had(path), successor);
     }

@@ -46,7 +46,7 @@ impl Revocation {
         let (site, chain) = (self.site.clone(), self.files.chain());
         let told = ToldToCa::Revocation { site, chain, reason: self.reason };
         set.changes.push(Change::TellCa(CaErrand { ca: self.ca.clone(), told }));
-        if let Some(present) = present.filter(|present| present.files == self.files) {
+        if let Some(present) = present.filter(|_| self.is_of(present)) {
             let revoked = Certificate { state: CertificateState::Revoked, ..present.clone() };
             set.inventory(InventoryChange::RecordCertificate(revoked));
         }

@@ -23,7 +23,7 @@ use crate::show::human::{Page, table};
 use crate::show::{Shown, counted};
 
 /// List the certificates. Ends with 1 if one has run out or is revoked, with 3 if one will run out soon, is a stop-gap, no
-/// handshake has shown it yet, or a hostname has none.
+/// handshake has shown it yet, one is still to be revoked, or a hostname has none.
 #[derive(Debug, Args)]
 pub struct List {
     /// Only those of this account's sites.
@@ -51,11 +51,13 @@ pub fn run(args: &List, context: &Context) -> Report {
     if let Some(days) = args.expiring {
         rows.retain(|row| row.certificate.as_ref().is_some_and(|certificate| days_left(certificate, now) <= days));
     }
+    let shown = |site: &Hostname| rows.iter().any(|row| row.site.main() == site);
+    let to_revoke = harbor.store.revocations()?.into_iter().map(|one| one.site).filter(shown).collect();
     rows.sort_by_key(|row| {
         let end = row.certificate.as_ref().map(|certificate| certificate.not_after);
         (end.is_none(), end)
     });
-    Ok(Box::new(Certificates { rows, now, coverage: args.coverage, soon: args.expiring }))
+    Ok(Box::new(Certificates { rows, now, coverage: args.coverage, soon: args.expiring, to_revoke }))
 }
 
 impl Row {
@@ -100,6 +102,8 @@ struct Certificates {
     coverage: bool,
     /// So many days are soon, if somebody has said so.
     soon: Option<i64>,
+    /// The sites that had a certificate which the CA was not told to revoke yet.
+    to_revoke: Vec<Hostname>,
 }
 
 impl Certificates {
@@ -155,6 +159,9 @@ impl Certificates {
                 0 => {}
                 count => parts.push(format!("{count} {words}")),
             }
+        }
+        if !self.to_revoke.is_empty() {
+            parts.push(format!("{} still to be revoked", self.to_revoke.len()));
         }
         match self.stop_gaps() {
             0 => {}
@@ -231,14 +238,20 @@ impl Shown for Certificates {
                 "waiting": row.waits,
             })
         };
-        json!({ "command": "certificate list", "certificates": self.rows.iter().map(row).collect::<Vec<_>>() })
+        json!({
+            "command": "certificate list",
+            "certificates": self.rows.iter().map(row).collect::<Vec<_>>(),
+            "to_revoke": self.to_revoke,
+        })
     }
 
     fn exit(&self) -> Exit {
         match (self.past(), self.ending(), self.holes()) {
             (1.., ..) => Exit::Fault,
             _ if self.in_state(CertificateState::Revoked) > 0 => Exit::Fault,
-            (0, 0, 0) if self.stop_gaps() + self.in_state(CertificateState::Installed) == 0 => Exit::Done,
+            (0, 0, 0) if self.stop_gaps() + self.in_state(CertificateState::Installed) + self.to_revoke.len() == 0 => {
+                Exit::Done
+            }
             _ => Exit::Waits,
         }
     }

@@ -13,7 +13,7 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use super::list::site_of;
-use super::wish::KeyArgument;
+use super::wish::{KeyArgument, wildcard_parent};
 use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
@@ -93,11 +93,7 @@ pub fn run(args: &Request, context: &Context) -> Report {
 /// What the request is for. Sellers tell the kind of product by the common name, so that a wildcard comes first.
 fn requested(site: &Site, below: Option<&Hostname>) -> Result<Vec<Identifier>, Error> {
     let Some(name) = below else { return Ok(identifiers(&site.hostnames, &[])) };
-    let parent = name.without_www().unwrap_or_else(|| name.clone());
-    if parent.address().is_some() {
-        return Err(Error::wrong_use("an address has no names below it"));
-    }
-    let mut all = identifiers(&site.hostnames, &[parent]);
+    let mut all = identifiers(&site.hostnames, &[wildcard_parent(name)?]);
     all.rotate_right(1);
     Ok(all)
 }

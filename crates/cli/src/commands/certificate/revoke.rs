@@ -129,7 +129,7 @@ impl Shown for Shows {
             return human::change_report(page, &self.0.changed);
         }
         human::revoked(page, &self.0);
-        if self.0.successor.is_none() {
+        if self.0.is_still_shown() {
             page.hanging("next: ", "`brightharbor tend` gets another one as soon as it can; or detach the site");
         }
     }

@@ -68,6 +68,14 @@ impl From<KeyArgument> for KeyKind {
     }
 }
 
+/// The name below which a wildcard for this one stands: `www` is one of the names that it covers.
+pub fn wildcard_parent(name: &Hostname) -> Result<Hostname, Error> {
+    match name.address() {
+        Some(_) => Err(Error::wrong_use("an address has no names below it")),
+        None => Ok(name.without_www().unwrap_or_else(|| name.clone())),
+    }
+}
+
 impl WishOptions {
     /// The wish of the site with what was typed.
     fn over(&self, before: &CertificateWish, name: &Hostname, harbor: &Harbor) -> Result<CertificateWish, Error> {
@@ -108,14 +116,15 @@ impl WishOptions {
                 ));
             }
         }
-        let parent = name.without_www().unwrap_or_else(|| name.clone());
         match self.wildcard {
-            Some(YesNo::Yes) if parent.address().is_some() => {
-                return Err(Error::wrong_use("an address has no names below it"));
+            Some(YesNo::Yes) => {
+                let parent = wildcard_parent(name)?;
+                if !wish.wildcards.contains(&parent) {
+                    wish.wildcards.push(parent);
+                }
             }
-            Some(YesNo::Yes) if !wish.wildcards.contains(&parent) => wish.wildcards.push(parent),
-            Some(YesNo::No) => wish.wildcards.retain(|one| *one != parent),
-            _ => {}
+            Some(YesNo::No) => wish.wildcards.retain(|one| !wildcard_parent(name).is_ok_and(|parent| parent == *one)),
+            None => {}
         }
         if wish.proof == ProofWish::Http01
             && let Some(parent) = wish.wildcards.first()

@@ -62,7 +62,7 @@ pub fn revoked(page: &mut Page, revoked: &Revoked) {
     revoked.services.iter().for_each(|one| brought(page, one));
     let site = &revoked.revocation.site;
     let until = revoked.revocation.not_after.strftime("%Y-%m-%d");
-    let former = if revoked.successor.is_some() { "former certificate" } else { "certificate" };
+    let former = if revoked.is_still_shown() { "certificate" } else { "former certificate" };
     page.hanging("", &format!("The {former} of {site}, good until {until}, is revoked."));
 }
 
