@@ -50,7 +50,7 @@ pub async fn await_fingerprint(settings: &Settings, site: &Site, took: Duration)
         WebServer::Nginx | WebServer::Apache => SIDE_BY_SIDE,
     };
     let wanted = fingerprint(site);
-    let deadline = Instant::now() + (PATIENCE + took * RELOAD_TO_TEST).min(MOST_PATIENCE);
+    let deadline = Instant::now() + patience(took);
     let listen: &[IpAddr] =
         if settings.web.listen.is_empty() { &settings.host.addresses } else { &settings.web.listen };
     for address in listen {
@@ -69,5 +69,20 @@ pub async fn await_fingerprint(settings: &Settings, site: &Site, took: Duration)
             }
             tokio::time::sleep(Duration::from_millis(20)).await;
         }
+    }
+}
+
+fn patience(took: Duration) -> Duration {
+    (PATIENCE + took * RELOAD_TO_TEST).min(MOST_PATIENCE)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_slow_server_is_waited_for_longer_and_none_for_ever() {
+        let seconds = |took: u64| patience(Duration::from_secs(took)).as_secs();
+        assert_eq!([0, 20, 3_600].map(seconds), [5, 65, 300]);
     }
 }
