@@ -1,7 +1,7 @@
 //! The options that say what a new zone looks like: shared by `attach` and `zone create`.
 
 use brightharbor_core::name::DnsName;
-use brightharbor_core::site::ZoneDesign;
+use brightharbor_core::zone::ZoneDesign;
 use brightharbor_core::zone::{Mail, TemplateName};
 use clap::{Args, ValueEnum};
 

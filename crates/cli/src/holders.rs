@@ -6,8 +6,8 @@ use std::path::PathBuf;
 
 use brightharbor_core::harbor::{DnsServer, Settings};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Zone, ZoneHome};
 use brightharbor_core::zone::serial_is_newer;
+use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::server::Serials;
 
 /// A server with the name that it is shown by.
@@ -102,7 +102,7 @@ impl Holding {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use brightharbor_core::site::AccountName;
+    use brightharbor_core::account::AccountName;
 
     #[test]
     fn servers_are_in_step_behind_ahead_or_silent() {

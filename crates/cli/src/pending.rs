@@ -4,7 +4,7 @@
 use std::path::Path;
 
 use brightharbor_core::change::ChangeSet;
-use brightharbor_core::site::{KeptZone, Zone, ZoneHome, ZonePlace};
+use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::{parse_file, read_zone};

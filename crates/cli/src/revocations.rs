@@ -1,8 +1,9 @@
 //! Carries a revocation through: the successor, then whoever else has the certificate, then the CA. Used by
 //! `certificate revoke`, and by `tend` for what could not be done then.
 
+use brightharbor_core::certificate::Revocation;
 use brightharbor_core::change::InventoryChange;
-use brightharbor_core::site::{Revocation, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::acme::has_account;
 
 use crate::error::Error;

@@ -5,15 +5,14 @@
 
 use std::hint::black_box;
 
+use brightharbor_core::account::{Account, AccountName};
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::harbor::{DnsServer, Layout, Settings, WebServer};
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::render::with_zone;
-use brightharbor_core::site::{
-    Account, AccountName, AttachLoaded, AttachRequest, KeptZone, NewZoneFiles, ServedFrom, Zone, ZoneChoice,
-    ZoneDesign, ZoneHome, ZoneLoaded, ZonePlace, attach,
-};
+use brightharbor_core::site::{AttachLoaded, AttachRequest, ServedFrom, ZoneChoice, ZoneLoaded, attach};
 use brightharbor_core::zone::{Document, Mail};
+use brightharbor_core::zone::{KeptZone, NewZoneFiles, Zone, ZoneDesign, ZoneHome, ZonePlace};
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use jiff::Timestamp;
 

@@ -4,6 +4,7 @@
 //! crate's manifest forbids it by machine. The neighbours are `brightharbor-io`, which touches the world, and the
 //! command-line crate, which prints.
 
+pub mod account;
 pub mod acme;
 pub mod certificate;
 pub mod change;
@@ -12,6 +13,7 @@ pub mod explain;
 pub mod finding;
 pub mod harbor;
 pub mod name;
+pub mod nameserver;
 pub mod redirect;
 pub mod render;
 pub mod site;

@@ -1,8 +1,8 @@
 //! Private keys: made, kept and compared here, never shown. Certificate requests (RFC 2986) are signed with them.
 
 use brightharbor_core::acme::Identifier;
+use brightharbor_core::certificate::KeyKind;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::KeyKind;
 use jiff::{SignedDuration, Timestamp};
 use rcgen::string::{Ia5String, PrintableString};
 use rcgen::{

@@ -8,8 +8,8 @@ use std::path::{Path, PathBuf};
 
 use brightharbor_core::harbor::{DnsServer, Settings};
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::site::{KeptZone, Zone, ZoneHome, ZonePlace, updated_at};
 use brightharbor_core::zone::{Document, ZoneError};
+use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace, updated_at};
 
 use crate::dns::{KeyFileError, RequestError, TransactionKey, takes_updates, transfer};
 use crate::harbor::Harbor;

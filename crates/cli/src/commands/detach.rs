@@ -2,13 +2,12 @@
 
 use std::collections::BTreeMap;
 
+use brightharbor_core::certificate::DemandedProof;
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{
-    DemandedProof, DetachLoaded, KeptZone, Site, Zone, ZoneFate, ZoneHome, ZoneRemovalFiles, detach, leaving,
-    remove_zone,
-};
+use brightharbor_core::site::{DetachLoaded, Site, ZoneFate, detach, leaving};
 use brightharbor_core::zone::{EditError, serial_date};
+use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZoneRemovalFiles, remove_zone};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use clap::{Args, ValueEnum};

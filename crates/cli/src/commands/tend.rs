@@ -1,12 +1,12 @@
 //! `tend`: the scheduled job. Takes back what a killed command left, gets the certificates that wait for their links,
 //! and renews those that are due.
 
+use brightharbor_core::certificate::Certificate;
 use brightharbor_core::certificate::due::{due, to_ask_about};
 use brightharbor_core::certificate::former::{forget, over_before};
 use brightharbor_core::certificate::revocation::forget_over;
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::Certificate;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::clear_away;

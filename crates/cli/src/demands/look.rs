@@ -2,10 +2,12 @@
 
 use std::time::Duration;
 
+use brightharbor_core::certificate::{Demand, DemandedProof};
 use brightharbor_core::name::registrable_domain;
 use brightharbor_core::render::site_file;
-use brightharbor_core::site::{Demand, DemandedProof, Site, Zone, ZoneHome};
+use brightharbor_core::site::Site;
 use brightharbor_core::zone::Record;
+use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::survey::sees_file;
 use jiff::Timestamp;

@@ -5,12 +5,12 @@ mod look;
 
 use std::time::Duration;
 
+use brightharbor_core::certificate::{Demand, DemandedProof, demanded_files, demanded_records, zone_in_step};
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{
-    Demand, DemandedProof, Site, Zone, ZoneHome, demanded_files, demanded_records, zone_in_step,
-};
+use brightharbor_core::site::Site;
 use brightharbor_core::zone::{AlterRequest, serial_date};
+use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;

@@ -1,6 +1,7 @@
 //! Errors about zones: making them, reading them from where they are kept, and the keys for that.
 
-use brightharbor_core::site::{AttachRefused, NewZoneRefused};
+use brightharbor_core::site::AttachRefused;
+use brightharbor_core::zone::NewZoneRefused;
 use brightharbor_core::zone::{AlterRefused, EditError, PatternError, TemplateError, ZoneError};
 use brightharbor_io::dns::{KeyFileError, RequestProblem};
 use brightharbor_io::zones::ZoneReadError;

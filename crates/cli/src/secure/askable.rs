@@ -1,9 +1,11 @@
 //! The names of a site that a CA can be asked for, looked at before it is; and the same told without asking.
 
 use brightharbor_core::acme::{Identifier, ProofKind, identifiers};
+use brightharbor_core::certificate::{Means, ProofWish};
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Means, ProofWish, Site, ZoneHome};
+use brightharbor_core::site::Site;
+use brightharbor_core::zone::ZoneHome;
 use brightharbor_io::acme::foresee_forbidden;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::probe::takes_connections;

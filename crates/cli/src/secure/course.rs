@@ -2,9 +2,10 @@
 
 use brightharbor_core::acme::Identifier;
 use brightharbor_core::certificate::urgent_from;
+use brightharbor_core::certificate::{Certificate, CertificateWish};
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateWish, Site};
+use brightharbor_core::site::Site;
 use jiff::Timestamp;
 
 use super::installing::Arrived;

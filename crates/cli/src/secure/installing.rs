@@ -4,10 +4,11 @@ use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+use brightharbor_core::certificate::{Certificate, CertificateDetails, CertificateSource, CertificateState};
 use brightharbor_core::certificate::{Install, force_https, install, read_chain, uncovered};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateDetails, CertificateSource, CertificateState, Site};
+use brightharbor_core::site::Site;
 use brightharbor_core::survey::TlsOutcome;
 use brightharbor_io::acme::Issued;
 use brightharbor_io::harbor::Harbor;

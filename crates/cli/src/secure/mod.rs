@@ -12,8 +12,9 @@ mod shared;
 mod zone_proofs;
 
 use brightharbor_core::certificate::read_chain;
+use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState, CertificateWish};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, CertificateWish, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::acme::{OrderError, renewal_window};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;

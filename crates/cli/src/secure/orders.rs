@@ -5,10 +5,11 @@ use std::collections::BTreeMap;
 use std::net::{IpAddr, SocketAddr};
 
 use brightharbor_core::acme::{Identifier, Refusal};
+use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateWish};
 use brightharbor_core::certificate::{read_chain, renewal_id};
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, CertificateWish, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::acme::{Issued, OrderError, OrderPlan, Responder, Session, SessionError, order};
 use brightharbor_io::harbor::Harbor;
 use zeroize::Zeroizing;

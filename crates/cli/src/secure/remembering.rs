@@ -1,9 +1,9 @@
 //! What could not be done yet, kept for `tend`: the reason, and the time before which trying again is pointless.
 
 use brightharbor_core::acme::Refusal;
+use brightharbor_core::certificate::Waiting;
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::Waiting;
 use brightharbor_core::survey::{LinkName, LinkState, Survey};
 use brightharbor_io::acme::OrderError;
 use jiff::{SignedDuration, Timestamp};

@@ -1,8 +1,9 @@
 //! A site that takes the certificate of another one, such as one with a wildcard, and follows its renewals.
 
+use brightharbor_core::certificate::{Certificate, CertificateFiles, CertificateSource};
 use brightharbor_core::certificate::{read_chain, uncovered};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateFiles, CertificateSource, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::acme::Issued;
 use brightharbor_io::harbor::Harbor;
 use zeroize::Zeroizing;

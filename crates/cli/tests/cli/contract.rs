@@ -179,7 +179,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         "document_root",
         "www",
         "https",
-        "https_wish",
+        "https_policy",
         "tls_from",
         "hsts_seconds",
         "redirects",

@@ -6,8 +6,8 @@ use serde::{Deserialize, Serialize};
 use super::identifier::{Identifier, identifiers};
 use super::message::{Directory, Payload, Problem, Proof, Refusal, Request, Response, Signer};
 use super::state::{State, Want};
+use crate::certificate::ProofWish;
 use crate::name::Hostname;
-use crate::site::ProofWish;
 
 /// What is wanted, settled before the first step.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

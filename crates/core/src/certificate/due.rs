@@ -7,8 +7,8 @@ use std::collections::HashSet;
 
 use jiff::Timestamp;
 
+use crate::certificate::{Certificate, CertificateSource, CertificateState, Waiting};
 use crate::name::Hostname;
-use crate::site::{Certificate, CertificateSource, CertificateState, Waiting};
 
 /// No site is in two of the lists.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -64,7 +64,7 @@ fn has_to_wait(waiting: &Waiting, now: Timestamp) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::site::{CertificateDetails, CertificateFiles};
+    use crate::certificate::{CertificateDetails, CertificateFiles};
 
     fn at(text: &str) -> Timestamp {
         text.parse().unwrap()

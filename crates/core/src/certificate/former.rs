@@ -4,9 +4,9 @@
 
 use jiff::{SignedDuration, Timestamp};
 
+use crate::certificate::{CertificateFiles, CertificateSource};
 use crate::change::{ChangeSet, InventoryChange};
 use crate::name::Hostname;
-use crate::site::{CertificateFiles, CertificateSource};
 
 /// After a certificate has ended: for whoever has to explain an old connection, or goes back to an old site file.
 pub const KEPT_AFTER_END: SignedDuration = SignedDuration::from_hours(30 * 24);

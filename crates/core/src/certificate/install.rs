@@ -5,13 +5,11 @@
 
 use jiff::Timestamp;
 
+use crate::certificate::{Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
 use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
-use crate::site::{
-    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, HttpsPolicy, HttpsWish,
-    Site, change_site,
-};
+use crate::site::{HttpsPolicy, HttpsState, Site, change_site};
 
 /// A certificate to be installed.
 pub struct Install<'a> {
@@ -37,8 +35,8 @@ pub fn install(
     let files = CertificateFiles { folder: layout.certificates().join(site.main().as_str()).join(stamp) };
     let mut after = site.clone();
     after.certificate = Some(files.clone());
-    if after.https == HttpsPolicy::None {
-        after.https = HttpsPolicy::Offered;
+    if after.https == HttpsState::None {
+        after.https = HttpsState::Offered;
     }
     let mut set = ChangeSet::new(format!("certificate issue {}", site.main()));
     set.file(FileWrite::new(files.key(), None, install.key_pem, 0o600, Purpose::Key));
@@ -71,8 +69,8 @@ pub fn force_https(
     let covered = site.hostnames.iter().all(|hostname| certificate.covers(hostname));
     // Nobody is sent to a warning page on purpose.
     let covered = covered && certificate.source != CertificateSource::SelfSigned;
-    if covered && site.rules.https_wish == HttpsWish::Forced {
-        after.https = HttpsPolicy::Forced;
+    if covered && site.rules.https_policy == HttpsPolicy::Forced {
+        after.https = HttpsState::Forced;
     }
     if after != *site {
         change_site(&mut set, site, &after, site_file, settings, layout);
@@ -85,9 +83,10 @@ pub fn force_https(
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::account::AccountName;
     use crate::change::Change;
     use crate::harbor::WebServer;
-    use crate::site::{AccountName, SiteKind, SiteRules};
+    use crate::site::{SiteKind, SiteRules};
 
     fn site() -> Site {
         Site {
@@ -95,7 +94,7 @@ mod tests {
             hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Hostname::parse(n).unwrap()).to_vec(),
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsPolicy::None,
+            https: HttpsState::None,
             certificate: None,
             rules: SiteRules::default(),
         }
@@ -137,18 +136,18 @@ mod tests {
         assert_eq!(lines[0], format!("write {folder}/key.pem (600)"));
         assert_eq!(lines[1], format!("write {folder}/chain.pem (600)"));
         assert_eq!(lines[2], "change /harbor/servers/nginx/gullrock.example.conf (644)");
-        assert_eq!((after.https, certificate.state), (HttpsPolicy::Offered, CertificateState::Installed));
+        assert_eq!((after.https, certificate.state), (HttpsState::Offered, CertificateState::Installed));
     }
 
     #[test]
     fn http_is_sent_to_https_only_when_every_name_is_covered() {
         let (_, after, certificate, settings, layout) = installed(2);
         let (set, forced) = force_https(&after, &certificate, Some(vec![]), &settings, &layout);
-        assert_eq!(forced.https, HttpsPolicy::Forced);
+        assert_eq!(forced.https, HttpsState::Forced);
         assert!(set.needs().web_reload);
         let (_, after, certificate, settings, layout) = installed(1);
         let (set, left) = force_https(&after, &certificate, Some(vec![]), &settings, &layout);
-        assert_eq!(left.https, HttpsPolicy::Offered);
+        assert_eq!(left.https, HttpsState::Offered);
         assert!(!set.needs().web_reload);
     }
 }

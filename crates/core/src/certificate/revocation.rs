@@ -6,8 +6,8 @@
 use jiff::Timestamp;
 
 use crate::acme::RevocationReason;
+use crate::certificate::{Certificate, CertificateSource, CertificateState, Revocation};
 use crate::change::{CaErrand, Change, ChangeSet, InventoryChange, ToldToCa};
-use crate::site::{Certificate, CertificateSource, CertificateState, Revocation};
 
 /// Forgets what has run out by itself meanwhile, and says so.
 pub fn forget_over(all: &[Revocation], now: Timestamp) -> (ChangeSet, Vec<String>) {
@@ -60,8 +60,8 @@ impl Revocation {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::certificate::{CertificateDetails, CertificateFiles};
     use crate::name::Hostname;
-    use crate::site::{CertificateDetails, CertificateFiles};
 
     fn certificate(folder: &str, source: CertificateSource) -> Certificate {
         Certificate {

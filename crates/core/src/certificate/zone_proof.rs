@@ -5,7 +5,7 @@ use jiff::civil::Date;
 
 use crate::change::Change;
 use crate::name::{DnsName, DnsNameError, Hostname};
-use crate::site::KeptZone;
+use crate::zone::KeptZone;
 use crate::zone::{EditError, Record, RecordData, RecordType};
 
 /// Not to be cached (RFC 1035 section 3.2.1): the next order has another proof, and a resolver that still had this one
@@ -58,8 +58,9 @@ fn is_at(record: &Record, owner: &DnsName) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::site::{AccountName, Zone, ZoneHome, ZonePlace};
+    use crate::account::AccountName;
     use crate::zone::Document;
+    use crate::zone::{Zone, ZoneHome, ZonePlace};
 
     fn kept(text: &str) -> KeptZone {
         let document = Document::parse(text, &DnsName::absolute("gullrock.example").unwrap()).unwrap();

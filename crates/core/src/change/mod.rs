@@ -12,9 +12,12 @@ use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
 use zeroize::Zeroizing;
 
+use crate::account::{Account, AccountPlan};
+use crate::certificate::{Certificate, Revocation, Waiting};
 use crate::harbor::NameserverSet;
 use crate::name::Hostname;
-use crate::site::{Account, Certificate, Plan, Revocation, Site, Waiting, Zone};
+use crate::site::Site;
+use crate::zone::Zone;
 use crate::zone::{Pattern, Update};
 pub use needs::Needs;
 pub use outside::{CaErrand, ServicePlacing, ToldToCa};
@@ -135,8 +138,8 @@ pub enum InventoryChange {
     },
     RemoveAccount(Account),
     /// Makes a plan, or puts another in its place.
-    SetPlan(Plan),
-    RemovePlan(Plan),
+    SetPlan(AccountPlan),
+    RemovePlan(AccountPlan),
     /// Makes a nameserver set, or puts another in its place.
     SetNameservers {
         name: String,
@@ -178,6 +181,9 @@ pub enum InventoryChange {
         site: Hostname,
     },
 }
+
+/// A file as it was read; `None` means that there is none.
+pub type ExistingFile = Option<Vec<u8>>;
 
 impl FileWrite {
     pub fn new(

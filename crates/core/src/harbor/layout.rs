@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 use aws_lc_rs::digest;
 
 use super::{DnsServer, WebServer};
+use crate::account::AccountName;
 use crate::name::Hostname;
-use crate::site::AccountName;
 use crate::zone::TemplateName;
 
 /// Where things lie inside a harbor.

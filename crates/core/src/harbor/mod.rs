@@ -4,6 +4,7 @@
 
 mod ca;
 mod layout;
+mod path;
 mod server_address;
 mod service;
 
@@ -13,10 +14,11 @@ use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
+use crate::account::AccountName;
 use crate::name::{DnsName, Hostname};
-use crate::site::AccountName;
 pub use ca::{Ca, ExternalAccount};
 pub use layout::Layout;
+pub use path::{PathError, check_path};
 pub use server_address::ServerAddress;
 pub use service::Service;
 

@@ -91,8 +91,10 @@ fn starts(site: &Site, redirect: &Redirect, hosts: &[&Hostname], ports: Ports) -
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::account::AccountName;
+    use crate::certificate::CertificateFiles;
     use crate::redirect::{Source, Target};
-    use crate::site::{AccountName, CertificateFiles, HttpsPolicy, SiteKind, SiteRules, WwwPolicy};
+    use crate::site::{HttpsState, SiteKind, SiteRules, WwwPolicy};
 
     fn site(domain: &str) -> Site {
         let main = Hostname::parse(domain).unwrap();
@@ -101,7 +103,7 @@ mod tests {
             hostnames: vec![main.clone(), main.with_www().unwrap()],
             document_root: "/home/boatyard/www".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsPolicy::Forced,
+            https: HttpsState::Forced,
             certificate: Some(CertificateFiles { folder: "/c".into() }),
             rules: SiteRules { www: WwwPolicy::ToBare, ..SiteRules::default() },
         }

@@ -9,7 +9,7 @@ use super::rule::percent_decoded;
 use super::{Redirect, Target};
 use crate::name::Hostname;
 use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
-use crate::site::{HttpsPolicy, Site};
+use crate::site::{HttpsState, Site};
 
 /// What the model says to one request.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -63,7 +63,7 @@ pub fn answer(site: &Site, url: &Url, ports: Ports) -> Answer {
     }
     let secure = url.scheme() == "https";
     let sent = |status: u16, location: Url, why: Why| Answer::Redirect { status, location, why };
-    if site.https == HttpsPolicy::Forced && !secure {
+    if site.https == HttpsState::Forced && !secure {
         let mut location = url.clone();
         let _ = location.set_scheme("https");
         let _ = location.set_port(port_of("https", ports));
@@ -218,8 +218,9 @@ impl Way {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::account::AccountName;
     use crate::redirect::{Sides, Source};
-    use crate::site::{AccountName, SiteKind, SiteRules, WwwPolicy};
+    use crate::site::{SiteKind, SiteRules, WwwPolicy};
 
     const PORTS: Ports = Ports { http: 80, https: 443 };
 
@@ -234,7 +235,7 @@ mod tests {
         }
     }
 
-    fn site(https: HttpsPolicy, www: WwwPolicy, redirects: Vec<Redirect>) -> Site {
+    fn site(https: HttpsState, www: WwwPolicy, redirects: Vec<Redirect>) -> Site {
         Site {
             account: AccountName::parse("boatyard").unwrap(),
             hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Hostname::parse(n).unwrap()).to_vec(),
@@ -258,7 +259,7 @@ mod tests {
     fn https_then_redirects_then_www_then_content() {
         let old = redirect("gullrock.example/old", true, "https://quay.example/new/", true);
         let here = redirect("gullrock.example/old/here", false, "/now", false);
-        let site = site(HttpsPolicy::Forced, WwwPolicy::ToBare, vec![old, here]);
+        let site = site(HttpsState::Forced, WwwPolicy::ToBare, vec![old, here]);
         assert_eq!(goes(&site, "http://www.gullrock.example/old/x?a=b"), "301 https://www.gullrock.example/old/x?a=b");
         assert_eq!(goes(&site, "https://gullrock.example/old/x%20y?a=b"), "302 https://quay.example/new/x%20y?a=b");
         assert_eq!(goes(&site, "https://gullrock.example/old?a"), "302 https://quay.example/new/?a");
@@ -271,7 +272,7 @@ mod tests {
 
     #[test]
     fn a_loop_is_found_however_it_goes_round() {
-        let around = |redirects| site(HttpsPolicy::Forced, WwwPolicy::ToWww, redirects);
+        let around = |redirects| site(HttpsState::Forced, WwwPolicy::ToWww, redirects);
         let way_of = |site: &Site, url: &str| {
             way::<()>(&url.parse().unwrap(), PORTS, |host| Ok(site.hostnames.contains(host).then(|| site.clone())))
                 .unwrap()

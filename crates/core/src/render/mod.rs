@@ -18,7 +18,7 @@ use std::path::{Path, PathBuf};
 use crate::change::content_hash;
 use crate::harbor::{Layout, Settings, WebServer};
 use crate::redirect::Redirect;
-use crate::site::{HttpsPolicy, Site, SiteRules};
+use crate::site::{HttpsState, Site, SiteRules};
 
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
@@ -140,7 +140,7 @@ impl Served<'_> {
     }
 
     fn forced(&self) -> bool {
-        self.site.https == HttpsPolicy::Forced
+        self.site.https == HttpsState::Forced
     }
 }
 

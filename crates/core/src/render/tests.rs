@@ -1,24 +1,26 @@
 //! Whole rendered files, compared: a change of the model or of a writer shows here first.
 
 use super::*;
+use crate::account::AccountName;
+use crate::certificate::CertificateFiles;
 use crate::harbor::DnsServer;
 use crate::name::Hostname;
-use crate::site::{AccountName, CertificateFiles, SiteKind, SiteRules};
+use crate::site::{SiteKind, SiteRules};
 
-fn bakery(https: HttpsPolicy) -> Site {
+fn bakery(https: HttpsState) -> Site {
     Site {
         account: AccountName::parse("bakery").unwrap(),
         hostnames: ["crumbandtide.example", "www.crumbandtide.example"].map(|n| Hostname::parse(n).unwrap()).to_vec(),
         document_root: "/home/bakery/www/crumbandtide.example".into(),
         kind: SiteKind::AddonDomain,
         https,
-        certificate: (https != HttpsPolicy::None)
+        certificate: (https != HttpsState::None)
             .then(|| CertificateFiles { folder: "/harbor/certificates/crumbandtide.example/1".into() }),
         rules: SiteRules::default(),
     }
 }
 
-fn rendered(server: WebServer, https: HttpsPolicy) -> String {
+fn rendered(server: WebServer, https: HttpsState) -> String {
     let mut settings = Settings::default();
     settings.web.server = server;
     settings.host.addresses = vec!["192.0.2.10".parse().unwrap(), "2001:db8::10".parse().unwrap()];
@@ -27,19 +29,19 @@ fn rendered(server: WebServer, https: HttpsPolicy) -> String {
 
 #[test]
 fn nginx_before_and_after_the_certificate() {
-    insta::assert_snapshot!("nginx_http_only", rendered(WebServer::Nginx, HttpsPolicy::None));
-    insta::assert_snapshot!("nginx_https_forced", rendered(WebServer::Nginx, HttpsPolicy::Forced));
+    insta::assert_snapshot!("nginx_http_only", rendered(WebServer::Nginx, HttpsState::None));
+    insta::assert_snapshot!("nginx_https_forced", rendered(WebServer::Nginx, HttpsState::Forced));
 }
 
 #[test]
 fn apache_before_and_after_the_certificate() {
-    insta::assert_snapshot!("apache_http_only", rendered(WebServer::Apache, HttpsPolicy::None));
-    insta::assert_snapshot!("apache_https_forced", rendered(WebServer::Apache, HttpsPolicy::Forced));
+    insta::assert_snapshot!("apache_http_only", rendered(WebServer::Apache, HttpsState::None));
+    insta::assert_snapshot!("apache_https_forced", rendered(WebServer::Apache, HttpsState::Forced));
 }
 
 #[test]
 fn https_is_offered_before_it_is_forced() {
-    let offered = rendered(WebServer::Nginx, HttpsPolicy::Offered);
+    let offered = rendered(WebServer::Nginx, HttpsState::Offered);
     assert!(offered.contains("ssl_certificate ") && !offered.contains("return 301"), "{offered}");
 }
 
@@ -49,17 +51,17 @@ fn an_unusual_https_port_stands_in_the_redirect() {
     settings.internet.https_port = Some(8443);
     settings.web.server = WebServer::Nginx;
     settings.web.listen = vec!["127.0.0.9".parse().unwrap(), "::1".parse().unwrap()];
-    let text = site_file(&bakery(HttpsPolicy::Forced), &settings, &Layout::new("/harbor")).unwrap();
+    let text = site_file(&bakery(HttpsState::Forced), &settings, &Layout::new("/harbor")).unwrap();
     assert!(text.contains("return 301 https://$host:8443$request_uri;"), "{text}");
     assert!(text.contains("listen 127.0.0.9:8443 ssl http2;") && text.contains("listen [::1]:80;"), "{text}");
 }
 
 #[test]
 fn the_fingerprint_follows_what_is_served() {
-    let plain = fingerprint(&bakery(HttpsPolicy::None));
-    assert_eq!(plain, fingerprint(&bakery(HttpsPolicy::None)));
-    assert_ne!(plain, fingerprint(&bakery(HttpsPolicy::Forced)));
-    let moved = Site { document_root: "/home/bakery/www/other".into(), ..bakery(HttpsPolicy::None) };
+    let plain = fingerprint(&bakery(HttpsState::None));
+    assert_eq!(plain, fingerprint(&bakery(HttpsState::None)));
+    assert_ne!(plain, fingerprint(&bakery(HttpsState::Forced)));
+    let moved = Site { document_root: "/home/bakery/www/other".into(), ..bakery(HttpsState::None) };
     assert_ne!(plain, fingerprint(&moved));
 }
 
@@ -122,7 +124,7 @@ fn stanzas_follow_when_the_first_secondary_comes_but_hand_made_ones_stay() {
 #[test]
 fn a_hand_edit_of_a_site_file_is_told_by_its_first_line() {
     for server in [WebServer::Nginx, WebServer::Apache, WebServer::StandIn] {
-        let text = rendered(server, HttpsPolicy::Forced);
+        let text = rendered(server, HttpsState::Forced);
         assert!(is_as_written(text.as_bytes()), "{server:?}");
         if server != WebServer::StandIn {
             assert!(!is_as_written(text.replace("443", "8443").as_bytes()), "{server:?}");

@@ -9,13 +9,17 @@ use std::path::PathBuf;
 use jiff::{Timestamp, civil::Date};
 
 use super::attach_places::{only_the_zone, parked, with_own_root};
-use super::new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
-use super::{Account, AccountName, KeptZone, PathError, Site, Waiting, WwwPolicy, Zone, ZoneHome};
-use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
-use crate::harbor::{Layout, Settings};
+use super::{Site, WwwPolicy};
+use crate::account::{Account, AccountName};
+use crate::certificate::Waiting;
+use crate::change::{ChangeSet, ExistingFile, FileWrite, InventoryChange, Purpose};
+use crate::harbor::{Layout, PathError, Settings};
 use crate::name::{DnsName, Hostname, registrable_domain};
 use crate::render;
-use crate::zone::{EditError, Record, RecordData, RecordType, serial_date};
+use crate::zone::{
+    EditError, KeptZone, NewZone, NewZoneFiles, NewZoneRefused, Record, RecordData, RecordType, Zone, ZoneDesign,
+    ZoneHome, new_zone, serial_date,
+};
 
 /// What was asked for.
 #[derive(Debug, Clone)]
@@ -63,9 +67,6 @@ pub enum ZoneChoice {
     /// With somebody else: the records are handed over.
     Elsewhere,
 }
-
-/// A file as it was read; `None` means that there is none.
-pub type ExistingFile = Option<Vec<u8>>;
 
 /// The part of the harbor that the decision rests on.
 #[derive(Debug, Clone)]

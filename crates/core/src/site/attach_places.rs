@@ -7,9 +7,10 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 
 use super::attach::{AttachLoaded, AttachRefused, AttachRequest, Attachment, ServedFrom, decide_zone};
-use super::{Account, HttpsPolicy, Site, SiteKind, SiteRules, check_path};
+use super::{HttpsState, Site, SiteKind, SiteRules};
+use crate::account::Account;
 use crate::change::{Change, ChangeSet, FolderMake};
-use crate::harbor::{Layout, Settings};
+use crate::harbor::{Layout, Settings, check_path};
 use crate::name::Hostname;
 use crate::render;
 
@@ -31,7 +32,7 @@ pub(super) fn only_the_zone(
         hostnames: vec![domain.clone()],
         document_root: account.home.clone(),
         kind: SiteKind::AddonDomain,
-        https: HttpsPolicy::None,
+        https: HttpsState::None,
         certificate: None,
         rules: SiteRules::default(),
     };
@@ -74,7 +75,7 @@ pub(super) fn with_own_root(
         hostnames,
         document_root,
         kind,
-        https: HttpsPolicy::None,
+        https: HttpsState::None,
         certificate: None,
         rules,
     };
@@ -108,8 +109,8 @@ pub(super) fn parked(
     let mut site = before.clone();
     site.hostnames.extend(hostnames.iter().cloned());
     // The certificate does not cover the new names yet: they must not be sent to a warning page.
-    if site.https == HttpsPolicy::Forced {
-        site.https = HttpsPolicy::Offered;
+    if site.https == HttpsState::Forced {
+        site.https = HttpsState::Offered;
     }
     let mut change_set = ChangeSet::new(format!("attach {main} --same-as {other}"));
     super::change_site(&mut change_set, &before, &site, file, settings, layout);

@@ -6,7 +6,8 @@ use super::*;
 use crate::change::Change;
 use crate::harbor::{DnsServer, WebServer};
 use crate::name::DnsName;
-use crate::site::{HttpsPolicy, SiteKind, ZonePlace};
+use crate::site::{HttpsState, SiteKind};
+use crate::zone::ZonePlace;
 use crate::zone::{Document, Mail, PatternError, TemplateError, TemplateName};
 
 fn hostname(text: &str) -> Hostname {
@@ -295,11 +296,11 @@ fn a_given_document_root_lies_inside_the_home_and_is_new_unless_said_otherwise()
 #[test]
 fn a_parked_domain_joins_a_site_and_waits_for_a_certificate_of_its_own() {
     let mut site = decide("crumbandtide.example", &empty(), &settings()).unwrap().site;
-    site.https = HttpsPolicy::Forced;
+    site.https = HttpsState::Forced;
     let loaded = AttachLoaded { joined: Some((site.clone(), Some(b"old".to_vec()))), ..empty() };
     let place = ServedFrom::SameAs(site.main().clone());
     let decision = decided(&asked("gullrock.example", place.clone(), None), &loaded).unwrap();
-    assert_eq!((decision.site.hostnames.len(), decision.site.https), (4, HttpsPolicy::Offered));
+    assert_eq!((decision.site.hostnames.len(), decision.site.https), (4, HttpsState::Offered));
     let all = lines(&decision);
     assert!(all.contains(&"change /harbor/servers/nginx/crumbandtide.example.conf (644)".to_string()), "{all:?}");
     assert!(all.iter().any(|line| line == "inventory: add zone gullrock.example"), "{all:?}");

@@ -4,7 +4,8 @@
 use jiff::Timestamp;
 
 use super::attach::{AttachLoaded, AttachRefused, Attachment, ZoneLoaded};
-use super::{Account, HttpsPolicy, Site, SiteKind, SiteRules};
+use super::{HttpsState, Site, SiteKind, SiteRules};
+use crate::account::Account;
 use crate::change::ChangeSet;
 use crate::name::{DnsName, Hostname};
 use crate::zone::{Record, RecordData, default_ttl, serial_date};
@@ -39,7 +40,7 @@ pub(super) fn attach(
         hostnames: vec![hostname.clone()],
         document_root: account.home.clone(),
         kind: SiteKind::Subdomain,
-        https: HttpsPolicy::None,
+        https: HttpsState::None,
         certificate: None,
         rules: SiteRules::default(),
     };

@@ -4,7 +4,7 @@ use jiff::SignedDuration;
 
 use super::{Link, LinkName, LinkState, Seen, TlsOutcome, Turn};
 use crate::certificate::urgent_from;
-use crate::site::{CertificateSource, CertificateState};
+use crate::certificate::{CertificateSource, CertificateState};
 
 pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     let link = |state, because: String| Link::new(LinkName::Secure, state, because);

@@ -4,12 +4,13 @@ use std::net::{IpAddr, SocketAddr};
 
 use jiff::Timestamp;
 
+use crate::certificate::{Certificate, Waiting};
 use crate::delegation::rules::Expected;
 use crate::delegation::{Address, HostAnswer, Picture};
 use crate::finding::Finding;
 use crate::name::Hostname;
 use crate::redirect::Landing;
-use crate::site::{Certificate, Waiting, ZoneHome};
+use crate::zone::ZoneHome;
 
 /// Everything that was gathered about hostnames of one domain, in one look.
 #[derive(Debug, Clone)]

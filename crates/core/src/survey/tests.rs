@@ -5,15 +5,16 @@ use std::net::IpAddr;
 use jiff::Timestamp;
 
 use super::*;
+use crate::certificate::{
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, Waiting,
+};
 use crate::delegation::rules::{Expected, judge};
 use crate::delegation::{
     Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Probed, Reached, Registered, ServerSeen, ServerState,
 };
 use crate::name::{DnsName, Hostname};
 use crate::redirect::{Hop, Landing, LandingEnd};
-use crate::site::{
-    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, Waiting, ZoneHome,
-};
+use crate::zone::ZoneHome;
 
 const OURS: &str = "192.0.2.10";
 const FOREIGN: &str = "203.0.113.9";

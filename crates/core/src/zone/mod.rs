@@ -9,6 +9,7 @@ mod document;
 mod edit;
 mod error;
 mod generate;
+mod kept;
 mod merge;
 mod parse;
 mod pattern;
@@ -26,6 +27,7 @@ pub use alter::{AlterRefused, AlterRequest, Alteration, Altered, alter, default_
 pub use document::{Document, Entry, Item};
 pub use edit::EditError;
 pub use error::{ZoneError, ZoneProblem};
+pub use kept::*;
 pub use merge::{Merged, merge};
 pub use parse::Fetch;
 pub use pattern::{Mail, Pattern, PatternChoice, PatternError, TemplateName};

@@ -8,11 +8,11 @@ use std::net::SocketAddr;
 use std::sync::{Mutex, PoisonError};
 
 use brightharbor_core::acme::{Brief, Identifier};
+use brightharbor_core::certificate::ProofWish;
 use brightharbor_core::certificate::caa::{CAA, CaNamed, allowed};
 use brightharbor_core::delegation::{Cuts, Outcome, Question, Reply};
 use brightharbor_core::harbor::{Ca, Layout, Settings};
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::site::ProofWish;
 use brightharbor_core::zone::{Record, RecordData};
 
 use super::order::OrderPlan;

@@ -4,10 +4,10 @@ use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::acme::{Brief, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
+use brightharbor_core::certificate::CertificateWish;
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::harbor::{Layout, Settings};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::CertificateWish;
 use jiff::Timestamp;
 use zeroize::Zeroizing;
 

@@ -4,9 +4,9 @@ use std::fs;
 use std::path::PathBuf;
 
 use brightharbor_core::acme::Response;
+use brightharbor_core::certificate::CertificateFiles;
 use brightharbor_core::certificate::{RenewalWindow, read_chain, renewal_id};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::CertificateFiles;
 use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 

@@ -2,12 +2,12 @@
 
 use std::fs;
 
+use brightharbor_core::account::{Account, AccountName};
 use brightharbor_core::change::{
     CaErrand, Change, ChangeSet, FileWrite, FolderMake, InventoryChange, Purpose, ServicePlacing, ToldToCa,
 };
 use brightharbor_core::harbor::{Layout, Service, Settings, WebServer};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Account, AccountName};
 use jiff::Timestamp;
 
 use super::*;

@@ -38,8 +38,8 @@ pub fn clear_away(former: &FormerCertificate, server: WebServer, layout: &Layout
 mod tests {
     use std::path::Path;
 
+    use brightharbor_core::certificate::CertificateFiles;
     use brightharbor_core::name::Hostname;
-    use brightharbor_core::site::CertificateFiles;
 
     use super::*;
 

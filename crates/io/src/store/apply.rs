@@ -1,7 +1,8 @@
 //! Writing inventory changes: all of one command in one transaction, with the logbook entry that records it.
 
+use brightharbor_core::account::AccountName;
 use brightharbor_core::change::{Change, ChangeSet, InventoryChange};
-use brightharbor_core::site::{AccountName, Site};
+use brightharbor_core::site::Site;
 use rusqlite::{Transaction, TransactionBehavior, params};
 
 use super::logbook::EntryOutcome;

@@ -2,9 +2,9 @@
 
 use std::path::Path;
 
+use brightharbor_core::certificate::CertificateFiles;
 use brightharbor_core::certificate::former::{FormerCertificate, is_replaceable};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::CertificateFiles;
 use jiff::Timestamp;
 use rusqlite::{OptionalExtension, Transaction, params};
 

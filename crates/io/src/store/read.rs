@@ -2,8 +2,10 @@
 
 use std::path::{Path, PathBuf};
 
+use brightharbor_core::account::{Account, AccountName};
+use brightharbor_core::certificate::{Certificate, CertificateFiles, Waiting};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Account, AccountName, Certificate, CertificateFiles, Site, Waiting};
+use brightharbor_core::site::Site;
 use rusqlite::{OptionalExtension, Row};
 
 use super::{Store, StoreError, from_word};

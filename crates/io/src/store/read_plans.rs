@@ -1,20 +1,21 @@
 //! Reading plans, and what accounts have of what plans count.
 
+use brightharbor_core::account::{AccountName, AccountPlan, Usage};
 use brightharbor_core::name::is_registrable;
-use brightharbor_core::site::{AccountName, Plan, SiteKind, Usage};
+use brightharbor_core::site::SiteKind;
 use rusqlite::OptionalExtension;
 
 use super::read::hostname;
 use super::{Store, StoreError, from_word};
 
 impl Store {
-    pub fn plan(&self, name: &AccountName) -> Result<Option<Plan>, StoreError> {
+    pub fn plan(&self, name: &AccountName) -> Result<Option<AccountPlan>, StoreError> {
         let mut query = self.connection.prepare_cached("SELECT limits FROM plan WHERE name = $1")?;
         let limits = query.query_row([name.as_str()], |row| row.get::<_, String>(0)).optional()?;
         limits.map(|limits| plan(name.clone(), &limits)).transpose()
     }
 
-    pub fn plans(&self) -> Result<Vec<Plan>, StoreError> {
+    pub fn plans(&self) -> Result<Vec<AccountPlan>, StoreError> {
         let mut query = self.connection.prepare_cached("SELECT name, limits FROM plan ORDER BY name")?;
         let rows = query.query_map([], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?;
         rows.map(|row| row.map_err(StoreError::from).and_then(|(name, limits)| plan(from_word(&name)?, &limits)))
@@ -47,7 +48,7 @@ impl Store {
     }
 }
 
-fn plan(name: AccountName, limits: &str) -> Result<Plan, StoreError> {
+fn plan(name: AccountName, limits: &str) -> Result<AccountPlan, StoreError> {
     let limits = serde_json::from_str(limits).map_err(|error| StoreError::Value(format!("a plan: {error}")))?;
-    Ok(Plan { name, limits })
+    Ok(AccountPlan { name, limits })
 }

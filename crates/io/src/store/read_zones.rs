@@ -1,8 +1,8 @@
 //! Reading zones, and the patterns that they were made by.
 
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::site::Zone;
 use brightharbor_core::zone::Pattern;
+use brightharbor_core::zone::Zone;
 use rusqlite::OptionalExtension;
 
 use super::read::hostname;

@@ -2,8 +2,8 @@
 
 use std::path::Path;
 
+use brightharbor_core::certificate::{CertificateFiles, Revocation};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{CertificateFiles, Revocation};
 use rusqlite::{Transaction, params};
 
 use super::read::hostname;

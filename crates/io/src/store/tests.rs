@@ -1,12 +1,14 @@
 //! The inventory: what is written is what is read, all changes of a set or none.
 
+use brightharbor_core::account::{Account, AccountName, AccountPlan, Limits};
 use brightharbor_core::acme::RevocationReason;
+use brightharbor_core::certificate::{
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, Revocation, Waiting,
+};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{
-    Account, AccountName, Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState,
-    HttpsPolicy, Limits, Plan, Revocation, Site, SiteKind, SiteRules, Waiting, Zone, ZoneHome,
-};
+use brightharbor_core::site::{HttpsState, Site, SiteKind, SiteRules};
+use brightharbor_core::zone::{Zone, ZoneHome};
 use jiff::Timestamp;
 
 use super::*;
@@ -26,7 +28,7 @@ fn site() -> Site {
         hostnames: vec![name("lanternchoir.example"), name("www.lanternchoir.example")],
         document_root: "/home/choir/www/lanternchoir.example".into(),
         kind: SiteKind::AddonDomain,
-        https: HttpsPolicy::None,
+        https: HttpsState::None,
         certificate: None,
         rules: SiteRules { hsts: Some(300), ..SiteRules::default() },
     }
@@ -66,7 +68,7 @@ fn what_is_written_is_read_back() {
         not_before: Some("2026-11-23T08:00:00Z".parse().unwrap()),
         reason: "the CA said so".into(),
     };
-    let after = Site { https: HttpsPolicy::Forced, certificate: Some(certificate.files.clone()), ..site() };
+    let after = Site { https: HttpsState::Forced, certificate: Some(certificate.files.clone()), ..site() };
     commit(
         &mut store,
         vec![
@@ -167,7 +169,7 @@ fn an_inventory_of_the_first_version_is_brought_up_to_date_and_loses_nothing() {
 #[test]
 fn plans_are_counted_against_what_an_account_has() {
     let (_folder, mut store) = fresh();
-    let plan = Plan {
+    let plan = AccountPlan {
         name: AccountName::parse("small").unwrap(),
         limits: Limits { addon_domains: Some(1), disk: Some(100), ..Limits::default() },
     };

@@ -2,8 +2,9 @@
 
 use std::path::PathBuf;
 
+use brightharbor_core::account::{Account, AccountName, check_email, check_system_user};
 use brightharbor_core::change::{Change, ChangeSet, FolderMake, InventoryChange, UserMake};
-use brightharbor_core::site::{Account, AccountName, check_email, check_path, check_system_user};
+use brightharbor_core::harbor::check_path;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{is_root, user_exists};
 use clap::Args;

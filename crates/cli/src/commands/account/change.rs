@@ -2,9 +2,11 @@
 
 use std::path::{Path, PathBuf};
 
+use brightharbor_core::account::{Account, check_email, check_system_user};
 use brightharbor_core::change::{Change, ChangeSet, InventoryChange, UserMake};
+use brightharbor_core::harbor::check_path;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Account, Site, check_email, check_path, check_system_user};
+use brightharbor_core::site::Site;
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 

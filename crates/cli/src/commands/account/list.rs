@@ -1,6 +1,6 @@
 //! `account list`: the accounts, with how many sites each has.
 
-use brightharbor_core::site::Account;
+use brightharbor_core::account::Account;
 use clap::Args;
 use serde_json::{Value, json};
 

@@ -1,7 +1,9 @@
 //! `account remove`: an account goes, with its sites and zones if that is said; nothing in a home is deleted.
 
+use brightharbor_core::account::Account;
 use brightharbor_core::change::{ChangeSet, InventoryChange};
-use brightharbor_core::site::{Account, Site, Zone};
+use brightharbor_core::site::Site;
+use brightharbor_core::zone::Zone;
 use brightharbor_core::zone::serial_date;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use brightharbor_core::site::{Account, AccountName, Counted, Plan, Usage};
+use brightharbor_core::account::{Account, AccountName, AccountPlan, Counted, Usage};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::disk_used;
 use clap::Args;
@@ -50,7 +50,7 @@ pub fn run(args: &Show, context: &Context) -> Report {
 
 struct AccountPage {
     account: Account,
-    plan: Option<Plan>,
+    plan: Option<AccountPlan>,
     usage: Usage,
     zones: usize,
     /// The accounts that it sold.

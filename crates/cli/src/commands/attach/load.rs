@@ -4,10 +4,10 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{Hostname, is_registrable, near_misses};
 use brightharbor_core::site::{
-    AttachLoaded, AttachRequest, NewZoneFiles, ServedFrom, Site, Zone, ZoneChoice, ZoneHome, ZoneLoaded, document_root,
-    wanted_names,
+    AttachLoaded, AttachRequest, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root, wanted_names,
 };
 use brightharbor_core::zone::TemplateName;
+use brightharbor_core::zone::{NewZoneFiles, Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::read_zone;

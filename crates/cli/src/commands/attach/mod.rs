@@ -7,11 +7,10 @@ use std::collections::BTreeMap;
 use std::net::IpAddr;
 use std::path::PathBuf;
 
+use brightharbor_core::account::{AccountName, Counted};
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::{DnsName, Hostname, Pasted, is_registrable, parse_pasted};
-use brightharbor_core::site::{
-    AccountName, AttachRequest, Counted, ServedFrom, Site, WwwPolicy, ZoneChoice, attach, wanted_names,
-};
+use brightharbor_core::site::{AttachRequest, ServedFrom, Site, WwwPolicy, ZoneChoice, attach, wanted_names};
 use brightharbor_core::survey::Survey;
 use brightharbor_io::server::await_fingerprint;
 use clap::{Args, ValueEnum};

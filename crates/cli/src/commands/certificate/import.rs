@@ -6,9 +6,10 @@ use std::time::Duration;
 use brightharbor_core::certificate::{
     Assembled, CertificateFacts, Install, Piece, assemble, certificate_pem, check_leaf, install, pieces,
 };
+use brightharbor_core::certificate::{CertificateDetails, CertificateSource};
 use brightharbor_core::change::InventoryChange;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{CertificateDetails, CertificateSource, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::keys::public_half;
 use brightharbor_io::probe::fetch_issuer;

@@ -5,8 +5,9 @@ use std::path::PathBuf;
 
 use brightharbor_core::acme::identifiers;
 use brightharbor_core::certificate::ends_soon;
+use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Certificate, CertificateSource, CertificateState, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::write_atomically;

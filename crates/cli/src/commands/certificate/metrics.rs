@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use brightharbor_core::site::CertificateState;
+use brightharbor_core::certificate::CertificateState;
 use jiff::Timestamp;
 
 use super::rows::Row;

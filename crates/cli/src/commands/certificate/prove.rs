@@ -4,7 +4,7 @@
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
-use brightharbor_core::site::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
+use brightharbor_core::certificate::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
 use clap::Args;
 use jiff::{SignedDuration, Timestamp};
 

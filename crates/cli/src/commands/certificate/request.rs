@@ -4,10 +4,11 @@ use std::fs::File;
 use std::io::Write;
 use std::path::PathBuf;
 
+use brightharbor_core::account::check_email;
 use brightharbor_core::acme::{Identifier, identifiers};
 use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Site, check_email};
+use brightharbor_core::site::Site;
 use brightharbor_io::keys::{Subject, new_key_of, seller_request};
 use clap::Args;
 use serde_json::{Value, json};

@@ -1,9 +1,9 @@
 //! `certificate revoke`: tells the CA that a certificate must not be trusted any more, once a new one is in its place.
 
 use brightharbor_core::acme::RevocationReason;
+use brightharbor_core::certificate::Revocation;
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::Revocation;
 use brightharbor_io::acme::has_account;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};

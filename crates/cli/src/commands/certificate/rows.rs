@@ -1,8 +1,10 @@
 //! The sites with their certificates, as `certificate list` and the metrics tell of them.
 
+use brightharbor_core::account::AccountName;
+use brightharbor_core::certificate::{Certificate, CertificateState};
 use brightharbor_core::harbor::Service;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{AccountName, Certificate, CertificateState, Site, SiteKind};
+use brightharbor_core::site::{Site, SiteKind};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::service_has;
 use jiff::Timestamp;

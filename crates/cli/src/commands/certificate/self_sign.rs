@@ -1,7 +1,7 @@
 //! `certificate self-sign`: a stop-gap, until a certificate comes that visitors' programs trust.
 
+use brightharbor_core::certificate::{CertificateDetails, CertificateSource};
 use brightharbor_core::certificate::{Install, install, read_chain};
-use brightharbor_core::site::{CertificateDetails, CertificateSource};
 use brightharbor_io::keys::{new_key_pem, self_signed};
 use clap::Args;
 use serde_json::{Value, json};

@@ -1,8 +1,9 @@
 //! The options that say how a certificate is to be got: kept with the site, so that renewals do the same.
 
+use brightharbor_core::certificate::{CertificateWish, KeyKind, ProofWish};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{CertificateWish, KeyKind, ProofWish, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 

@@ -7,9 +7,9 @@ mod inclusion;
 use std::net::IpAddr;
 use std::path::PathBuf;
 
+use brightharbor_core::harbor::check_path;
 use brightharbor_core::harbor::{Layout, Settings};
 use brightharbor_core::name::DnsName;
-use brightharbor_core::site::check_path;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{lay_out, write_atomically};
 use brightharbor_io::store::Store;

@@ -1,8 +1,9 @@
 //! `nameserver add`: a new set, with its addresses in the zones of this harbor.
 
+use brightharbor_core::account::AccountName;
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::harbor::NameserverSet;
-use brightharbor_core::site::{AccountName, Member, set_of, weaknesses};
+use brightharbor_core::nameserver::{Member, set_of, weaknesses};
 use brightharbor_core::zone::serial_date;
 use clap::Args;
 

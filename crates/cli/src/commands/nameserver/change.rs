@@ -7,7 +7,7 @@ use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::delegation::{Outcome, Question, Reply};
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
-use brightharbor_core::site::Member;
+use brightharbor_core::nameserver::Member;
 use brightharbor_core::zone::{RecordType, default_ttl, serial_date};
 use brightharbor_io::dns::ask;
 use brightharbor_io::harbor::Harbor;

@@ -6,7 +6,7 @@ use std::net::IpAddr;
 use brightharbor_core::delegation::{Picture, ServerState};
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
-use brightharbor_core::site::weaknesses;
+use brightharbor_core::nameserver::weaknesses;
 use brightharbor_io::dns::Walker;
 use clap::Args;
 use serde_json::{Value, json};

@@ -1,7 +1,8 @@
 //! `nameserver list` and `nameserver show`.
 
 use brightharbor_core::harbor::NameserverSet;
-use brightharbor_core::site::{Zone, weaknesses};
+use brightharbor_core::nameserver::weaknesses;
+use brightharbor_core::zone::Zone;
 use clap::Args;
 use serde_json::{Value, json};
 

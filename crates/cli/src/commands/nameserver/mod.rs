@@ -6,10 +6,12 @@ pub mod check;
 pub mod list;
 pub mod remove;
 
+use brightharbor_core::account::AccountName;
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
-use brightharbor_core::site::{AccountName, ZoneHome, align_addresses};
+use brightharbor_core::nameserver::align_addresses;
+use brightharbor_core::zone::ZoneHome;
 use brightharbor_io::harbor::Harbor;
 use clap::Subcommand;
 use jiff::civil::Date;
@@ -51,7 +53,7 @@ pub fn find_own(harbor: &Harbor, name: &str) -> Result<NameserverSet, Error> {
 }
 
 /// The zone of the harbor that a nameserver's name lies in.
-fn zone_of(harbor: &Harbor, name: &DnsName) -> Result<Option<brightharbor_core::site::Zone>, Error> {
+fn zone_of(harbor: &Harbor, name: &DnsName) -> Result<Option<brightharbor_core::zone::Zone>, Error> {
     match Hostname::parse(&name.bare()) {
         Ok(name) => Ok(harbor.store.enclosing_zone(&name)?),
         Err(_) => Ok(None),

@@ -1,6 +1,6 @@
 //! `plan list` and `plan show`.
 
-use brightharbor_core::site::{Counted, Plan};
+use brightharbor_core::account::{AccountPlan, Counted};
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -32,7 +32,7 @@ pub fn show(args: &Show, context: &Context) -> Report {
 
 struct Plans {
     command: &'static str,
-    plans: Vec<Plan>,
+    plans: Vec<AccountPlan>,
 }
 
 impl Shown for Plans {
@@ -40,7 +40,7 @@ impl Shown for Plans {
         if self.plans.is_empty() {
             return page.line("No plans: accounts may have any number of everything.");
         }
-        let row = |plan: &Plan| {
+        let row = |plan: &AccountPlan| {
             let mut row = vec![plan.name.to_string()];
             row.extend(Counted::ALL.map(|counted| limit_words(plan.limits.of(counted))));
             row.push(plan.limits.disk.map_or_else(|| "any".into(), |mib| format!("{mib} MiB")));
@@ -53,7 +53,7 @@ impl Shown for Plans {
     }
 
     fn json(&self) -> Value {
-        let plan = |plan: &Plan| json!({ "name": plan.name, "limits": limits_document(&plan.limits) });
+        let plan = |plan: &AccountPlan| json!({ "name": plan.name, "limits": limits_document(&plan.limits) });
         json!({ "command": self.command, "plans": self.plans.iter().map(plan).collect::<Vec<_>>() })
     }
 

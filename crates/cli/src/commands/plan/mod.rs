@@ -4,7 +4,7 @@ pub mod list;
 pub mod remove;
 pub mod set;
 
-use brightharbor_core::site::{AccountName, Counted, Limits, Plan, check_limit};
+use brightharbor_core::account::{AccountName, AccountPlan, Counted, Limits, check_limit};
 use brightharbor_io::harbor::Harbor;
 use clap::Subcommand;
 use serde_json::{Value, json};
@@ -21,7 +21,7 @@ pub enum PlanCommand {
 }
 
 /// The plan by its name as typed.
-pub fn find(harbor: &Harbor, typed: &str) -> Result<Plan, Error> {
+pub fn find(harbor: &Harbor, typed: &str) -> Result<AccountPlan, Error> {
     let name = AccountName::parse(typed)
         .map_err(|_| Error::wrong_use(format!("`{}` is no name of a plan", typed.escape_debug())))?;
     harbor.store.plan(&name)?.ok_or_else(|| {

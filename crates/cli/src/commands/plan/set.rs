@@ -1,7 +1,7 @@
 //! `plan add` and `plan change`: the limits of a plan.
 
+use brightharbor_core::account::{AccountName, AccountPlan, Limits};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
-use brightharbor_core::site::{AccountName, Limits, Plan};
 use clap::Args;
 
 use super::{find, limit_words, limits};
@@ -93,7 +93,7 @@ pub fn add(args: &Add, context: &Context) -> Report {
             Some(like) => find(harbor, like)?.limits,
             None => Limits::default(),
         };
-        Ok(Plan { name: name.clone(), limits })
+        Ok(AccountPlan { name: name.clone(), limits })
     })
 }
 
@@ -108,11 +108,11 @@ fn set(
     command: &'static str,
     options: &ChangeOptions,
     given: &Given,
-    plan: impl Fn(&brightharbor_io::harbor::Harbor) -> Result<Plan, Error>,
+    plan: impl Fn(&brightharbor_io::harbor::Harbor) -> Result<AccountPlan, Error>,
 ) -> Report {
     let changed = context.block_on(change(context, title, options, async |harbor, _| {
         let before = plan(harbor)?;
-        let after = Plan { limits: given.onto(before.limits)?, name: before.name };
+        let after = AccountPlan { limits: given.onto(before.limits)?, name: before.name };
         let words: Vec<String> =
             limits(&after.limits).map(|(name, limit)| format!("{name} {}", limit_words(limit))).collect();
         let said = vec![format!("the plan {} allows: {}", after.name, words.join(", "))];

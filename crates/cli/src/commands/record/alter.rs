@@ -6,12 +6,12 @@ use std::time::Duration;
 use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
 use brightharbor_core::delegation::rules::judge;
 use brightharbor_core::name::DnsName;
-use brightharbor_core::site::{Zone, ZoneHome};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
     AlterRequest, Alteration, Altered, Document, RecordData, RecordType, alter, data_as_meant, owner_as_meant,
     parse_ttl, serial_date,
 };
+use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::clock;
 use brightharbor_io::dns::walk_within;
 use brightharbor_io::harbor::Harbor;

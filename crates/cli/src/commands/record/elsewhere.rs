@@ -1,6 +1,6 @@
 //! A record of a zone that is kept elsewhere: the exact lines to enter or remove there, to be copied.
 
-use brightharbor_core::site::Zone;
+use brightharbor_core::zone::Zone;
 use brightharbor_core::zone::{AlterRequest, Alteration, Record};
 use serde_json::{Value, json};
 

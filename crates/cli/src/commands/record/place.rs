@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use brightharbor_core::name::DnsName;
-use brightharbor_core::site::Zone;
+use brightharbor_core::zone::Zone;
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 

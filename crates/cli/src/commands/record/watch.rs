@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 
 use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::name::DnsName;
-use brightharbor_core::site::Zone;
+use brightharbor_core::zone::Zone;
 use brightharbor_core::zone::{AlterRequest, show_seconds};
 use brightharbor_io::dns::{ask, walk_within};
 use brightharbor_io::harbor::Harbor;

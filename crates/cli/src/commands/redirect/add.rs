@@ -1,8 +1,9 @@
 //! `redirect add`: from a name or path to somewhere else.
 
+use brightharbor_core::account::{AccountName, Counted};
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::redirect::{AddRefused, Redirect, RedirectError, Sides, Source, Target, add, check_status};
-use brightharbor_core::site::{AccountName, Counted, Site};
+use brightharbor_core::site::Site;
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 

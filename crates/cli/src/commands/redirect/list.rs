@@ -1,7 +1,7 @@
 //! `redirect list`: every redirect of the harbor, from the inventory.
 
+use brightharbor_core::account::AccountName;
 use brightharbor_core::redirect::Redirect;
-use brightharbor_core::site::AccountName;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 

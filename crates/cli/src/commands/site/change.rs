@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use brightharbor_core::change::{Change, ChangeSet, FolderMake};
 use brightharbor_core::render::starter_page;
-use brightharbor_core::site::{AttachRefused, HttpsPolicy, HttpsWish, Site, TlsFloor, document_root};
+use brightharbor_core::site::{AttachRefused, HttpsPolicy, HttpsState, Site, TlsFloor, document_root};
 use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 
@@ -133,19 +133,19 @@ fn decide(
     }
     match args.https {
         Some(HttpsArgument::Forced) => {
-            after.rules.https_wish = HttpsWish::Forced;
+            after.rules.https_policy = HttpsPolicy::Forced;
             let certificate = harbor.store.certificate_of(before.main())?;
             let covered = certificate.is_some_and(|c| before.hostnames.iter().all(|name| c.covers(name)));
             if covered {
-                after.https = HttpsPolicy::Forced;
+                after.https = HttpsState::Forced;
             }
             let when = if covered { "" } else { ", as soon as a certificate covers all its names" };
             said.push(format!("http is sent to https{when}"));
         }
         Some(HttpsArgument::Offered) => {
-            after.rules.https_wish = HttpsWish::Offered;
-            if before.https == HttpsPolicy::Forced {
-                after.https = HttpsPolicy::Offered;
+            after.rules.https_policy = HttpsPolicy::Offered;
+            if before.https == HttpsState::Forced {
+                after.https = HttpsState::Offered;
             }
             said.push("http is served beside https".into());
         }
@@ -163,7 +163,7 @@ fn decide(
     }
     if let Some(hsts) = hsts {
         after.rules.hsts = hsts;
-        if hsts.is_some() && after.https != HttpsPolicy::Forced {
+        if hsts.is_some() && after.https != HttpsState::Forced {
             return Err(Error::refused(
                 "hsts-without-https",
                 "browsers would be bound to https, which is not forced here",

@@ -1,6 +1,7 @@
 //! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
 
-use brightharbor_core::site::{Certificate, HttpsPolicy, Site, SiteKind, Waiting};
+use brightharbor_core::certificate::{Certificate, Waiting};
+use brightharbor_core::site::{HttpsState, Site, SiteKind};
 use brightharbor_core::survey::{LinkName, Survey};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
@@ -164,9 +165,9 @@ impl Row {
 
     fn https(&self) -> &'static str {
         match self.site.https {
-            HttpsPolicy::None => "none",
-            HttpsPolicy::Offered => "offered",
-            HttpsPolicy::Forced => "forced",
+            HttpsState::None => "none",
+            HttpsState::Offered => "offered",
+            HttpsState::Forced => "forced",
         }
     }
 

@@ -1,8 +1,9 @@
 //! `site show`: everything that is known about one site, on one page.
 
+use brightharbor_core::certificate::Certificate;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::render::is_as_written;
-use brightharbor_core::site::{Certificate, HttpsPolicy, Site, TlsFloor, WwwPolicy};
+use brightharbor_core::site::{HttpsState, Site, TlsFloor, WwwPolicy};
 use brightharbor_core::zone::show_seconds;
 use brightharbor_io::install::read_if_there;
 use clap::Args;
@@ -62,9 +63,9 @@ pub fn www_words(policy: WwwPolicy) -> &'static str {
 
 fn https_words(site: &Site) -> &'static str {
     match site.https {
-        HttpsPolicy::None => "none yet",
-        HttpsPolicy::Offered => "served beside http",
-        HttpsPolicy::Forced => "http is sent to https",
+        HttpsState::None => "none yet",
+        HttpsState::Offered => "served beside http",
+        HttpsState::Forced => "http is sent to https",
     }
 }
 
@@ -108,7 +109,7 @@ impl Shown for SitePage {
                 "document_root": site.document_root.display().to_string(),
                 "www": site.rules.www,
                 "https": site.https,
-                "https_wish": site.rules.https_wish,
+                "https_policy": site.rules.https_policy,
                 "tls_from": if site.rules.tls == TlsFloor::Tls12 { "1.2" } else { "1.3" },
                 "hsts_seconds": site.rules.hsts,
                 "redirects": site.rules.redirects.len(),

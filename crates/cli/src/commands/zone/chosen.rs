@@ -2,7 +2,7 @@
 
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::site::{AlignRefused, Aligned, KeptZone, Zone, ZoneHome};
+use brightharbor_core::zone::{AlignRefused, Aligned, KeptZone, Zone, ZoneHome};
 use brightharbor_core::zone::{Merged, Record, RecordType};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::zones::read_zone;

@@ -2,10 +2,12 @@
 
 use std::path::{Path, PathBuf};
 
+use brightharbor_core::account::{Account, AccountName};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{Hostname, is_registrable};
-use brightharbor_core::site::{Account, AccountName, AttachRefused, NewZone, Zone, ZoneDesign, ZoneHome, new_zone};
+use brightharbor_core::site::AttachRefused;
 use brightharbor_core::zone::{Document, serial_date};
+use brightharbor_core::zone::{NewZone, Zone, ZoneDesign, ZoneHome, new_zone};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::{parse_file, read_zone};

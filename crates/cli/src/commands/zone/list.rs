@@ -1,6 +1,6 @@
 //! `zone list`: the zones of this harbor, what their files say, and which server has which serial.
 
-use brightharbor_core::site::{Zone, ZoneHome};
+use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::server::{Serials, ask_serials};

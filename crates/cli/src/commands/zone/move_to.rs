@@ -3,8 +3,8 @@
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::DnsName;
-use brightharbor_core::site::{Zone, align, delegated_to};
 use brightharbor_core::zone::{Pattern, TemplateError, serial_date};
+use brightharbor_core::zone::{Zone, align, delegated_to};
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 use jiff::Timestamp;

@@ -6,11 +6,12 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::time::{Duration, Instant};
 
+use brightharbor_core::account::AccountName;
 use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo, republished, zone_index};
-use brightharbor_core::site::{AccountName, Zone, ZoneHome, catalog_difference, new_catalog, updated_at};
+use brightharbor_core::zone::{Zone, ZoneHome, catalog_difference, new_catalog, updated_at};
 use brightharbor_core::zone::{first_serial, serial_date};
 use brightharbor_io::dns::{TransactionKey, notify};
 use brightharbor_io::harbor::Harbor;

@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::{Zone, ZoneDesign, align, made_by};
 use brightharbor_core::zone::{Pattern, serial_date};
+use brightharbor_core::zone::{Zone, ZoneDesign, align, made_by};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use clap::Args;

@@ -3,9 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::name::DnsName;
-use brightharbor_core::site::{Zone, ZoneHome};
 use brightharbor_core::zone::Document;
 use brightharbor_core::zone::rules::Surroundings;
+use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
 use brightharbor_io::zones::{parse_file, read_zone};

@@ -1,7 +1,7 @@
 //! What came of getting a certificate for a site.
 
 use brightharbor_core::acme::identifiers;
-use brightharbor_core::site::CertificateSource;
+use brightharbor_core::certificate::CertificateSource;
 
 use super::Page;
 use crate::revocations::Revoked;

@@ -4,13 +4,13 @@ use std::fs;
 use std::net::{IpAddr, SocketAddr};
 use std::path::Path;
 
+use brightharbor_core::account::AccountName;
+use brightharbor_core::certificate::{CertificateFiles, Demand, DemandedProof};
 use brightharbor_core::harbor::{Layout, Settings, WebServer};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::redirect::{Answer, Ports, Redirect, Sides, Source, Target, answer};
 use brightharbor_core::render::{fingerprint, site_file};
-use brightharbor_core::site::{
-    AccountName, CertificateFiles, Demand, DemandedProof, HttpsPolicy, Site, SiteKind, SiteRules, WwwPolicy,
-};
+use brightharbor_core::site::{HttpsState, Site, SiteKind, SiteRules, WwwPolicy};
 use brightharbor_io::http::Connection;
 use brightharbor_io::server::reload_web;
 use brightharbor_io::trust;
@@ -31,7 +31,7 @@ fn redirect(source: &str, prefix: bool, status: u16, target: &str, keep_path: bo
     }
 }
 
-fn site(folder: &Path, domain: &str, https: HttpsPolicy, rules: SiteRules) -> Site {
+fn site(folder: &Path, domain: &str, https: HttpsState, rules: SiteRules) -> Site {
     let main = Hostname::parse_host(domain).unwrap();
     let hostnames: Vec<Hostname> = std::iter::once(main.clone()).chain(main.with_www()).collect();
     let document_root = folder.join("roots").join(domain);
@@ -40,7 +40,7 @@ fn site(folder: &Path, domain: &str, https: HttpsPolicy, rules: SiteRules) -> Si
     fs::write(document_root.join("index.html"), format!("front of {domain}")).unwrap();
     fs::write(document_root.join("boats/index.html"), format!("boats of {domain}")).unwrap();
     fs::write(document_root.join("a b.txt"), "with a blank").unwrap();
-    let certificate = (https != HttpsPolicy::None).then(|| {
+    let certificate = (https != HttpsState::None).then(|| {
         let files = CertificateFiles { folder: folder.join("certificates").join(domain) };
         fs::create_dir_all(files.folder()).unwrap();
         let key = KeyPair::generate().unwrap();
@@ -90,12 +90,12 @@ fn sites(folder: &Path) -> Vec<Site> {
     let (mixed, forced) = (demanding(mixed, "/old"), demanding(forced, "/missing"));
     let whole = demanding(whole, "/keep/8F2C.html");
     vec![
-        site(folder, "gullrock.example", HttpsPolicy::Offered, mixed),
-        site(folder, "crumbandtide.example", HttpsPolicy::Forced, forced),
-        site(folder, "lanternchoir.example", HttpsPolicy::None, whole),
-        site(folder, "saltmarsh.example", HttpsPolicy::Forced, SiteRules::default()),
-        site(folder, "192.0.2.10", HttpsPolicy::None, of_address("192.0.2.10")),
-        site(folder, "[2001:db8::10]", HttpsPolicy::None, of_address("[2001:db8::10]")),
+        site(folder, "gullrock.example", HttpsState::Offered, mixed),
+        site(folder, "crumbandtide.example", HttpsState::Forced, forced),
+        site(folder, "lanternchoir.example", HttpsState::None, whole),
+        site(folder, "saltmarsh.example", HttpsState::Forced, SiteRules::default()),
+        site(folder, "192.0.2.10", HttpsState::None, of_address("192.0.2.10")),
+        site(folder, "[2001:db8::10]", HttpsState::None, of_address("[2001:db8::10]")),
     ]
 }
 
@@ -284,15 +284,15 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
             redirects.push(Redirect { source, target, status, keep_path, sides, until: None });
         }
         let document_root = std::path::PathBuf::from(format!("/home/berth/{root}"));
-        let document_root = match brightharbor_core::site::check_path(&document_root) {
+        let document_root = match brightharbor_core::harbor::check_path(&document_root) {
             Ok(()) => document_root,
             Err(_) => "/home/berth/plain".into(),
         };
         let policies = [WwwPolicy::Also, WwwPolicy::ToBare, WwwPolicy::ToWww, WwwPolicy::None];
         demanded += demands.len();
         let rules = SiteRules { www: policies[www], hsts, redirects, demands, ..SiteRules::default() };
-        let https = if tls13 { HttpsPolicy::Forced } else { HttpsPolicy::Offered };
-        let mut site = site(folder.path(), &domain, if number < 20 { https } else { HttpsPolicy::None }, rules);
+        let https = if tls13 { HttpsState::Forced } else { HttpsState::Offered };
+        let mut site = site(folder.path(), &domain, if number < 20 { https } else { HttpsState::None }, rules);
         site.document_root = document_root;
         for server in [WebServer::Nginx, WebServer::Apache] {
             settings.web.server = server;

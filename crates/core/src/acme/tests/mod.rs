@@ -16,8 +16,8 @@ mod validations;
 use jiff::{SignedDuration, Timestamp};
 
 use super::{Brief, Machine, Payload, ProofKind, Refusal, Request, Response, Signer, Step};
+use crate::certificate::ProofWish;
 use crate::name::Hostname;
-use crate::site::ProofWish;
 
 /// A conversation in the making: the machine, the time, and a fresh nonce for every answer.
 pub(super) struct Talk {

@@ -6,8 +6,9 @@ use std::path::PathBuf;
 
 use jiff::civil::Date;
 
-use super::{AccountName, ExistingFile, Zone, ZoneHome};
-use crate::change::{Change, FileWrite, InventoryChange, Purpose};
+use super::{Zone, ZoneHome};
+use crate::account::AccountName;
+use crate::change::{Change, ExistingFile, FileWrite, InventoryChange, Purpose};
 use crate::finding::Finding;
 use crate::harbor::{Layout, NewZones, Settings};
 use crate::name::Hostname;

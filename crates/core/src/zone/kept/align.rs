@@ -101,10 +101,11 @@ pub fn delegated_to(set: &NameserverSet, hostmaster: &DnsName, zone: &Document) 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::account::AccountName;
     use crate::change::Purpose;
     use crate::harbor::Settings;
-    use crate::site::{AccountName, Zone, ZoneDesign, ZoneHome, ZonePlace};
     use crate::zone::Mail;
+    use crate::zone::{Zone, ZoneDesign, ZoneHome, ZonePlace};
 
     const TODAY: Date = Date::constant(2026, 11, 23);
 

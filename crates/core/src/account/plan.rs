@@ -6,7 +6,7 @@ use super::AccountName;
 
 /// A plan, by name; the same letters as in an account's name.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Plan {
+pub struct AccountPlan {
     pub name: AccountName,
     pub limits: Limits,
 }
@@ -96,7 +96,7 @@ pub struct LimitReached {
 /// Whether the account may have so many more.
 pub fn check_limit(
     account: &AccountName,
-    plan: &Plan,
+    plan: &AccountPlan,
     usage: &Usage,
     counted: Counted,
     more: u32,
@@ -118,7 +118,7 @@ mod tests {
     fn a_limit_refuses_what_would_pass_it_and_says_by_how_much() {
         let name = |text: &str| AccountName::parse(text).unwrap();
         let limits = Limits { addon_domains: Some(2), parked_domains: Some(0), ..Limits::default() };
-        let plan = Plan { name: name("small"), limits };
+        let plan = AccountPlan { name: name("small"), limits };
         let usage = Usage { addon_domains: 1, ..Usage::default() };
         let check = |counted, more| check_limit(&name("bakery"), &plan, &usage, counted, more);
         assert!(check(Counted::AddonDomains, 1).is_ok() && check(Counted::Subdomains, 1_000_000).is_ok());

@@ -6,12 +6,11 @@ use std::str::FromStr;
 
 use jiff::civil::Date;
 
-use super::KeptZone;
 use crate::change::Change;
 use crate::delegation::network;
 use crate::harbor::NameserverSet;
 use crate::name::{DnsName, Hostname};
-use crate::zone::{EditError, Record, RecordData};
+use crate::zone::{EditError, KeptZone, Record, RecordData};
 
 /// A member as typed: `NAME`, or `NAME=ADDRESS,ADDRESS`.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -121,8 +120,9 @@ pub fn align_addresses(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::site::{AccountName, Zone, ZoneHome, ZonePlace};
+    use crate::account::AccountName;
     use crate::zone::Document;
+    use crate::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
 
     fn member(text: &str) -> Member {
         text.parse().unwrap()

@@ -113,7 +113,7 @@ impl KeyKind {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::site::{CertificateDetails, CertificateFiles, CertificateState};
+    use crate::certificate::{CertificateDetails, CertificateFiles, CertificateState};
 
     fn host(text: &str) -> Hostname {
         Hostname::parse_host(text).unwrap()

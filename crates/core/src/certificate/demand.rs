@@ -6,10 +6,10 @@
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::Site;
 use crate::change::content_hash;
 use crate::name::{DnsName, Hostname, registrable_domain};
 use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
+use crate::site::Site;
 use crate::zone::{AlterRequest, Alteration, Meant, RecordData, RecordType, TypedError, data_as_meant, owner_as_meant};
 
 /// Where sellers look for files, if they name no path: agreed upon among CAs (RFC 5785's folder, and their own name).
@@ -197,7 +197,8 @@ fn check_path(path: &str) -> Result<String, DemandError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::site::{AccountName, HttpsPolicy, SiteKind, SiteRules};
+    use crate::account::AccountName;
+    use crate::site::{HttpsState, SiteKind, SiteRules};
 
     fn site() -> Site {
         Site {
@@ -207,7 +208,7 @@ mod tests {
                 .to_vec(),
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsPolicy::None,
+            https: HttpsState::None,
             certificate: None,
             rules: SiteRules::default(),
         }

@@ -64,9 +64,10 @@ impl KeptZone {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::account::AccountName;
     use crate::name::{DnsName, Hostname};
-    use crate::site::{AccountName, ZoneHome};
     use crate::zone::RecordType;
+    use crate::zone::ZoneHome;
 
     #[test]
     fn an_update_names_records_and_the_start_of_authority_only_where_its_other_values_change() {

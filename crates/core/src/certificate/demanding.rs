@@ -6,9 +6,11 @@ use std::path::PathBuf;
 
 use jiff::civil::Date;
 
-use super::{Demand, DemandedProof, KeptZone, Site};
+use super::{Demand, DemandedProof};
 use crate::change::{Change, FileRemoval, FileWrite, Purpose};
 use crate::harbor::Layout;
+use crate::site::Site;
+use crate::zone::KeptZone;
 use crate::zone::rules::Surroundings;
 use crate::zone::{AlterRefused, AlterRequest, Record, alter};
 
@@ -123,9 +125,11 @@ mod tests {
     use jiff::Timestamp;
 
     use super::*;
+    use crate::account::AccountName;
     use crate::name::{DnsName, Hostname};
-    use crate::site::{AccountName, HttpsPolicy, SiteKind, SiteRules, Zone, ZoneHome, ZonePlace};
+    use crate::site::{HttpsState, SiteKind, SiteRules};
     use crate::zone::Document;
+    use crate::zone::{Zone, ZoneHome, ZonePlace};
 
     fn site() -> Site {
         Site {
@@ -133,7 +137,7 @@ mod tests {
             hostnames: vec![Hostname::parse("gullrock.example").unwrap()],
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsPolicy::None,
+            https: HttpsState::None,
             certificate: None,
             rules: SiteRules::default(),
         }

@@ -1,0 +1,179 @@
+//! Certificates as the inventory holds them, what waits for one, and what is still to be revoked.
+
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
+
+use super::usual_moment;
+use crate::acme::RevocationReason;
+use crate::name::Hostname;
+
+/// Where a certificate lies: chain and key always change together, by naming another folder.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CertificateFiles {
+    pub folder: PathBuf,
+}
+
+impl CertificateFiles {
+    pub fn chain(&self) -> PathBuf {
+        self.folder.join("chain.pem")
+    }
+
+    pub fn key(&self) -> PathBuf {
+        self.folder.join("key.pem")
+    }
+
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+}
+
+/// A certificate in the inventory.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Certificate {
+    pub site: Hostname,
+    pub names: Vec<Hostname>,
+    pub files: CertificateFiles,
+    pub not_before: Timestamp,
+    pub not_after: Timestamp,
+    pub state: CertificateState,
+    #[serde(default)]
+    pub source: CertificateSource,
+    #[serde(default)]
+    pub details: CertificateDetails,
+}
+
+/// What else is known of a certificate.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case")]
+pub struct CertificateDetails {
+    /// The CA that it came from, by its name in the settings; that of `[ca]` when not named.
+    pub ca: Option<String>,
+    /// The names below which it covers all names, one label deep.
+    pub wildcards: Vec<Hostname>,
+}
+
+/// Where a certificate comes from.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum CertificateSource {
+    /// The CA of the settings: renewed without being asked.
+    #[default]
+    Ca,
+    /// Imported: somebody else renews it.
+    Imported,
+    /// That of another site, which covers this one's names as well: renewed with it.
+    Shared,
+    /// Signed with its own key, as a stop-gap: the next one takes its place.
+    SelfSigned,
+}
+
+impl CertificateSource {
+    pub fn words(self) -> &'static str {
+        match self {
+            CertificateSource::Ca => "CA",
+            CertificateSource::Imported => "imported",
+            CertificateSource::Shared => "shared",
+            CertificateSource::SelfSigned => "self-signed",
+        }
+    }
+}
+
+impl Certificate {
+    /// Whether it is good for a hostname: by its name, or by a wildcard.
+    pub fn covers(&self, hostname: &Hostname) -> bool {
+        let parent = hostname.as_str().split_once('.').map_or("", |(_, parent)| parent);
+        self.names.contains(hostname) || self.details.wildcards.iter().any(|wildcard| wildcard.as_str() == parent)
+    }
+
+    /// Whether visitors trust it, as far as was seen: shown by a handshake, in date, and no stop-gap.
+    pub fn is_good(&self, now: Timestamp) -> bool {
+        self.state == CertificateState::Served && now < self.not_after && self.source != CertificateSource::SelfSigned
+    }
+
+    /// Whether it is time to get a new one, as far as its dates say: see `certificate::usual_moment`. One that was
+    /// imported is never taken for due, since it is not ours to renew; nor is one that follows that of another site.
+    pub fn is_due(&self, now: Timestamp) -> bool {
+        if matches!(self.source, CertificateSource::Imported | CertificateSource::Shared) {
+            return false;
+        }
+        self.state == CertificateState::Revoked
+            || usual_moment(self.not_before, self.not_after, self.site.as_str()) <= now
+    }
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum CertificateState {
+    /// The files are there and the web server has been told.
+    Installed,
+    /// A handshake has shown it.
+    Served,
+    /// The CA was told to revoke it, with nothing to take its place.
+    Revoked,
+}
+
+impl CertificateState {
+    pub fn word(self) -> &'static str {
+        match self {
+            CertificateState::Installed => "installed",
+            CertificateState::Served => "served",
+            CertificateState::Revoked => "revoked",
+        }
+    }
+}
+
+/// Something `tend` goes on with: a certificate for the site, as soon as its links allow it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Waiting {
+    pub site: Hostname,
+    pub since: Timestamp,
+    /// Not to be tried before, where somebody has said so (a CA's Retry-After, a TTL).
+    pub not_before: Option<Timestamp>,
+    /// What went wrong the last time; empty while only the links are waited for.
+    pub reason: String,
+}
+
+/// What a CA is to be told as soon as it can be.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Revocation {
+    pub site: Hostname,
+    /// Of the certificate that is to be revoked.
+    pub files: CertificateFiles,
+    /// The CA that it is from, by its name in the settings; that of `[ca]` is `default`.
+    pub ca: String,
+    pub reason: RevocationReason,
+    /// When it runs out by itself.
+    pub not_after: Timestamp,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_certificate_is_due_when_a_third_is_left_however_short_it_lives() {
+        let at = |text: &str| text.parse::<Timestamp>().unwrap();
+        let of = |not_before: &str, not_after: &str| Certificate {
+            site: Hostname::parse("gullrock.example").unwrap(),
+            names: vec![],
+            files: CertificateFiles { folder: "/harbor".into() },
+            not_before: at(not_before),
+            not_after: at(not_after),
+            state: CertificateState::Served,
+            source: CertificateSource::Ca,
+            details: CertificateDetails::default(),
+        };
+        let long = of("2026-11-01T00:00:00Z", "2027-01-30T00:00:00Z");
+        assert!(!long.is_due(at("2026-12-24T00:00:00Z")) && long.is_due(at("2027-01-01T00:00:00Z")));
+        assert!(long.is_good(at("2027-01-29T00:00:00Z")) && !long.is_good(at("2027-01-30T00:00:00Z")));
+        let installed = Certificate { state: CertificateState::Installed, ..long.clone() };
+        let stop_gap = Certificate { source: CertificateSource::SelfSigned, ..long.clone() };
+        let revoked = Certificate { state: CertificateState::Revoked, ..long.clone() };
+        let now = at("2026-12-01T00:00:00Z");
+        assert!(![installed, stop_gap, revoked.clone()].iter().any(|one| one.is_good(now)) && revoked.is_due(now));
+        let short = of("2026-11-01T00:00:00Z", "2026-11-07T00:00:00Z");
+        assert!(!short.is_due(at("2026-11-04T13:00:00Z")) && short.is_due(at("2026-11-05T01:00:00Z")));
+    }
+}
