@@ -2,17 +2,19 @@
 //!
 //! What a demand is stands in `demand`; reading the files and zones concerned is the command's.
 
+use std::collections::BTreeMap;
 use std::path::PathBuf;
 
+use jiff::Timestamp;
 use jiff::civil::Date;
 
-use super::{Demand, DemandedProof};
-use crate::change::{Change, FileRemoval, FileWrite, Purpose};
-use crate::harbor::Layout;
-use crate::site::Site;
-use crate::zone::KeptZone;
+use super::{CertificateRefusal, CertificateRemark, Demand, DemandedProof};
+use crate::change::{Change, ExistingFile, FileRemoval, FileWrite, Plan, Purpose};
+use crate::harbor::{Layout, Settings};
+use crate::name::DnsName;
+use crate::site::{Site, change_site};
 use crate::zone::rules::Surroundings;
-use crate::zone::{AlterRefused, AlterRequest, Record, alter};
+use crate::zone::{AlterRefused, AlterRequest, KeptZone, Record, alter, serial_date};
 
 /// A file of the harbor's folder of proofs, with what it is to hold from now on.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -42,22 +44,6 @@ impl Site {
     /// Those that another state of the site has no more.
     pub fn demands_gone_in<'a>(&'a self, after: &'a Site) -> impl Iterator<Item = &'a Demand> {
         self.rules.demands.iter().filter(|demand| !after.rules.demands.contains(demand))
-    }
-}
-
-impl DemandedProof {
-    /// In words, with the name that it is for.
-    pub fn words(&self, site: &Site) -> String {
-        match self {
-            DemandedProof::File { path, .. } => format!("http://{}{path}", site.main()),
-            DemandedProof::Record { owner, data } => format!("{} {} {data}", owner.bare(), data.record_type()),
-        }
-    }
-
-    /// What is said once it is over. A record that is kept elsewhere is for others to take out.
-    pub fn farewell(&self, site: &Site, is_elsewhere: bool) -> String {
-        let verb = if is_elsewhere { "to be taken out where the zone is kept" } else { "taken away" };
-        format!("{verb}: {}", self.words(site))
     }
 }
 
@@ -120,12 +106,82 @@ pub fn zone_in_step(
     Ok((!is_in_step).then(|| kept.change(&document, &removed, &added)))
 }
 
+/// What the decision about other demands rests on.
+#[derive(Debug, Clone)]
+pub struct DemandsLoaded {
+    pub site: Site,
+    pub site_file: ExistingFile,
+    /// The files concerned that there are, by path.
+    pub files: BTreeMap<PathBuf, Vec<u8>>,
+    /// The zones of the records concerned that can be changed from here, with what else is known of them.
+    pub zones: Vec<(KeptZone, Surroundings)>,
+}
+
+impl DemandsLoaded {
+    fn zone_of(&self, owner: &DnsName) -> Option<usize> {
+        let within = |at: &usize| owner.is_within(&self.zones[*at].0.zone.name.dns_name());
+        (0..self.zones.len()).filter(within).max_by_key(|at| self.zones[*at].0.zone.name.as_str().len())
+    }
+}
+
+/// Decides what shows other demands than before: files, records, and the web server's file of the site.
+pub fn change_demands(
+    after: &Site,
+    loaded: &DemandsLoaded,
+    settings: &Settings,
+    layout: &Layout,
+    title: &str,
+    now: Timestamp,
+) -> Result<Plan, CertificateRefusal> {
+    let before = &loaded.site;
+    let mut plan = Plan::new(title);
+    let mut by_zone: BTreeMap<usize, Vec<AlterRequest>> = BTreeMap::new();
+    for request in demanded_records(before, after) {
+        if let Some(at) = loaded.zone_of(&request.owner) {
+            by_zone.entry(at).or_default().push(request);
+        }
+    }
+    for (at, requests) in by_zone {
+        let (kept, around) = &loaded.zones[at];
+        let change = zone_in_step(kept, &requests, around, serial_date(now)).map_err(CertificateRefusal::Zone)?;
+        plan.set.changes.extend(change);
+    }
+    // New files are there before the server is told of them; those that go, go after it.
+    let (come, gone): (Vec<_>, Vec<_>) =
+        demanded_files(before, after, layout).into_iter().partition(|file| file.content.is_some());
+    let present = |file: &DemandedFile| loaded.files.get(&file.path).cloned();
+    for file in come {
+        let there = present(&file);
+        plan.set.extend(file.change(there).into_iter().collect());
+    }
+    if after != before {
+        change_site(&mut plan, before, after, loaded.site_file.clone(), settings, layout);
+    }
+    for file in gone {
+        let there = present(&file);
+        plan.set.extend(file.change(there).into_iter().collect());
+    }
+    for demand in before.demands_gone_in(after).filter(|gone| !is_displaced(&gone.proof, after)) {
+        let elsewhere = match &demand.proof {
+            DemandedProof::Record { owner, .. } => loaded.zone_of(owner).is_none(),
+            DemandedProof::File { .. } => false,
+        };
+        let (site, proof) = (before.main().clone(), demand.proof.clone());
+        plan.remark(CertificateRemark::DemandOver { site, proof, elsewhere });
+    }
+    Ok(plan)
+}
+
+/// Whether the same thing is demanded on, by another content or until another day.
+fn is_displaced(proof: &DemandedProof, after: &Site) -> bool {
+    after.rules.demands.iter().any(|demand| demand.proof.displaces(proof))
+}
+
 #[cfg(test)]
 mod tests {
-    use jiff::Timestamp;
-
     use super::*;
     use crate::account::AccountName;
+    use crate::change::Remark;
     use crate::name::{DnsName, Hostname};
     use crate::site::{HttpsState, SiteKind, SiteRules};
     use crate::zone::Document;
@@ -209,14 +265,18 @@ mod tests {
     fn what_went_is_told_with_who_has_to_do_it() {
         let before = site().demanding(vec![file("one"), record("_x TXT y")]);
         let after = before.demanding_only(|_| false);
-        let told = |elsewhere| {
-            let gone = before.demands_gone_in(&after).map(|demand| demand.proof.farewell(&before, elsewhere));
-            gone.collect::<Vec<_>>()
+        let elsewhere = |zones: Vec<(KeptZone, Surroundings)>| -> Vec<bool> {
+            let loaded = DemandsLoaded { site: before.clone(), site_file: None, files: BTreeMap::new(), zones };
+            let now = "2026-11-27T12:00:00Z".parse().unwrap();
+            let (settings, layout) = (Settings::default(), Layout::new("/harbor"));
+            let plan = change_demands(&after, &loaded, &settings, &layout, "test", now).unwrap();
+            let over = plan.remarks.into_iter().map(|remark| match remark {
+                Remark::Certificate(CertificateRemark::DemandOver { elsewhere, .. }) => elsewhere,
+                other => panic!("{other:?}"),
+            });
+            over.collect()
         };
-        assert_eq!(
-            told(false),
-            ["taken away: http://gullrock.example/a.txt", "taken away: _x.gullrock.example TXT \"y\""]
-        );
-        assert_eq!(told(true)[1], "to be taken out where the zone is kept: _x.gullrock.example TXT \"y\"");
+        assert_eq!(elsewhere(vec![(kept("_x TXT y\n"), Surroundings::default())]), [false, false]);
+        assert_eq!(elsewhere(vec![]), [false, true]);
     }
 }

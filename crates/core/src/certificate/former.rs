@@ -4,8 +4,9 @@
 
 use jiff::{SignedDuration, Timestamp};
 
+use super::CertificateRemark;
 use crate::certificate::{CertificateFiles, CertificateSource};
-use crate::change::{ChangeSet, InventoryChange};
+use crate::change::{InventoryChange, Plan};
 use crate::name::Hostname;
 
 /// After a certificate has ended: for whoever has to explain an old connection, or goes back to an old site file.
@@ -31,25 +32,17 @@ pub fn over_before(now: Timestamp) -> Timestamp {
     now.checked_sub(KEPT_AFTER_END).unwrap_or(Timestamp::MIN)
 }
 
-/// Forgets certificates whose files are gone, and says so.
-pub fn forget(gone: &[FormerCertificate]) -> (ChangeSet, Vec<String>) {
-    let mut set = ChangeSet::new("tend: clear away certificates that are over");
+/// Decides that certificates whose files are gone are forgotten.
+pub fn forget(gone: &[FormerCertificate]) -> Plan {
+    let mut plan = Plan::new("tend: clear away certificates that are over");
     for former in gone {
-        set.inventory(InventoryChange::ForgetCertificate { folder: former.files.folder.clone() });
+        plan.set.inventory(InventoryChange::ForgetCertificate { folder: former.files.folder.clone() });
     }
-    let days = KEPT_AFTER_END.as_hours() / 24;
-    let said = match gone {
-        [] => vec![],
-        [one] => vec![format!(
-            "a former certificate of {}, over for more than {days} days, was removed with its key",
-            one.site
-        )],
-        many => vec![format!(
-            "{} former certificates, over for more than {days} days, were removed with their keys",
-            many.len()
-        )],
-    };
-    (set, said)
+    if !gone.is_empty() {
+        let sites = gone.iter().map(|former| former.site.clone()).collect();
+        plan.remark(CertificateRemark::FormerRemoved { sites, days: KEPT_AFTER_END.as_hours() / 24 });
+    }
+    plan
 }
 
 #[cfg(test)]
@@ -69,18 +62,12 @@ mod tests {
     }
 
     #[test]
-    fn what_went_is_forgotten_and_told_in_one_line() {
-        let (set, said) = forget(&[]);
-        assert!(set.is_empty() && said.is_empty());
-        let (set, said) = forget(&[former("gullrock.example")]);
+    fn what_went_is_forgotten_and_told_once() {
+        assert_eq!(forget(&[]), Plan::new("tend: clear away certificates that are over"));
+        let plan = forget(&[former("gullrock.example"), former("lanternchoir.example")]);
         let folder = "/harbor/certificates/gullrock.example/1".into();
-        assert_eq!(set.inventory_changes().collect::<Vec<_>>(), [&InventoryChange::ForgetCertificate { folder }]);
-        assert_eq!(
-            said,
-            ["a former certificate of gullrock.example, over for more than 30 days, was removed with its key"]
-        );
-        let (set, said) = forget(&[former("gullrock.example"), former("lanternchoir.example")]);
-        assert_eq!((set.changes.len(), said.len()), (2, 1));
-        assert!(said[0].starts_with("2 former certificates"));
+        assert_eq!(plan.set.inventory_changes().next(), Some(&InventoryChange::ForgetCertificate { folder }));
+        let sites = ["gullrock.example", "lanternchoir.example"].map(|name| Hostname::parse(name).unwrap()).to_vec();
+        assert_eq!(plan.remarks, [CertificateRemark::FormerRemoved { sites, days: 30 }.into()]);
     }
 }

@@ -1,4 +1,4 @@
-//! Installing a certificate: two change sets, since http is sent to https only after a handshake has proven it.
+//! Installing a certificate: two steps, since http is sent to https only after a handshake has proven it.
 //!
 //! Key and chain go into a new folder each time and the site file names the folder, so that at no moment a key lies
 //! beside a certificate that is not its own.
@@ -6,7 +6,7 @@
 use jiff::Timestamp;
 
 use crate::certificate::{Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
-use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
+use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
 use crate::site::{HttpsPolicy, HttpsState, Site, change_site};
@@ -23,14 +23,15 @@ pub struct Install<'a> {
     pub details: CertificateDetails,
 }
 
-/// Puts chain and key in place and serves https beside http. Gives the site as it will be.
+/// Adds to the plan what puts chain and key in place and serves https beside http. Gives the site as it will be.
 pub fn install(
+    plan: &mut Plan,
     site: &Site,
     install: &Install<'_>,
-    site_file: Option<Vec<u8>>,
+    site_file: ExistingFile,
     settings: &Settings,
     layout: &Layout,
-) -> (ChangeSet, Site) {
+) -> Site {
     let stamp = install.now.strftime("%Y%m%d-%H%M%S-%3f").to_string();
     let files = CertificateFiles { folder: layout.certificates().join(site.main().as_str()).join(stamp) };
     let mut after = site.clone();
@@ -38,11 +39,10 @@ pub fn install(
     if after.https == HttpsState::None {
         after.https = HttpsState::Offered;
     }
-    let mut set = ChangeSet::new(format!("certificate issue {}", site.main()));
-    set.file(FileWrite::new(files.key(), None, install.key_pem, 0o600, Purpose::Key));
-    set.file(FileWrite::new(files.chain(), None, install.chain_pem, 0o600, Purpose::Chain));
-    change_site(&mut set, site, &after, site_file, settings, layout);
-    set.inventory(InventoryChange::RecordCertificate(Certificate {
+    plan.set.file(FileWrite::new(files.key(), None, install.key_pem, 0o600, Purpose::Key));
+    plan.set.file(FileWrite::new(files.chain(), None, install.chain_pem, 0o600, Purpose::Chain));
+    change_site(plan, site, &after, site_file, settings, layout);
+    plan.set.inventory(InventoryChange::RecordCertificate(Certificate {
         site: site.main().clone(),
         names: install.names.clone(),
         files,
@@ -52,19 +52,20 @@ pub fn install(
         source: install.source,
         details: install.details.clone(),
     }));
-    (set, after)
+    after
 }
 
-/// After the handshake: sends http to https, and records the certificate as served.
+/// After the handshake: adds to the plan what sends http to https, and records the certificate as served. Gives the site
+/// as it will be.
 pub fn force_https(
+    plan: &mut Plan,
     site: &Site,
     certificate: &Certificate,
-    site_file: Option<Vec<u8>>,
+    site_file: ExistingFile,
     settings: &Settings,
     layout: &Layout,
-) -> (ChangeSet, Site) {
+) -> Site {
     let mut after = site.clone();
-    let mut set = ChangeSet::new(format!("send {} to https", site.main()));
     // A name without certificate would be sent to a warning page: then http stays open for all names of the site.
     let covered = site.hostnames.iter().all(|hostname| certificate.covers(hostname));
     // Nobody is sent to a warning page on purpose.
@@ -73,11 +74,11 @@ pub fn force_https(
         after.https = HttpsState::Forced;
     }
     if after != *site {
-        change_site(&mut set, site, &after, site_file, settings, layout);
+        change_site(plan, site, &after, site_file, settings, layout);
     }
     let served = Certificate { state: CertificateState::Served, ..certificate.clone() };
-    set.inventory(InventoryChange::RecordCertificate(served));
-    (set, after)
+    plan.set.inventory(InventoryChange::RecordCertificate(served));
+    after
 }
 
 #[cfg(test)]
@@ -100,7 +101,7 @@ mod tests {
         }
     }
 
-    fn installed(names: usize) -> (ChangeSet, Site, Certificate, Settings, Layout) {
+    fn installed(names: usize) -> (Plan, Site, Certificate, Settings, Layout) {
         let mut settings = Settings::default();
         settings.web.server = WebServer::Nginx;
         let layout = Layout::new("/harbor");
@@ -116,8 +117,10 @@ mod tests {
             source: CertificateSource::Ca,
             details: CertificateDetails::default(),
         };
-        let (set, after) = install(&site(), &install_it, Some(b"old".to_vec()), &settings, &layout);
-        let certificate = set
+        let mut plan = Plan::new("certificate issue gullrock.example");
+        let after = install(&mut plan, &site(), &install_it, None, &settings, &layout);
+        let certificate = plan
+            .set
             .changes
             .iter()
             .find_map(|change| match change {
@@ -125,29 +128,31 @@ mod tests {
                 _ => None,
             })
             .unwrap();
-        (set, after, certificate, settings, layout)
+        (plan, after, certificate, settings, layout)
     }
 
     #[test]
     fn key_and_chain_are_written_before_the_file_that_names_them() {
-        let (set, after, certificate, ..) = installed(2);
-        let lines: Vec<String> = set.changes.iter().map(Change::line).collect();
+        let (plan, after, certificate, ..) = installed(2);
+        let lines: Vec<String> = plan.set.changes.iter().map(Change::line).collect();
         let folder = "/harbor/certificates/gullrock.example/20261123-070000-500";
         assert_eq!(lines[0], format!("write {folder}/key.pem (600)"));
         assert_eq!(lines[1], format!("write {folder}/chain.pem (600)"));
-        assert_eq!(lines[2], "change /harbor/servers/nginx/gullrock.example.conf (644)");
+        assert_eq!(lines[2], "write /harbor/servers/nginx/gullrock.example.conf (644)");
         assert_eq!((after.https, certificate.state), (HttpsState::Offered, CertificateState::Installed));
     }
 
     #[test]
     fn http_is_sent_to_https_only_when_every_name_is_covered() {
         let (_, after, certificate, settings, layout) = installed(2);
-        let (set, forced) = force_https(&after, &certificate, Some(vec![]), &settings, &layout);
+        let mut plan = Plan::new("settle");
+        let forced = force_https(&mut plan, &after, &certificate, None, &settings, &layout);
         assert_eq!(forced.https, HttpsState::Forced);
-        assert!(set.needs().web_reload);
+        assert!(plan.set.needs().web_reload);
         let (_, after, certificate, settings, layout) = installed(1);
-        let (set, left) = force_https(&after, &certificate, Some(vec![]), &settings, &layout);
+        let mut plan = Plan::new("settle");
+        let left = force_https(&mut plan, &after, &certificate, None, &settings, &layout);
         assert_eq!(left.https, HttpsState::Offered);
-        assert!(!set.needs().web_reload);
+        assert!(!plan.set.needs().web_reload);
     }
 }

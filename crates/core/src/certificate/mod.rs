@@ -3,6 +3,7 @@
 //!
 //! Keys are made in `brightharbor-io`; only public halves are looked at here.
 
+mod acquire;
 mod assemble;
 pub mod caa;
 mod chain;
@@ -20,20 +21,29 @@ mod old_lock;
 mod packed;
 mod piece;
 mod read;
+mod refusal;
+mod remark;
 mod renewal;
 mod request;
 pub mod revocation;
 pub mod rules;
 mod served;
+mod service;
+mod telling;
 mod wish;
+mod wishing;
 mod zone_proof;
 
+pub use acquire::{
+    Bought, Receiving, SelfSigned, import_certificate, install_stop_gap, keep_request, refuse_stop_gap,
+    refuse_uncovered, requested, share, wildcard_parent,
+};
 pub use assemble::{Assembled, Unfit, assemble, check_leaf, is_self_signed};
 pub(crate) use chain::has_signed;
 pub use chain::{ChainProblem, check_pair};
 pub use coverage::{covers, uncovered};
 pub use demand::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
-pub use demanding::{DemandedFile, demanded_files, demanded_records, zone_in_step};
+pub use demanding::{DemandedFile, DemandsLoaded, change_demands, demanded_files, demanded_records, zone_in_step};
 pub use describe::{Detail, describe_certificate, describe_request, key_words};
 pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting};
 pub use install::{Install, force_https, install};
@@ -43,8 +53,13 @@ pub use model::{
 pub use piece::{Piece, PieceError, certificate_pem, pieces};
 pub(crate) use read::address_of;
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
+pub use refusal::CertificateRefusal;
+pub use remark::CertificateRemark;
 pub use renewal::{RenewalWindow, ends_soon, renewal_id, urgent_from, usual_moment};
 pub use request::{RequestFacts, read_request};
 pub use served::{Distrust, Installed, Served};
+pub use service::{ServiceDue, ServiceProblem, ServiceSeen, due_for_service, place_service};
+pub use telling::tell_ca;
 pub use wish::{CertificateWish, KeyKind, Means, ProofWish};
+pub use wishing::{WishChange, keep_wish};
 pub use zone_proof::{proof_name, with_proofs, without_proofs};

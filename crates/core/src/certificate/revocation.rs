@@ -5,18 +5,40 @@
 
 use jiff::Timestamp;
 
+use super::{CertificateRefusal, CertificateRemark};
 use crate::acme::RevocationReason;
 use crate::certificate::{Certificate, CertificateSource, CertificateState, Revocation};
-use crate::change::{CaErrand, Change, ChangeSet, InventoryChange, ToldToCa};
+use crate::change::{CaErrand, Change, InventoryChange, Plan, ToldToCa};
+use crate::name::Hostname;
+use crate::site::Site;
 
-/// Forgets what has run out by itself meanwhile, and says so.
-pub fn forget_over(all: &[Revocation], now: Timestamp) -> (ChangeSet, Vec<String>) {
-    let (mut set, mut said) = (ChangeSet::new("tend: forget revocations of what has run out"), Vec::new());
+/// Decides that what has expired meanwhile is forgotten.
+pub fn forget_over(all: &[Revocation], now: Timestamp) -> Plan {
+    let mut plan = Plan::new("tend: forget revocations of what has expired");
     for over in all.iter().filter(|one| one.not_after <= now) {
-        set.inventory(InventoryChange::ForgetRevocation { folder: over.files.folder().to_path_buf() });
-        said.push(format!("the certificate of {} that was to be revoked has run out by itself", over.site));
+        plan.set.inventory(InventoryChange::ForgetRevocation { folder: over.files.folder().to_path_buf() });
+        plan.remark(CertificateRemark::RevocationOver { site: over.site.clone() });
     }
-    (set, said)
+    plan
+}
+
+/// What is to be revoked of a site: what was begun is gone on with, since what the site has by now may be its successor.
+pub fn wanted(
+    begun: Option<&Revocation>,
+    site: Option<&Site>,
+    present: Option<&Certificate>,
+    name: &Hostname,
+    reason: RevocationReason,
+) -> Result<Revocation, CertificateRefusal> {
+    match (begun, site) {
+        (Some(begun), _) if reason == RevocationReason::Unspecified => Ok(begun.clone()),
+        (Some(begun), _) => Ok(Revocation { reason, ..begun.clone() }),
+        (None, None) => Err(CertificateRefusal::NotAttached(name.clone())),
+        (None, Some(site)) => present.and_then(|present| Revocation::of(present, reason)).ok_or_else(|| {
+            let from = site.rules.certificate.from.clone();
+            CertificateRefusal::NothingToRevoke { site: site.main().clone(), from }
+        }),
+    }
 }
 
 impl Revocation {
@@ -40,20 +62,29 @@ impl Revocation {
         format!("certificate revoke {}", self.site)
     }
 
-    /// Tells the CA. A certificate that the site still has is known as revoked from then on.
-    pub fn tell(&self, present: Option<&Certificate>, remembered: bool) -> ChangeSet {
-        let mut set = ChangeSet::new(self.title());
+    /// Decides that it is remembered, so that it is gone on with, whatever comes in between.
+    pub fn remember(&self, all: &[Revocation]) -> Plan {
+        let mut plan = Plan::new(format!("remember to revoke the certificate of {}", self.site));
+        if !all.contains(self) {
+            plan.set.inventory(InventoryChange::RememberRevocation(self.clone()));
+        }
+        plan
+    }
+
+    /// Decides that the CA is told. A certificate that the site still has is known as revoked from then on.
+    pub fn tell(&self, present: Option<&Certificate>, remembered: bool) -> Plan {
+        let mut plan = Plan::new(self.title());
         let (site, chain) = (self.site.clone(), self.files.chain());
         let told = ToldToCa::Revocation { site, chain, reason: self.reason };
-        set.changes.push(Change::TellCa(CaErrand { ca: self.ca.clone(), told }));
+        plan.change(Change::TellCa(CaErrand { ca: self.ca.clone(), told }));
         if let Some(present) = present.filter(|_| self.is_of(present)) {
             let revoked = Certificate { state: CertificateState::Revoked, ..present.clone() };
-            set.inventory(InventoryChange::RecordCertificate(revoked));
+            plan.set.inventory(InventoryChange::RecordCertificate(revoked));
         }
         if remembered {
-            set.inventory(InventoryChange::ForgetRevocation { folder: self.files.folder().to_path_buf() });
+            plan.set.inventory(InventoryChange::ForgetRevocation { folder: self.files.folder().to_path_buf() });
         }
-        set
+        plan
     }
 }
 
@@ -61,7 +92,6 @@ impl Revocation {
 mod tests {
     use super::*;
     use crate::certificate::{CertificateDetails, CertificateFiles};
-    use crate::name::Hostname;
 
     fn certificate(folder: &str, source: CertificateSource) -> Certificate {
         Certificate {
@@ -90,10 +120,11 @@ mod tests {
             Revocation::of(&certificate(folder, CertificateSource::Ca), RevocationReason::Superseded).unwrap()
         };
         let later = Revocation { not_after: "2027-01-01T00:00:00Z".parse().unwrap(), ..of("/h/2") };
-        let (set, said) = forget_over(&[of("/h/1"), later], "2026-11-27T00:00:00Z".parse().unwrap());
+        let plan = forget_over(&[of("/h/1"), later], "2026-11-27T00:00:00Z".parse().unwrap());
         let folder = "/h/1".into();
-        assert_eq!(set.inventory_changes().collect::<Vec<_>>(), [&InventoryChange::ForgetRevocation { folder }]);
-        assert_eq!(said, ["the certificate of gullrock.example that was to be revoked has run out by itself"]);
+        assert_eq!(plan.set.inventory_changes().collect::<Vec<_>>(), [&InventoryChange::ForgetRevocation { folder }]);
+        let site = of("/h/1").site;
+        assert_eq!(plan.remarks, [CertificateRemark::RevocationOver { site }.into()]);
     }
 
     #[test]
@@ -101,7 +132,7 @@ mod tests {
         let old = certificate("/h/1", CertificateSource::Ca);
         let revocation = Revocation::of(&old, RevocationReason::KeyCompromise).unwrap();
         let lines = |present: Option<&Certificate>| {
-            revocation.tell(present, true).changes.iter().map(Change::line).collect::<Vec<_>>()
+            revocation.tell(present, true).set.changes.iter().map(Change::line).collect::<Vec<_>>()
         };
         let told = "have the CA `default` revoke the certificate of gullrock.example (key-compromise)";
         let forget = "inventory: forget that the certificate in /h/1 is to be revoked";
@@ -109,7 +140,23 @@ mod tests {
         assert_eq!(lines(Some(&newer)), [told, forget]);
         assert_eq!(lines(None), [told, forget]);
         assert_eq!(lines(Some(&old)), [told, "inventory: record the certificate of gullrock.example", forget]);
-        assert_eq!(revocation.tell(None, false).changes.len(), 1);
+        assert_eq!(revocation.tell(None, false).set.changes.len(), 1);
         assert!(revocation.is_of(Some(&old)) && !revocation.is_of(Some(&newer)) && !revocation.is_of(None));
+    }
+
+    #[test]
+    fn one_that_was_begun_is_gone_on_with_and_remembered_once() {
+        let name = Hostname::parse("gullrock.example").unwrap();
+        let old = certificate("/h/1", CertificateSource::Ca);
+        let begun = Revocation::of(&old, RevocationReason::Superseded).unwrap();
+        let newer = certificate("/h/2", CertificateSource::Ca);
+        let again = wanted(Some(&begun), None, Some(&newer), &name, RevocationReason::Unspecified);
+        assert_eq!(again.as_ref(), Ok(&begun));
+        let other = wanted(Some(&begun), None, None, &name, RevocationReason::KeyCompromise).unwrap();
+        assert_eq!((other.reason, &other.files), (RevocationReason::KeyCompromise, &begun.files));
+        let nobody = wanted(None, None, None, &name, RevocationReason::Unspecified);
+        assert_eq!(nobody, Err(CertificateRefusal::NotAttached(name)));
+        assert_eq!(begun.remember(&[]).set.changes.len(), 1);
+        assert!(begun.remember(std::slice::from_ref(&begun)).is_empty());
     }
 }

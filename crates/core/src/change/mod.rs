@@ -2,8 +2,11 @@
 //!
 //! `decide` functions (such as `site::attach`) make them; carrying out, with its rollback, is in `brightharbor-io`.
 
+mod consent;
 mod needs;
 mod outside;
+mod plan;
+mod remark;
 
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -19,8 +22,11 @@ use crate::name::Hostname;
 use crate::site::Site;
 use crate::zone::Zone;
 use crate::zone::{Pattern, Update};
+pub use consent::Consent;
 pub use needs::Needs;
 pub use outside::{CaErrand, ServicePlacing, ToldToCa};
+pub use plan::Plan;
+pub use remark::Remark;
 
 /// All changes of one command, in the order they are carried out.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

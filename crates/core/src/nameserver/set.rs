@@ -6,6 +6,7 @@ use std::str::FromStr;
 
 use jiff::civil::Date;
 
+use super::Weakness;
 use crate::change::Change;
 use crate::delegation::network;
 use crate::harbor::NameserverSet;
@@ -60,61 +61,60 @@ pub fn set_of(members: &[Member]) -> NameserverSet {
     set
 }
 
-/// What is weak about a set, in sentences.
-pub fn weaknesses(set: &NameserverSet) -> Vec<String> {
-    let mut told = Vec::new();
+/// What is weak about a set.
+pub fn weaknesses(set: &NameserverSet) -> Vec<Weakness> {
+    let mut found = Vec::new();
     if let [only] = &set.nameservers[..] {
-        told.push(format!("{} is the only one: when it fails, all its domains are gone", only.bare()));
+        found.push(Weakness::OnlyOne(only.clone()));
     }
-    let mut by_address: BTreeMap<IpAddr, Vec<String>> = BTreeMap::new();
+    let mut by_address: BTreeMap<IpAddr, Vec<DnsName>> = BTreeMap::new();
     for (name, addresses) in &set.addresses {
         for address in addresses {
-            by_address.entry(*address).or_default().push(name.bare());
+            by_address.entry(*address).or_default().push(name.clone());
         }
     }
-    for (address, names) in by_address.iter().filter(|(_, names)| names.len() > 1) {
-        told.push(format!(
-            "{} have the same address {address}: that is one server under two names",
-            names.join(" and ")
-        ));
-    }
     let networks: BTreeSet<Vec<u8>> = by_address.keys().map(|address| network(*address)).collect();
-    if by_address.len() > 1 && networks.len() == 1 {
-        told.push("all of them lie in one network, and fail together with it".into());
-    }
-    for name in set.nameservers.iter().filter(|name| !set.addresses.contains_key(name)) {
-        told.push(format!("no address is given for {}: it must resolve by itself", name.bare()));
-    }
-    told
+    let one_network = by_address.len() > 1 && networks.len() == 1;
+    let shared = by_address.into_iter().filter(|(_, names)| names.len() > 1);
+    found.extend(shared.map(|(address, nameservers)| Weakness::SameAddress { nameservers, address }));
+    found.extend(one_network.then_some(Weakness::OneNetwork));
+    let bare = set.nameservers.iter().filter(|name| !set.addresses.contains_key(name));
+    found.extend(bare.cloned().map(Weakness::NoAddress));
+    found
 }
 
-/// Brings the addresses of a set's names that lie in this zone into it. Gives the change, and what it does, in words.
+/// What brings addresses into a zone.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct AlignedAddresses {
+    pub change: Change,
+    pub removed: Vec<Record>,
+    pub added: Vec<Record>,
+}
+
+/// Brings the addresses of a set's names that lie in this zone into it; `None` if they are there.
 pub fn align_addresses(
     kept: &KeptZone,
     set: &NameserverSet,
     today: Date,
-) -> Result<Option<(Change, Vec<String>)>, EditError> {
+) -> Result<Option<AlignedAddresses>, EditError> {
     let apex = kept.zone.name.dns_name();
     let ttl = crate::zone::default_ttl(&kept.document);
-    let (mut old, mut new) = (Vec::new(), Vec::new());
+    let (mut removed, mut added) = (Vec::new(), Vec::new());
     for (name, addresses) in set.addresses.iter().filter(|(name, _)| name.is_within(&apex)) {
         let present: Vec<&Record> =
             kept.document.records().filter(|record| record.owner == *name && record.data.address().is_some()).collect();
         let ttl = present.first().map_or(ttl, |record| record.ttl);
-        old.extend(
+        removed.extend(
             present.iter().filter(|r| r.data.address().is_some_and(|a| !addresses.contains(&a))).map(|r| (*r).clone()),
         );
         let missing = addresses.iter().filter(|a| !present.iter().any(|record| record.data.address() == Some(**a)));
-        new.extend(missing.map(|a| Record { owner: name.clone(), ttl, data: RecordData::of_address(*a) }));
+        added.extend(missing.map(|a| Record { owner: name.clone(), ttl, data: RecordData::of_address(*a) }));
     }
-    if old.is_empty() && new.is_empty() {
+    if removed.is_empty() && added.is_empty() {
         return Ok(None);
     }
-    let edited = kept.document.with_replaced(&old, &new, today)?;
-    let zone = &kept.zone.name;
-    let mut said: Vec<String> = old.iter().map(|record| format!("zone {zone}: the record {record} goes")).collect();
-    said.extend(new.iter().map(|record| format!("zone {zone}: new record {record}")));
-    Ok(Some((kept.change(&edited, &old, &new), said)))
+    let edited = kept.document.with_replaced(&removed, &added, today)?;
+    Ok(Some(AlignedAddresses { change: kept.change(&edited, &removed, &added), removed, added }))
 }
 
 #[cfg(test)]
@@ -138,14 +138,14 @@ mod tests {
     #[test]
     fn what_is_weak_is_told() {
         let told = |texts: &[&str]| weaknesses(&set_of(&texts.iter().map(|text| member(text)).collect::<Vec<_>>()));
-        assert_eq!(told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=198.51.100.53"]), [""; 0]);
-        assert!(
-            told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=192.0.2.53"])[0].contains("one server")
-        );
-        assert!(
-            told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=192.0.2.54"])[0].contains("one network")
-        );
-        assert_eq!(told(&["ns1.gullrock.example"]).len(), 2);
+        let (ns1, ns2) = (member("ns1.gullrock.example").name, member("ns2.gullrock.example").name);
+        assert_eq!(told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=198.51.100.53"]), []);
+        let address = "192.0.2.53".parse().unwrap();
+        let same = Weakness::SameAddress { nameservers: vec![ns1.clone(), ns2], address };
+        assert_eq!(told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=192.0.2.53"]), [same]);
+        let near = told(&["ns1.gullrock.example=192.0.2.53", "ns2.gullrock.example=192.0.2.54"]);
+        assert_eq!(near, [Weakness::OneNetwork]);
+        assert_eq!(told(&["ns1.gullrock.example"]), [Weakness::OnlyOne(ns1.clone()), Weakness::NoAddress(ns1)]);
     }
 
     #[test]
@@ -157,14 +157,14 @@ mod tests {
         let kept = KeptZone { zone, document, place: ZonePlace::File { path: "/zone".into() } };
         let set = set_of(&[member("ns1.gullrock.example=192.0.2.53"), member("ns.saltmarsh.example=192.0.2.9")]);
         let today = jiff::civil::date(2026, 11, 23);
-        let (change, said) = align_addresses(&kept, &set, today).unwrap().unwrap();
-        let Change::WriteFile(write) = change else { panic!() };
+        let aligned = align_addresses(&kept, &set, today).unwrap().unwrap();
+        let Change::WriteFile(write) = aligned.change else { panic!() };
         let written = String::from_utf8(write.content.to_vec()).unwrap();
         assert!(
             written.contains("ns1 600 A 192.0.2.53") || written.contains("ns1\t600\tIN\tA\t192.0.2.53"),
             "{written}"
         );
         assert!(!written.contains("192.0.2.1\n") && written.contains("kept") && !written.contains("192.0.2.9"));
-        assert_eq!(said.len(), 2);
+        assert_eq!((aligned.removed.len(), aligned.added.len()), (1, 1));
     }
 }

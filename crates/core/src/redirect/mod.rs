@@ -3,10 +3,17 @@
 
 mod add;
 mod answer;
+mod decide;
 mod follow;
+mod remark;
 mod rule;
 
 pub use add::{AddRefused, add};
 pub use answer::{Answer, Ports, Step, Way, WayEnd, Why, answer, way};
+pub use decide::{
+    AddRedirects, AddRedirectsLoaded, RedirectRefusal, Sources, StuckRedirect, add_redirects, end_redirects, is_named,
+    remove_redirects,
+};
 pub use follow::{FollowStep, Hop, Landing, LandingEnd, PageSeen, Shows, follow};
+pub use remark::RedirectRemark;
 pub use rule::{Redirect, RedirectError, Sides, Source, Target, check_status};

@@ -1,24 +1,24 @@
 //! The decision to attach a hostname: what kind it is, where it is served from, which records and files it needs.
 //!
-//! Pure: the inventory rows and files concerned come in, a change set goes out. Refusals carry the facts; the
-//! advice is added where errors are shown.
+//! Pure: the inventory rows and files concerned come in, a plan goes out. Words are made where it is shown.
 
+use std::collections::BTreeMap;
 use std::net::IpAddr;
 use std::path::PathBuf;
 
 use jiff::{Timestamp, civil::Date};
 
 use super::attach_places::{only_the_zone, parked, with_own_root};
-use super::{Site, WwwPolicy};
-use crate::account::{Account, AccountName};
+use super::{Site, SiteRefusal, SiteRemark, WwwPolicy};
+use crate::account::{Account, AccountName, AccountPlan, Counted, Usage, check_limit};
 use crate::certificate::Waiting;
-use crate::change::{ChangeSet, ExistingFile, FileWrite, InventoryChange, Purpose};
-use crate::harbor::{Layout, PathError, Settings};
-use crate::name::{DnsName, Hostname, registrable_domain};
+use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
+use crate::harbor::{Layout, Settings};
+use crate::name::{DnsName, Hostname, HostnameError, is_registrable, registrable_domain};
 use crate::render;
 use crate::zone::{
-    EditError, KeptZone, NewZone, NewZoneFiles, NewZoneRefused, Record, RecordData, RecordType, Zone, ZoneDesign,
-    ZoneHome, new_zone, serial_date,
+    KeptZone, NewZone, NewZoneFiles, Record, RecordData, RecordType, Zone, ZoneDesign, ZoneHome, ZoneRemark, new_zone,
+    serial_date,
 };
 
 /// What was asked for.
@@ -85,6 +85,8 @@ pub struct AttachLoaded {
     pub root_is_there: bool,
     /// A site whose document root is the same, or above or below.
     pub shares_root: Option<Hostname>,
+    /// A domain of the harbor that a new one looks much like.
+    pub near_miss: Option<Hostname>,
 }
 
 #[derive(Debug, Clone)]
@@ -103,51 +105,11 @@ impl ZoneLoaded {
     }
 }
 
-/// The decision.
+/// The decision, with the site as it will be.
 #[derive(Debug, Clone)]
 pub struct Attachment {
     pub site: Site,
-    pub change_set: ChangeSet,
-    /// What was made of the request, in sentences.
-    pub said: Vec<String>,
-}
-
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum AttachRefused {
-    #[error("there is no account `{0}`")]
-    UnknownAccount(AccountName),
-    #[error("{hostname} is already attached: as {kind} to the account {account}, served from {document_root}")]
-    AlreadyAttached { hostname: Hostname, kind: &'static str, account: AccountName, document_root: PathBuf },
-    #[error("{hostname} lies below {domain}, which belongs to the account {owner}")]
-    SomebodyElses { hostname: Hostname, domain: Hostname, owner: AccountName },
-    #[error("{0} is a public suffix: domains are registered below it, it is none itself")]
-    PublicSuffix(Hostname),
-    #[error("the settings name no addresses to serve sites at")]
-    NoAddresses,
-    #[error(transparent)]
-    NewZone(#[from] NewZoneRefused),
-    #[error("{0}")]
-    Path(#[from] PathError),
-    #[error("the document root {document_root} lies outside the home {home} of the account")]
-    OutsideHome { document_root: PathBuf, home: PathBuf },
-    #[error("{0} is no address of this machine, as `addresses` under [host] and `listen` under [web] say")]
-    NotOurAddress(IpAddr),
-    #[error("a file that brightharbor does not know is in the way: {0}")]
-    InTheWay(PathBuf),
-    #[error("the folder {0} is there already")]
-    RootIsThere(PathBuf),
-    #[error("{0} is not attached")]
-    NotAttached(Hostname),
-    #[error("{0} leads back to {1} itself")]
-    LeadsBack(DnsName, Hostname),
-    #[error("{0} is a domain of its own, where an alias would take the place of its mail and nameservers")]
-    AliasAtApex(Hostname),
-    #[error("no zone of this harbor holds {0}")]
-    NoZone(Hostname),
-    #[error("there is nothing to attach for {0} without a site: it is no domain, or its zone is there already")]
-    NothingToServe(Hostname),
-    #[error("the zone {zone} cannot take the records: {error}")]
-    ZoneRefuses { zone: Hostname, error: EditError },
+    pub plan: Plan,
 }
 
 /// The names that come with a request: the main one first, and its www twin where it is a domain or was asked for.
@@ -163,6 +125,41 @@ pub fn wanted_names(hostname: &Hostname, www: Option<WwwPolicy>) -> Vec<Hostname
     std::iter::once(main).chain(twin).collect()
 }
 
+/// The same site under a name of the provider: `crumbandtide-example` below its domain.
+pub fn preview_of(request: &AttachRequest, provided: &Hostname) -> Result<AttachRequest, HostnameError> {
+    let main = wanted_names(&request.hostname, request.www)[0].clone();
+    let label: String = main.as_str().replace('.', "-").chars().take(63).collect();
+    Ok(AttachRequest {
+        hostname: Hostname::parse(&format!("{}.{provided}", label.trim_end_matches('-')))?,
+        www: Some(WwwPolicy::None),
+        place: ServedFrom::SameAs(main),
+        ..request.clone()
+    })
+}
+
+/// Refuses what the plan of the account does not allow. All requests are of one account.
+pub fn refuse_beyond_plan(requests: &[AttachRequest], limit: Option<&(AccountPlan, Usage)>) -> Result<(), SiteRefusal> {
+    let (Some((plan, usage)), Some(first)) = (limit, requests.first()) else { return Ok(()) };
+    let mut more: BTreeMap<Counted, u32> = BTreeMap::new();
+    for request in requests {
+        let main = &wanted_names(&request.hostname, request.www)[0];
+        let counted = match (&request.place, is_registrable(main)) {
+            // A preview is no parked domain: it lies below the provider's.
+            (ServedFrom::SameAs(_), false) => continue,
+            (ServedFrom::Elsewhere(_) | ServedFrom::Nowhere, _) => continue,
+            (ServedFrom::SameAs(_), _) => Counted::ParkedDomains,
+            (_, _) if main.address().is_some() => continue,
+            (_, true) => Counted::AddonDomains,
+            (_, false) => Counted::Subdomains,
+        };
+        *more.entry(counted).or_insert(0) += 1;
+    }
+    for (counted, more) in more {
+        check_limit(&first.account, plan, usage, counted, more)?;
+    }
+    Ok(())
+}
+
 /// Decides how `request` is fulfilled at `now`.
 pub fn attach(
     request: &AttachRequest,
@@ -170,13 +167,13 @@ pub fn attach(
     settings: &Settings,
     layout: &Layout,
     now: Timestamp,
-) -> Result<Attachment, AttachRefused> {
-    let account = loaded.account.as_ref().ok_or_else(|| AttachRefused::UnknownAccount(request.account.clone()))?;
+) -> Result<Attachment, SiteRefusal> {
+    let account = loaded.account.as_ref().ok_or_else(|| SiteRefusal::UnknownAccount(request.account.clone()))?;
     if let Some(address) = request.hostname.address() {
         return by_address(request, address, account, loaded, settings, layout);
     }
     let domain =
-        registrable_domain(&request.hostname).ok_or_else(|| AttachRefused::PublicSuffix(request.hostname.clone()))?;
+        registrable_domain(&request.hostname).ok_or_else(|| SiteRefusal::PublicSuffix(request.hostname.clone()))?;
     let hostnames = wanted_names(&request.hostname, request.www);
     let main = hostnames[0].clone();
     refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
@@ -187,7 +184,7 @@ pub fn attach(
         return only_the_zone(request, &domain, account, loaded, settings, layout, now);
     }
     if settings.host.addresses.is_empty() {
-        return Err(AttachRefused::NoAddresses);
+        return Err(SiteRefusal::NoAddresses);
     }
     let mut decision = match &request.place {
         ServedFrom::SameAs(other) => parked(other, hostnames, loaded, settings, layout)?,
@@ -197,10 +194,13 @@ pub fn attach(
     if !matches!(request.place, ServedFrom::SameAs(_)) {
         add_site(&mut decision, loaded, settings, layout)?;
     }
+    if let Some(known) = loaded.near_miss.clone() {
+        decision.plan.remark(SiteRemark::NearMiss { hostname: request.hostname.clone(), known });
+    }
     if settings.ca.directory.is_some() {
         let site = decision.site.main().clone();
         let waiting = Waiting { site, since: now, not_before: None, reason: String::new() };
-        decision.change_set.inventory(InventoryChange::Await(waiting));
+        decision.plan.set.inventory(InventoryChange::Await(waiting));
     }
     Ok(decision)
 }
@@ -213,9 +213,9 @@ fn by_address(
     loaded: &AttachLoaded,
     settings: &Settings,
     layout: &Layout,
-) -> Result<Attachment, AttachRefused> {
+) -> Result<Attachment, SiteRefusal> {
     if !settings.host.addresses.contains(&address) && !settings.web.listen.contains(&address) {
-        return Err(AttachRefused::NotOurAddress(address));
+        return Err(SiteRefusal::NotOurAddress(address));
     }
     let hostnames = vec![request.hostname.clone()];
     refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
@@ -230,16 +230,16 @@ fn add_site(
     loaded: &AttachLoaded,
     settings: &Settings,
     layout: &Layout,
-) -> Result<(), AttachRefused> {
+) -> Result<(), SiteRefusal> {
     let site = decision.site.clone();
     if let Some(text) = render::site_file(&site, settings, layout) {
         let path = layout.site_file(settings.web.server, site.main());
         if loaded.site_file.is_some() {
-            return Err(AttachRefused::InTheWay(path));
+            return Err(SiteRefusal::InTheWay(path));
         }
-        decision.change_set.file(FileWrite::new(path, None, text, 0o644, Purpose::SiteFile));
+        decision.plan.set.file(FileWrite::new(path, None, text, 0o644, Purpose::SiteFile));
     }
-    decision.change_set.inventory(InventoryChange::AddSite(site));
+    decision.plan.set.inventory(InventoryChange::AddSite(site));
     Ok(())
 }
 
@@ -248,18 +248,18 @@ fn refuse_taken(
     account: &Account,
     loaded: &AttachLoaded,
     provider_domains: &[Hostname],
-) -> Result<(), AttachRefused> {
+) -> Result<(), SiteRefusal> {
     for hostname in hostnames {
         if let Some(site) = loaded.related.iter().find(|site| site.hostnames.contains(hostname)) {
-            return Err(AttachRefused::AlreadyAttached {
+            return Err(SiteRefusal::AlreadyAttached {
                 hostname: hostname.clone(),
-                kind: site.kind.words(),
+                kind: site.kind,
                 account: site.account.clone(),
                 document_root: site.document_root.clone(),
             });
         }
     }
-    let somebody_elses = |domain: &Hostname, owner: &AccountName| AttachRefused::SomebodyElses {
+    let somebody_elses = |domain: &Hostname, owner: &AccountName| SiteRefusal::SomebodyElses {
         hostname: hostnames[0].clone(),
         domain: domain.clone(),
         owner: owner.clone(),
@@ -286,18 +286,16 @@ pub(super) fn decide_zone(
     layout: &Layout,
     now: Timestamp,
     decision: &mut Attachment,
-) -> Result<(), AttachRefused> {
+) -> Result<(), SiteRefusal> {
     let today = serial_date(now);
     let is_domain = wanted_names(&request.hostname, request.www)[0] == *domain;
     match &loaded.zone {
         Some(ZoneLoaded::Kept(kept)) => {
             let new = matches!(request.zone, ZoneChoice::Remote(_)) && kept.zone.name == *domain;
             if new && is_domain {
-                decision.said.push(format!(
-                    "the zone {domain} is kept on its primary server, serial {}",
-                    kept.document.soa().serial
-                ));
-                decision.change_set.inventory(InventoryChange::AddZone(kept.zone.clone()));
+                let (records, serial) = (kept.document.records().count(), kept.document.soa().serial);
+                decision.plan.remark(ZoneRemark::OnPrimary { zone: domain.clone(), records, serial });
+                decision.plan.set.inventory(InventoryChange::AddZone(kept.zone.clone()));
             }
             let wanted = wanted_names(&request.hostname, request.www);
             add_addresses(kept, &wanted, settings, today, decision)
@@ -309,17 +307,17 @@ pub(super) fn decide_zone(
             let design = ZoneDesign { nameserver_set, ..request.design.clone() };
             let wanted = NewZone { domain, account: &request.account, design: &design, content: None, today };
             let (changes, zone) = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
-            decision.change_set.extend(changes);
-            decision.said.push(format!("the zone {domain} is new, serial {}", zone.soa().serial));
+            decision.plan.set.extend(changes);
+            decision.plan.remark(ZoneRemark::New { zone: domain.clone(), serial: zone.soa().serial });
             Ok(())
         }
         None if is_domain => {
             let zone = Zone::new(domain.clone(), request.account.clone(), ZoneHome::Elsewhere);
-            decision.change_set.inventory(InventoryChange::AddZone(zone));
+            decision.plan.set.inventory(InventoryChange::AddZone(zone));
             Ok(())
         }
         None => {
-            decision.said.push(format!("the zone {domain} is not kept here: its records are handed over below"));
+            decision.plan.remark(ZoneRemark::KeptElsewhere { zone: domain.clone() });
             Ok(())
         }
     }
@@ -331,7 +329,7 @@ fn add_addresses(
     settings: &Settings,
     today: Date,
     decision: &mut Attachment,
-) -> Result<(), AttachRefused> {
+) -> Result<(), SiteRefusal> {
     let KeptZone { zone, document, .. } = kept;
     let ttl = crate::zone::default_ttl(document);
     let mut records = Vec::new();
@@ -340,7 +338,8 @@ fn add_addresses(
         let present: Vec<&Record> = document.records().filter(|record| record.owner == owner).collect();
         let has_addresses = present.iter().any(|record| record.data.address().is_some());
         if has_addresses || leads_to_domain(&present, &wanted[0]) {
-            decision.said.push(format!("the zone {} has addresses for {hostname} already; they are kept", zone.name));
+            let (zone, hostname) = (zone.name.clone(), hostname.clone());
+            decision.plan.remark(ZoneRemark::AddressesKept { zone, hostname });
             continue;
         }
         records.extend(settings.host.addresses.iter().map(|address| Record {
@@ -354,11 +353,11 @@ fn add_addresses(
     }
     let edited = document
         .with_records(&records, today)
-        .map_err(|error| AttachRefused::ZoneRefuses { zone: zone.name.clone(), error })?;
+        .map_err(|error| SiteRefusal::ZoneRefuses { zone: zone.name.clone(), error })?;
     for record in &records {
-        decision.said.push(format!("zone {}: new record {record}", zone.name));
+        decision.plan.remark(ZoneRemark::RecordAdded { zone: zone.name.clone(), record: record.clone() });
     }
-    decision.change_set.extend(vec![kept.change(&edited, &[], &records)]);
+    decision.plan.set.extend(vec![kept.change(&edited, &[], &records)]);
     Ok(())
 }
 

@@ -6,13 +6,13 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
-use super::attach::{AttachLoaded, AttachRefused, AttachRequest, Attachment, ServedFrom, decide_zone};
-use super::{HttpsState, Site, SiteKind, SiteRules};
+use super::attach::{AttachLoaded, AttachRequest, Attachment, ServedFrom, decide_zone};
+use super::change::root_folder;
+use super::{HttpsState, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
 use crate::account::Account;
-use crate::change::{Change, ChangeSet, FolderMake};
+use crate::change::Plan;
 use crate::harbor::{Layout, Settings, check_path};
 use crate::name::Hostname;
-use crate::render;
 
 /// A domain whose names others serve: its zone, without addresses.
 pub(super) fn only_the_zone(
@@ -23,9 +23,9 @@ pub(super) fn only_the_zone(
     settings: &Settings,
     layout: &Layout,
     now: Timestamp,
-) -> Result<Attachment, AttachRefused> {
+) -> Result<Attachment, SiteRefusal> {
     if loaded.zone.is_some() || request.hostname != *domain {
-        return Err(AttachRefused::NothingToServe(request.hostname.clone()));
+        return Err(SiteRefusal::NothingToServe(request.hostname.clone()));
     }
     let site = Site {
         account: account.name.clone(),
@@ -36,9 +36,9 @@ pub(super) fn only_the_zone(
         certificate: None,
         rules: SiteRules::default(),
     };
-    let title = format!("attach {domain} --no-site");
-    let said = vec![format!("{domain} is kept here and served elsewhere: add its records, or attach it later")];
-    let mut decision = Attachment { change_set: ChangeSet::new(title), said, site };
+    let mut plan = Plan::new(format!("attach {domain} --no-site"));
+    plan.remark(SiteRemark::ZoneOnly { hostname: domain.clone() });
+    let mut decision = Attachment { plan, site };
     let mut without = settings.clone();
     without.host.addresses.clear();
     decide_zone(request, domain, loaded, &without, layout, now, &mut decision)?;
@@ -54,7 +54,7 @@ pub(super) fn with_own_root(
     loaded: &AttachLoaded,
     settings: &Settings,
     layout: &Layout,
-) -> Result<Attachment, AttachRefused> {
+) -> Result<Attachment, SiteRefusal> {
     let main = hostnames[0].clone();
     let (given, existing) = match &request.place {
         ServedFrom::OwnRoot { given, existing } => (given.as_deref(), *existing),
@@ -62,7 +62,7 @@ pub(super) fn with_own_root(
     };
     let document_root = document_root(given, &settings.sites.document_root, account, &main)?;
     if given.is_some() && loaded.root_is_there && !existing {
-        return Err(AttachRefused::RootIsThere(document_root));
+        return Err(SiteRefusal::RootIsThere(document_root));
     }
     let kind = match (main.address(), is_domain) {
         (Some(_), _) => SiteKind::ByAddress,
@@ -79,21 +79,19 @@ pub(super) fn with_own_root(
         certificate: None,
         rules,
     };
-    let mut said = vec![describe(&request.hostname, &site)];
-    if let Some(other) = &loaded.shares_root {
-        said.push(format!("its document root and that of {other} lie in one another: each shows pages of the other"));
+    let mut plan = Plan::new(format!("attach {main} --account {}", account.name));
+    plan.remark(SiteRemark::Attached {
+        hostname: main,
+        kind,
+        account: account.name.clone(),
+        twin: site.hostnames.get(1).cloned(),
+        document_root: site.document_root.clone(),
+    });
+    if let Some(with) = loaded.shares_root.clone() {
+        plan.remark(SiteRemark::SharesRoot { document_root: site.document_root.clone(), with });
     }
-    let mut change_set = ChangeSet::new(format!("attach {main} --account {}", account.name));
-    let below = site.document_root.strip_prefix(&account.home).expect("checked by document_root").to_path_buf();
-    change_set.changes.push(Change::MakeFolder(FolderMake {
-        home: account.home.clone(),
-        below,
-        system_user: account.system_user.clone(),
-        mode: 0o755,
-        starter_page: Some(render::starter_page(&main)),
-        starter_files: layout.starter_files(&account.name),
-    }));
-    Ok(Attachment { change_set, said, site })
+    plan.change(root_folder(&site.document_root, account, &site, layout));
+    Ok(Attachment { plan, site })
 }
 
 /// A parked domain: more names for a site that is there.
@@ -103,8 +101,8 @@ pub(super) fn parked(
     loaded: &AttachLoaded,
     settings: &Settings,
     layout: &Layout,
-) -> Result<Attachment, AttachRefused> {
-    let (before, file) = loaded.joined.clone().ok_or_else(|| AttachRefused::NotAttached(other.clone()))?;
+) -> Result<Attachment, SiteRefusal> {
+    let (before, file) = loaded.joined.clone().ok_or_else(|| SiteRefusal::NotAttached(other.clone()))?;
     let main = hostnames[0].clone();
     let mut site = before.clone();
     site.hostnames.extend(hostnames.iter().cloned());
@@ -112,11 +110,11 @@ pub(super) fn parked(
     if site.https == HttpsState::Forced {
         site.https = HttpsState::Offered;
     }
-    let mut change_set = ChangeSet::new(format!("attach {main} --same-as {other}"));
-    super::change_site(&mut change_set, &before, &site, file, settings, layout);
-    let twin = hostnames.get(1).map(|twin| format!(" with {twin}")).unwrap_or_default();
-    let said = vec![format!("{main} is attached as parked domain{twin}: it shows the site {}", before.main())];
-    Ok(Attachment { site, change_set, said })
+    let mut plan = Plan::new(format!("attach {main} --same-as {other}"));
+    super::change_site(&mut plan, &before, &site, file, settings, layout);
+    let twin = hostnames.get(1).cloned();
+    plan.remark(SiteRemark::Parked { hostname: main, twin, site: before.main().clone() });
+    Ok(Attachment { plan, site })
 }
 
 /// The document root as given, or as the settings compute it; always inside the home.
@@ -125,7 +123,7 @@ pub fn document_root(
     pattern: &str,
     account: &Account,
     hostname: &Hostname,
-) -> Result<PathBuf, AttachRefused> {
+) -> Result<PathBuf, SiteRefusal> {
     let path = match given {
         // An absolute path stays as it is.
         Some(given) => account.home.join(given),
@@ -138,7 +136,7 @@ pub fn document_root(
     };
     check_path(&path)?;
     if path == account.home || !path.starts_with(&account.home) {
-        return Err(AttachRefused::OutsideHome { document_root: path, home: account.home.clone() });
+        return Err(SiteRefusal::OutsideHome { document_root: path, home: account.home.clone() });
     }
     Ok(path)
 }
@@ -149,19 +147,4 @@ fn folder_name(hostname: &Hostname) -> String {
         Some(address) => address.to_string().replace(':', "-"),
         None => hostname.to_string(),
     }
-}
-
-fn describe(typed: &Hostname, site: &Site) -> String {
-    let twin = match site.hostnames.get(1) {
-        Some(twin) if twin == typed => format!(" together with {twin}, as asked"),
-        Some(twin) => format!(" with {twin}"),
-        None => String::new(),
-    };
-    format!(
-        "{} is attached as {} to {}{twin}, served from {}",
-        site.main(),
-        site.kind.words(),
-        site.account,
-        site.document_root.display()
-    )
 }

@@ -3,12 +3,12 @@
 use std::path::Path;
 
 use super::*;
-use crate::change::Change;
+use crate::change::{Change, Remark};
 use crate::harbor::{DnsServer, WebServer};
 use crate::name::DnsName;
 use crate::site::{HttpsState, SiteKind};
 use crate::zone::ZonePlace;
-use crate::zone::{Document, Mail, PatternError, TemplateError, TemplateName};
+use crate::zone::{Document, Mail, NewZoneRefused, PatternError, TemplateError, TemplateName};
 
 fn hostname(text: &str) -> Hostname {
     Hostname::parse(text).unwrap()
@@ -40,10 +40,11 @@ fn empty() -> AttachLoaded {
         joined: None,
         root_is_there: false,
         shares_root: None,
+        near_miss: None,
     }
 }
 
-fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings) -> Result<Attachment, AttachRefused> {
+fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings) -> Result<Attachment, SiteRefusal> {
     let request = AttachRequest {
         hostname: hostname(name),
         account: AccountName::parse("bakery").unwrap(),
@@ -57,7 +58,7 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings) -> Result<Atta
 }
 
 fn lines(attachment: &Attachment) -> Vec<String> {
-    attachment.change_set.changes.iter().map(Change::line).collect()
+    attachment.plan.set.changes.iter().map(Change::line).collect()
 }
 
 fn zone_of(loaded: &mut AttachLoaded, text: &str, owner: &str) {
@@ -88,20 +89,8 @@ fn an_addon_domain_brings_its_twin_its_zone_and_its_site() {
         ]
     );
     assert_eq!(decided.site.hostnames, [hostname("crumbandtide.example"), hostname("www.crumbandtide.example")]);
-    assert_eq!(decided, decide("www.crumbandtide.example", &empty(), &settings()).unwrap().with_said_of(&decided));
-}
-
-impl Attachment {
-    fn with_said_of(mut self, other: &Attachment) -> Self {
-        self.said = other.said.clone();
-        self
-    }
-}
-
-impl PartialEq for Attachment {
-    fn eq(&self, other: &Self) -> bool {
-        self.site == other.site && self.change_set == other.change_set && self.said == other.said
-    }
+    let www = decide("www.crumbandtide.example", &empty(), &settings()).unwrap();
+    assert_eq!((decided.site, decided.plan), (www.site, www.plan));
 }
 
 #[test]
@@ -112,7 +101,7 @@ fn a_domain_that_holds_its_own_nameservers_gets_their_addresses() {
         own.host.nameserver_addresses.insert(name, vec![address.parse().unwrap()]);
     }
     let decided = decide("saltmarsh.example", &empty(), &own).unwrap();
-    let Change::WriteFile(write) = &decided.change_set.changes[1] else { panic!("{:?}", decided.change_set) };
+    let Change::WriteFile(write) = &decided.plan.set.changes[1] else { panic!("{:?}", decided.plan.set) };
     let text = String::from_utf8_lossy(&write.content).into_owned();
     let glue = "ns1.saltmarsh.example.\tIN\tA\t192.0.2.53\nns2.saltmarsh.example.\tIN\tAAAA\t2001:db8::53\n";
     assert!(text.contains(glue), "{text}");
@@ -126,18 +115,18 @@ fn the_harbors_own_template_is_used_and_one_that_no_server_would_load_is_refused
     let template = "$TTL 60\n@ SOA {{primary}} {{hostmaster}} {{serial}} 4h 30m 4w 5m\n@ NS {{nameserver}}\n@ CAA 0 issue \"ca.example\"\n";
     loaded.new_zone.template = Some(template.as_bytes().to_vec());
     let decided = decide("crumbandtide.example", &loaded, &settings()).unwrap();
-    let Change::WriteFile(write) = &decided.change_set.changes[1] else { panic!("{:?}", decided.change_set) };
+    let Change::WriteFile(write) = &decided.plan.set.changes[1] else { panic!("{:?}", decided.plan.set) };
     assert!(String::from_utf8_lossy(&write.content).contains("@ NS ns2.saltmarsh.example.\n@ CAA 0 issue"));
     loaded.new_zone.template = Some(template.replace("@ NS {{nameserver}}\n", "").into_bytes());
     let refused = decide("crumbandtide.example", &loaded, &settings()).unwrap_err();
     assert!(
-        matches!(&refused, AttachRefused::NewZone(NewZoneRefused::Unsound(finding)) if finding.code == "no-nameserver"),
-        "{refused}"
+        matches!(&refused, SiteRefusal::NewZone(NewZoneRefused::Unsound(finding)) if finding.code == "no-nameserver"),
+        "{refused:?}"
     );
     loaded.new_zone.template = Some(vec![0xff]);
     assert_eq!(
         decide("crumbandtide.example", &loaded, &settings()).unwrap_err(),
-        AttachRefused::NewZone(PatternError::NotText(TemplateName::default()).into())
+        SiteRefusal::NewZone(PatternError::NotText(TemplateName::default()).into())
     );
 }
 
@@ -148,7 +137,7 @@ fn a_subdomain_goes_into_the_enclosing_zone_with_the_ttl_used_there() {
     let decided = decide("shop.crumbandtide.example", &loaded, &settings()).unwrap();
     assert_eq!(decided.site.kind, SiteKind::Subdomain);
     assert_eq!(decided.site.hostnames.len(), 1, "no www twin below a domain");
-    let Change::WriteFile(write) = &decided.change_set.changes[1] else { panic!("{:?}", decided.change_set) };
+    let Change::WriteFile(write) = &decided.plan.set.changes[1] else { panic!("{:?}", decided.plan.set) };
     let text = String::from_utf8_lossy(&write.content).into_owned();
     assert_eq!(
         text,
@@ -163,7 +152,8 @@ fn addresses_that_stand_in_the_zone_are_kept_and_said() {
     zone_of(&mut loaded, &format!("{ZONE}shop A 192.0.2.99\n"), "bakery");
     let decided = decide("shop.crumbandtide.example", &loaded, &settings()).unwrap();
     assert!(!lines(&decided).iter().any(|line| line.contains(".zone")), "{:?}", lines(&decided));
-    assert!(decided.said[1].contains("addresses for shop.crumbandtide.example already"), "{:?}", decided.said);
+    let (zone, hostname) = (hostname("crumbandtide.example"), hostname("shop.crumbandtide.example"));
+    assert_eq!(decided.plan.remarks[1], ZoneRemark::AddressesKept { zone, hostname }.into());
 }
 
 #[test]
@@ -204,48 +194,57 @@ fn refusals_say_as_what_and_to_whom() {
     let taken = decide("crumbandtide.example", &empty(), &settings()).unwrap().site;
     loaded.related = vec![Site { account: AccountName::parse("choir").unwrap(), ..taken }];
     assert_eq!(
-        decide("www.crumbandtide.example", &loaded, &settings()).unwrap_err().to_string(),
-        "crumbandtide.example is already attached: as addon domain to the account choir, served from /home/bakery/www/crumbandtide.example"
+        decide("www.crumbandtide.example", &loaded, &settings()).unwrap_err(),
+        SiteRefusal::AlreadyAttached {
+            hostname: hostname("crumbandtide.example"),
+            kind: SiteKind::AddonDomain,
+            account: AccountName::parse("choir").unwrap(),
+            document_root: "/home/bakery/www/crumbandtide.example".into(),
+        }
     );
     assert_eq!(
-        decide("shop.crumbandtide.example", &loaded, &settings()).unwrap_err().to_string(),
-        "shop.crumbandtide.example lies below crumbandtide.example, which belongs to the account choir"
+        decide("shop.crumbandtide.example", &loaded, &settings()).unwrap_err(),
+        SiteRefusal::SomebodyElses {
+            hostname: hostname("shop.crumbandtide.example"),
+            domain: hostname("crumbandtide.example"),
+            owner: AccountName::parse("choir").unwrap(),
+        }
     );
     let mut loaded = empty();
     zone_of(&mut loaded, ZONE, "choir");
     assert!(matches!(
         decide("shop.crumbandtide.example", &loaded, &settings()),
-        Err(AttachRefused::SomebodyElses { .. })
+        Err(SiteRefusal::SomebodyElses { .. })
     ));
 }
 
 #[test]
 fn what_cannot_be_done_is_refused_before_anything_happens() {
     let refused = |name: &str, loaded: &AttachLoaded, settings: &Settings| decide(name, loaded, settings).unwrap_err();
-    assert!(matches!(refused("co.uk", &empty(), &settings()), AttachRefused::PublicSuffix(_)));
+    assert!(matches!(refused("co.uk", &empty(), &settings()), SiteRefusal::PublicSuffix(_)));
     let nobody = AttachLoaded { account: None, ..empty() };
-    assert!(matches!(refused("a.example", &nobody, &settings()), AttachRefused::UnknownAccount(_)));
+    assert!(matches!(refused("a.example", &nobody, &settings()), SiteRefusal::UnknownAccount(_)));
     let in_the_way = AttachLoaded { site_file: Some(vec![]), ..empty() };
-    assert!(matches!(refused("a.example", &in_the_way, &settings()), AttachRefused::InTheWay(_)));
+    assert!(matches!(refused("a.example", &in_the_way, &settings()), SiteRefusal::InTheWay(_)));
     let zone_in_the_way =
         AttachLoaded { new_zone: NewZoneFiles { zone_file: Some(vec![]), ..NewZoneFiles::default() }, ..empty() };
     assert!(matches!(
         refused("a.example", &zone_in_the_way, &settings()),
-        AttachRefused::NewZone(NewZoneRefused::InTheWay(_))
+        SiteRefusal::NewZone(NewZoneRefused::InTheWay(_))
     ));
     let mut nowhere = settings();
     nowhere.host.addresses.clear();
-    assert_eq!(refused("a.example", &empty(), &nowhere), AttachRefused::NoAddresses);
+    assert_eq!(refused("a.example", &empty(), &nowhere), SiteRefusal::NoAddresses);
     assert!(matches!(
         refused("saltmarsh.example", &empty(), &settings()),
-        AttachRefused::NewZone(NewZoneRefused::Template(TemplateError::NameserverAddress(_)))
+        SiteRefusal::NewZone(NewZoneRefused::Template(TemplateError::NameserverAddress(_)))
     ));
     let mut outside = settings();
     outside.sites.document_root = "/srv/{hostname}".into();
-    assert!(matches!(refused("a.example", &empty(), &outside), AttachRefused::OutsideHome { .. }));
+    assert!(matches!(refused("a.example", &empty(), &outside), SiteRefusal::OutsideHome { .. }));
     let mut alias = empty();
     zone_of(&mut alias, &format!("{ZONE}shop CNAME elsewhere.example.\n"), "bakery");
-    assert!(matches!(refused("shop.crumbandtide.example", &alias, &settings()), AttachRefused::ZoneRefuses { .. }));
+    assert!(matches!(refused("shop.crumbandtide.example", &alias, &settings()), SiteRefusal::ZoneRefuses { .. }));
 }
 
 fn asked(hostname: &str, place: ServedFrom, www: Option<WwwPolicy>) -> AttachRequest {
@@ -259,7 +258,7 @@ fn asked(hostname: &str, place: ServedFrom, www: Option<WwwPolicy>) -> AttachReq
     }
 }
 
-fn decided(request: &AttachRequest, loaded: &AttachLoaded) -> Result<Attachment, AttachRefused> {
+fn decided(request: &AttachRequest, loaded: &AttachLoaded) -> Result<Attachment, SiteRefusal> {
     attach(request, loaded, &settings(), &Layout::new("/harbor"), Timestamp::UNIX_EPOCH)
 }
 
@@ -285,12 +284,13 @@ fn a_given_document_root_lies_inside_the_home_and_is_new_unless_said_otherwise()
     };
     assert_eq!(root(given("public/boats", false), &empty()).unwrap(), Path::new("/home/bakery/public/boats"));
     assert_eq!(root(given("/home/bakery/x", false), &empty()).unwrap(), Path::new("/home/bakery/x"));
-    assert!(matches!(root(given("/home/choir/x", false), &empty()), Err(AttachRefused::OutsideHome { .. })));
-    assert!(matches!(root(given("../choir", false), &empty()), Err(AttachRefused::Path(_))));
+    assert!(matches!(root(given("/home/choir/x", false), &empty()), Err(SiteRefusal::OutsideHome { .. })));
+    assert!(matches!(root(given("../choir", false), &empty()), Err(SiteRefusal::Path(_))));
     let there = AttachLoaded { root_is_there: true, shares_root: Some(hostname("a.example")), ..empty() };
-    assert!(matches!(root(given("x", false), &there), Err(AttachRefused::RootIsThere(_))));
+    assert!(matches!(root(given("x", false), &there), Err(SiteRefusal::RootIsThere(_))));
     let decision = decided(&asked("gullrock.example", given("x", true), None), &there).unwrap();
-    assert!(decision.said[1].contains("that of a.example"), "{:?}", decision.said);
+    let shares = |remark: &Remark| matches!(remark, Remark::Site(SiteRemark::SharesRoot { with, .. }) if *with == hostname("a.example"));
+    assert!(decision.plan.remarks.iter().any(shares), "{:?}", decision.plan.remarks);
 }
 
 #[test]
@@ -305,7 +305,7 @@ fn a_parked_domain_joins_a_site_and_waits_for_a_certificate_of_its_own() {
     assert!(all.contains(&"change /harbor/servers/nginx/crumbandtide.example.conf (644)".to_string()), "{all:?}");
     assert!(all.iter().any(|line| line == "inventory: add zone gullrock.example"), "{all:?}");
     let alone = decided(&asked("gullrock.example", place, None), &empty());
-    assert!(matches!(alone, Err(AttachRefused::NotAttached(_))));
+    assert!(matches!(alone, Err(SiteRefusal::NotAttached(_))));
 }
 
 #[test]
@@ -316,11 +316,11 @@ fn a_name_that_somebody_else_serves_gets_an_alias_that_does_not_lead_back() {
     let decision = decided(&asked("cdn.crumbandtide.example", to("edge.network.example"), None), &loaded).unwrap();
     assert_eq!(lines(&decision), ["change /harbor/zones/crumbandtide.example.zone (644)"]);
     let back = decided(&asked("cdn.crumbandtide.example", to("b.crumbandtide.example"), None), &loaded);
-    assert!(matches!(back, Err(AttachRefused::LeadsBack(..))));
+    assert!(matches!(back, Err(SiteRefusal::LeadsBack(..))));
     let apex = decided(&asked("crumbandtide.example", to("edge.network.example"), None), &loaded);
-    assert!(matches!(apex, Err(AttachRefused::AliasAtApex(_))));
+    assert!(matches!(apex, Err(SiteRefusal::AliasAtApex(_))));
     let nowhere = decided(&asked("cdn.gullrock.example", to("edge.network.example"), None), &empty());
-    assert!(matches!(nowhere, Err(AttachRefused::NoZone(_))));
+    assert!(matches!(nowhere, Err(SiteRefusal::NoZone(_))));
 }
 
 #[test]
@@ -331,7 +331,7 @@ fn below_a_domain_of_the_provider_every_account_may_have_a_name() {
     provided.sites.provider_domains = vec![hostname("crumbandtide.example")];
     let decided = decide("hall.crumbandtide.example", &loaded, &provided).unwrap();
     assert!(lines(&decided).contains(&"change /harbor/zones/crumbandtide.example.zone (644)".to_string()));
-    assert!(matches!(decide("crumbandtide.example", &loaded, &provided), Err(AttachRefused::SomebodyElses { .. })));
+    assert!(matches!(decide("crumbandtide.example", &loaded, &provided), Err(SiteRefusal::SomebodyElses { .. })));
     assert!(decide("hall.crumbandtide.example", &loaded, &settings()).is_err());
 }
 
@@ -341,8 +341,49 @@ fn a_domain_without_a_site_is_a_zone_without_addresses() {
     let all = lines(&decision);
     assert!(all.contains(&"inventory: add zone gullrock.example".to_string()), "{all:?}");
     assert!(!all.iter().any(|line| line.contains("site") || line.contains("make ")), "{all:?}");
-    let Change::WriteFile(write) = &decision.change_set.changes[0] else { panic!("{all:?}") };
+    let Change::WriteFile(write) = &decision.plan.set.changes[0] else { panic!("{all:?}") };
     assert!(!String::from_utf8_lossy(&write.content).contains("192.0.2.10"));
     let below = decided(&asked("a.gullrock.example", ServedFrom::Nowhere, None), &empty());
-    assert!(matches!(below, Err(AttachRefused::NothingToServe(_))));
+    assert!(matches!(below, Err(SiteRefusal::NothingToServe(_))));
+}
+
+#[test]
+fn a_plan_counts_what_each_request_adds() {
+    use crate::account::{AccountPlan, Limits, Usage};
+    let request = |name: &str, place: ServedFrom| AttachRequest {
+        hostname: hostname(name),
+        account: account("bakery").name,
+        zone: ZoneChoice::Here,
+        design: ZoneDesign::plain(Mail::Unsaid),
+        www: None,
+        place,
+    };
+    let limit = |limits: Limits| Some((AccountPlan { name: account("small").name, limits }, Usage::default()));
+    let own = request("gullrock.example", ServedFrom::new_root());
+    let below = request("shop.gullrock.example", ServedFrom::new_root());
+    let parked = request("quay.example", ServedFrom::SameAs(hostname("gullrock.example")));
+    let preview = preview_of(&own, &hostname("saltmarsh.example")).unwrap();
+    assert_eq!(preview.hostname, hostname("gullrock-example.saltmarsh.example"));
+    let all = [own.clone(), below, parked, preview];
+    let one = Limits { addon_domains: Some(1), subdomains: Some(1), parked_domains: Some(1), ..Limits::default() };
+    assert_eq!(refuse_beyond_plan(&all, limit(one).as_ref()), Ok(()));
+    for less in [
+        Limits { addon_domains: Some(0), ..one },
+        Limits { subdomains: Some(0), ..one },
+        Limits { parked_domains: Some(0), ..one },
+    ] {
+        let refused = refuse_beyond_plan(&all, limit(less).as_ref());
+        assert!(matches!(refused, Err(SiteRefusal::Limit(_))), "{less:?}");
+    }
+    let twice = [own.clone(), request("lanternchoir.example", ServedFrom::new_root())];
+    assert!(refuse_beyond_plan(&twice, limit(one).as_ref()).is_err());
+    assert_eq!(refuse_beyond_plan(&twice, None), Ok(()));
+}
+
+#[test]
+fn a_name_one_slip_away_from_a_known_one_is_remarked_upon() {
+    let near = AttachLoaded { near_miss: Some(hostname("crumbandtide.example")), ..empty() };
+    let decided = decide("crumbandtde.example", &near, &settings()).unwrap();
+    let slip = |remark: &Remark| matches!(remark, Remark::Site(SiteRemark::NearMiss { .. }));
+    assert!(decided.plan.remarks.iter().any(slip));
 }

@@ -1,26 +1,166 @@
-//! A site that changes: its file written anew, and the inventory beside it.
+//! The decision to change how a site is served; and what every change of a site comes down to: its file written anew,
+//! and the inventory beside it.
 
-use super::Site;
-use crate::change::{ChangeSet, FileWrite, InventoryChange, Purpose};
+use std::path::PathBuf;
+
+use super::{HttpsPolicy, HttpsState, Site, SiteRefusal, SiteRemark, TlsFloor, WwwPolicy, document_root};
+use crate::account::Account;
+use crate::certificate::Certificate;
+use crate::change::{Change, Consent, ExistingFile, FileWrite, FolderMake, InventoryChange, Plan, Purpose, Remark};
 use crate::harbor::{Layout, Settings};
 use crate::render;
 
-/// Adds to the set what makes `before` serve as `after`. `site_file` is the file as it was read; it is left alone if
-/// nothing in it changes, so that no server reads it again for nothing.
+/// What was asked for.
+#[derive(Debug, Clone, Default)]
+pub struct ChangeSite {
+    /// Relative to the account's home, or absolute inside it.
+    pub document_root: Option<PathBuf>,
+    /// Whether that folder may be there already.
+    pub existing: bool,
+    pub www: Option<WwwPolicy>,
+    pub https: Option<HttpsPolicy>,
+    pub tls: Option<TlsFloor>,
+    /// Seconds; the inner `None` turns it off (RFC 6797).
+    pub hsts: Option<Option<u32>>,
+}
+
+/// What the decision rests on.
+#[derive(Debug, Clone)]
+pub struct ChangeSiteLoaded {
+    pub site: Site,
+    pub site_file: ExistingFile,
+    pub account: Option<Account>,
+    pub certificate: Option<Certificate>,
+    /// Whether something is where the wanted document root would be.
+    pub root_is_there: bool,
+}
+
+/// Decides the change. A file that is not as it was written is written again, whatever else changes.
+pub fn decide_change(
+    request: &ChangeSite,
+    loaded: &ChangeSiteLoaded,
+    settings: &Settings,
+    layout: &Layout,
+) -> Result<Plan, SiteRefusal> {
+    let before = &loaded.site;
+    let main = || before.main().clone();
+    let mut plan = Plan::new(format!("site change {}", before.main()));
+    let mut after = before.clone();
+    if let Some(given) = &request.document_root {
+        let account = loaded.account.as_ref().ok_or_else(|| SiteRefusal::UnknownAccount(before.account.clone()))?;
+        let root = document_root(Some(given), "", account, before.main())?;
+        if !request.existing && root != before.document_root && loaded.root_is_there {
+            return Err(SiteRefusal::RootIsThere(root));
+        }
+        if root != before.document_root {
+            plan.change(root_folder(&root, account, before, layout));
+            let (before, after) = (before.document_root.clone(), root.clone());
+            plan.remark(SiteRemark::DocumentRoot { site: main(), before, after });
+        }
+        after.document_root = root;
+    }
+    if let Some(policy) = request.www {
+        after.rules.www = policy;
+        plan.remark(SiteRemark::Www { site: main(), policy });
+    }
+    if let Some(policy) = request.https {
+        after.rules.https_policy = policy;
+        match policy {
+            HttpsPolicy::Forced => {
+                let covers = |one: &Certificate| before.hostnames.iter().all(|name| one.covers(name));
+                let at_once = loaded.certificate.as_ref().is_some_and(covers);
+                if at_once {
+                    after.https = HttpsState::Forced;
+                }
+                plan.remark(SiteRemark::HttpsForced { site: main(), at_once });
+            }
+            HttpsPolicy::Offered => {
+                if before.https == HttpsState::Forced {
+                    after.https = HttpsState::Offered;
+                }
+                plan.remark(SiteRemark::HttpsOffered { site: main() });
+            }
+        }
+    }
+    if let Some(floor) = request.tls {
+        after.rules.tls = floor;
+        plan.remark(SiteRemark::Tls { site: main(), only_13: floor == TlsFloor::Tls13 });
+    }
+    if let Some(seconds) = request.hsts {
+        after.rules.hsts = seconds;
+        if seconds.is_some() && after.https != HttpsState::Forced {
+            return Err(SiteRefusal::HstsWithoutHttps(main()));
+        }
+        plan.remark(SiteRemark::Hsts { site: main(), seconds });
+    }
+    let written = render::site_file(before, settings, layout);
+    let is_as_written = match (&loaded.site_file, &written) {
+        (Some(file), Some(_)) => render::is_as_written(file),
+        (None, Some(_)) => false,
+        (_, None) => true,
+    };
+    if !is_as_written {
+        let path = layout.site_file(settings.web.server, before.main());
+        plan.remark(SiteRemark::FileWrittenAgain { site: main(), path });
+    }
+    if after == *before && is_as_written {
+        plan.remarks = vec![Remark::Unchanged];
+        return Ok(plan);
+    }
+    change_site(&mut plan, before, &after, loaded.site_file.clone(), settings, layout);
+    Ok(plan)
+}
+
+/// The folder of a document root inside the account's home, with a page if it is empty.
+pub(super) fn root_folder(root: &std::path::Path, account: &Account, site: &Site, layout: &Layout) -> Change {
+    Change::MakeFolder(FolderMake {
+        home: account.home.clone(),
+        // Checked by `document_root`: it lies inside the home.
+        below: root.strip_prefix(&account.home).unwrap_or(root).to_path_buf(),
+        system_user: account.system_user.clone(),
+        mode: 0o755,
+        starter_page: Some(render::starter_page(site.main())),
+        starter_files: layout.starter_files(&account.name),
+    })
+}
+
+/// Adds to the plan what makes `before` serve as `after`. `site_file` is the file as it was read; it is left alone if
+/// nothing in it changes, so that no server reads it again for nothing. A hand-made edit of it needs a consent.
 pub fn change_site(
-    set: &mut ChangeSet,
+    plan: &mut Plan,
     before: &Site,
     after: &Site,
-    site_file: Option<Vec<u8>>,
+    site_file: ExistingFile,
     settings: &Settings,
     layout: &Layout,
 ) {
     if let Some(text) = render::site_file(after, settings, layout) {
         let path = layout.site_file(settings.web.server, after.main());
-        let pending = set.pending(&path).or(site_file.as_deref());
+        let pending = plan.set.pending(&path).or(site_file.as_deref());
         if pending != Some(text.as_bytes()) {
-            set.file(FileWrite::new(path, site_file, text, 0o644, Purpose::SiteFile));
+            ask_for_hand_edit(plan, before, site_file.as_deref(), settings, layout);
+            plan.set.file(FileWrite::new(path, site_file, text, 0o644, Purpose::SiteFile));
         }
     }
-    set.inventory(InventoryChange::ReplaceSite { before: before.clone(), after: after.clone() });
+    plan.set.inventory(InventoryChange::ReplaceSite { before: before.clone(), after: after.clone() });
 }
+
+/// Asks for the consent to lose what somebody has edited by hand in the file of a site, if somebody has.
+pub fn ask_for_hand_edit(plan: &mut Plan, site: &Site, file: Option<&[u8]>, settings: &Settings, layout: &Layout) {
+    plan.consents.extend(hand_edit(site, file, settings, layout).filter(|found| !plan.consents.contains(found)));
+}
+
+/// The hand-made edit of a site's file, if there is one.
+pub fn hand_edit(site: &Site, file: Option<&[u8]>, settings: &Settings, layout: &Layout) -> Option<Consent> {
+    let found = file.filter(|file| !render::is_as_written(file))?;
+    Some(Consent::ReplacesHandEdit {
+        site: site.main().clone(),
+        path: layout.site_file(settings.web.server, site.main()),
+        written: render::site_file(site, settings, layout).unwrap_or_default(),
+        found: String::from_utf8_lossy(found).into_owned(),
+    })
+}
+
+#[cfg(test)]
+#[path = "change_tests.rs"]
+mod tests;

@@ -4,12 +4,13 @@ use std::path::PathBuf;
 
 use jiff::civil::Date;
 
-use super::{Site, change_site};
-use crate::certificate::DemandedProof;
-use crate::change::{Change, ChangeSet, FileRemoval, InventoryChange, Purpose};
+use super::change::{ask_for_hand_edit, change_site};
+use super::{Site, SiteRefusal, SiteRemark};
+use crate::certificate::{CertificateRemark, DemandedProof};
+use crate::change::{Change, FileRemoval, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
-use crate::zone::{EditError, KeptZone, Record};
+use crate::zone::{KeptZone, Record, ZoneRemark};
 
 /// What the decision rests on.
 #[derive(Debug, Clone)]
@@ -43,45 +44,26 @@ pub fn leaving(names: &[Hostname], site: &Site) -> Vec<Hostname> {
     gone
 }
 
-/// Takes names of one site away; all of them with its main one. Gives what was made of it, in sentences.
+/// Decides that names of one site go; all of them with its main one.
 pub fn detach(
     names: &[Hostname],
     loaded: &DetachLoaded,
     settings: &Settings,
     layout: &Layout,
     today: Date,
-    set: &mut ChangeSet,
-) -> Result<Vec<String>, EditError> {
+) -> Result<Plan, SiteRefusal> {
     let site = &loaded.site;
     let whole = names.contains(site.main());
     let gone = leaving(names, site);
-    let mut said = Vec::new();
+    let mut plan = Plan::new(format!("detach {}", site.main()));
     if whole {
-        if let Some(before) = &loaded.site_file {
-            let path = layout.site_file(settings.web.server, site.main());
-            set.changes.push(Change::RemoveFile(FileRemoval::new(path, before.clone(), 0o644, Purpose::SiteFile)));
-        }
-        for (path, before) in &loaded.demanded {
-            set.changes.push(Change::RemoveFile(FileRemoval::new(path.clone(), before.clone(), 0o644, Purpose::Loose)));
-        }
-        set.inventory(InventoryChange::RemoveSite(site.clone()));
-        said.push(format!("{} is detached, with all its names", site.main()));
-        said.push(format!("its pages stay in {}", site.document_root.display()));
-        if let Some(files) = &site.certificate {
-            said.push(format!("its certificate stays in {}, and is not renewed", files.folder().display()));
-        }
-        said.extend(loaded.demanded_elsewhere.iter().map(|proof| proof.farewell(site, true)));
+        take_site(loaded, settings, layout, &mut plan);
     } else {
         let mut after = site.clone();
         after.hostnames.retain(|hostname| !gone.contains(hostname));
         after.rules.redirects.retain(|redirect| after.hostnames.iter().any(|hostname| redirect.is_for(hostname)));
-        change_site(set, site, &after, loaded.site_file.clone(), settings, layout);
-        let names = gone.iter().map(Hostname::as_str).collect::<Vec<_>>().join(" and ");
-        said.push(format!(
-            "{names} {} detached from the site {}",
-            if gone.len() == 1 { "is" } else { "are" },
-            site.main()
-        ));
+        change_site(&mut plan, site, &after, loaded.site_file.clone(), settings, layout);
+        plan.remark(SiteRemark::NamesDetached { site: site.main().clone(), names: gone.clone() });
     }
     for kept in &loaded.zones {
         let demanded = |record: &&Record| {
@@ -98,16 +80,35 @@ pub fn detach(
         if records.is_empty() {
             continue;
         }
-        let edited = kept.document.without_records(&records, today)?;
-        set.extend(vec![kept.change(&edited, &records, &[])]);
-        let addresses = match addresses {
-            0 => "what a seller of its certificate wanted to see".to_string(),
-            1 => "the address that led here".to_string(),
-            count => format!("the {count} addresses that led here"),
-        };
-        said.push(format!("the zone {} is kept, without {addresses}", kept.zone.name));
+        let zone = || kept.zone.name.clone();
+        let refuses = |error| SiteRefusal::ZoneKeepsAddresses { zone: zone(), error };
+        let edited = kept.document.without_records(&records, today).map_err(refuses)?;
+        plan.change(kept.change(&edited, &records, &[]));
+        plan.remark(ZoneRemark::AddressesRemoved { zone: zone(), addresses, others: records.len() - addresses });
     }
-    Ok(said)
+    Ok(plan)
+}
+
+/// The whole site: its file, what a seller looks at, its entry. Its pages and its certificate stay.
+fn take_site(loaded: &DetachLoaded, settings: &Settings, layout: &Layout, plan: &mut Plan) {
+    let site = &loaded.site;
+    if let Some(before) = &loaded.site_file {
+        ask_for_hand_edit(plan, site, Some(before), settings, layout);
+        let path = layout.site_file(settings.web.server, site.main());
+        plan.change(Change::RemoveFile(FileRemoval::new(path, before.clone(), 0o644, Purpose::SiteFile)));
+    }
+    for (path, before) in &loaded.demanded {
+        plan.change(Change::RemoveFile(FileRemoval::new(path.clone(), before.clone(), 0o644, Purpose::Loose)));
+    }
+    plan.set.inventory(InventoryChange::RemoveSite(site.clone()));
+    plan.remark(SiteRemark::Detached { site: site.main().clone() });
+    plan.remark(SiteRemark::PagesStay { document_root: site.document_root.clone() });
+    if let Some(files) = &site.certificate {
+        plan.remark(SiteRemark::CertificateStays { folder: files.folder().to_path_buf() });
+    }
+    for proof in &loaded.demanded_elsewhere {
+        plan.remark(CertificateRemark::DemandOver { site: site.main().clone(), proof: proof.clone(), elsewhere: true });
+    }
 }
 
 #[cfg(test)]
@@ -166,17 +167,19 @@ mod tests {
         DetachLoaded { site, site_file: Some(b"served".to_vec()), demanded: vec![], demanded_elsewhere: vec![], zones }
     }
 
-    fn decided(names: &[&str], loaded: &DetachLoaded) -> (ChangeSet, Vec<String>) {
-        let mut set = ChangeSet::new("detach");
+    fn decided(names: &[&str], loaded: &DetachLoaded) -> Plan {
         let names: Vec<Hostname> = names.iter().map(|text| name(text)).collect();
-        let said = detach(&names, loaded, &settings(), &Layout::new("/harbor"), TODAY, &mut set).unwrap();
-        (set, said)
+        detach(&names, loaded, &settings(), &Layout::new("/harbor"), TODAY).unwrap()
     }
 
     #[test]
     fn a_parked_domain_takes_its_twin_its_redirects_and_its_addresses_along() {
-        let (set, said) = decided(&["quay.example"], &loaded(vec![kept("quay.example")]));
-        assert_eq!(said[0], "quay.example and www.quay.example are detached from the site gullrock.example");
+        let Plan { set, remarks, .. } = decided(&["quay.example"], &loaded(vec![kept("quay.example")]));
+        let names = ["quay.example", "www.quay.example"].map(name).to_vec();
+        let site = name("gullrock.example");
+        assert_eq!(remarks[0], SiteRemark::NamesDetached { site, names }.into());
+        let zone = name("quay.example");
+        assert_eq!(remarks[1], ZoneRemark::AddressesRemoved { zone, addresses: 2, others: 0 }.into());
         let after = set.inventory_changes().find_map(|change| match change {
             InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),
             _ => None,
@@ -191,11 +194,14 @@ mod tests {
 
     #[test]
     fn the_main_name_takes_the_whole_site_and_says_what_stays() {
-        let (set, said) = decided(&["gullrock.example"], &loaded(vec![]));
+        let Plan { set, remarks, consents } = decided(&["gullrock.example"], &loaded(vec![]));
         let lines: Vec<String> = set.changes.iter().map(Change::line).collect();
         let expected =
             ["remove /harbor/servers/nginx/gullrock.example.conf", "inventory: remove site gullrock.example"];
         assert_eq!(lines, expected);
-        assert!(said[1].contains("its pages stay in /home/boatyard/www") && set.needs().web_reload);
+        let document_root = "/home/boatyard/www".into();
+        assert_eq!(remarks[1], SiteRemark::PagesStay { document_root }.into());
+        // The file is none that was written here: somebody would lose it.
+        assert!(set.needs().web_reload && consents.len() == 1);
     }
 }

@@ -7,12 +7,14 @@ mod attach_places;
 mod change;
 mod detach;
 mod model;
+mod refusal;
+mod remark;
 mod served_elsewhere;
 
-pub use attach::{
-    AttachLoaded, AttachRefused, AttachRequest, Attachment, ServedFrom, ZoneChoice, ZoneLoaded, attach, wanted_names,
-};
+pub use attach::{AttachLoaded, AttachRequest, Attachment, ServedFrom, ZoneChoice, ZoneLoaded, attach, wanted_names};
 pub use attach_places::document_root;
-pub use change::change_site;
+pub use change::{ChangeSite, ChangeSiteLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit};
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
 pub use model::{HttpsPolicy, HttpsState, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
+pub use refusal::SiteRefusal;
+pub use remark::SiteRemark;

@@ -3,12 +3,12 @@
 
 use jiff::Timestamp;
 
-use super::attach::{AttachLoaded, AttachRefused, Attachment, ZoneLoaded};
-use super::{HttpsState, Site, SiteKind, SiteRules};
+use super::attach::{AttachLoaded, Attachment, ZoneLoaded};
+use super::{HttpsState, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
 use crate::account::Account;
-use crate::change::ChangeSet;
+use crate::change::Plan;
 use crate::name::{DnsName, Hostname};
-use crate::zone::{Record, RecordData, default_ttl, serial_date};
+use crate::zone::{Record, RecordData, ZoneRemark, default_ttl, serial_date};
 
 /// Decides the alias record of a hostname.
 pub(super) fn attach(
@@ -17,11 +17,11 @@ pub(super) fn attach(
     account: &Account,
     loaded: &AttachLoaded,
     now: Timestamp,
-) -> Result<Attachment, AttachRefused> {
+) -> Result<Attachment, SiteRefusal> {
     let owner = hostname.dns_name();
-    let Some(ZoneLoaded::Kept(kept)) = &loaded.zone else { return Err(AttachRefused::NoZone(hostname.clone())) };
+    let Some(ZoneLoaded::Kept(kept)) = &loaded.zone else { return Err(SiteRefusal::NoZone(hostname.clone())) };
     if owner == *kept.document.origin() {
-        return Err(AttachRefused::AliasAtApex(hostname.clone()));
+        return Err(SiteRefusal::AliasAtApex(hostname.clone()));
     }
     refuse_way_back(hostname, target, &kept.document)?;
     let data = RecordData::Cname(target.clone());
@@ -30,10 +30,11 @@ pub(super) fn attach(
     let edited = kept
         .document
         .with_records(std::slice::from_ref(&record), today)
-        .map_err(|error| AttachRefused::ZoneRefuses { zone: kept.zone.name.clone(), error })?;
-    let mut change_set = ChangeSet::new(format!("attach {hostname} --served-by {}", target.bare()));
-    change_set.changes.push(kept.change(&edited, &[], std::slice::from_ref(&record)));
-    let said = vec![format!("{hostname} is served by {}: zone {}: new record {record}", target.bare(), kept.zone.name)];
+        .map_err(|error| SiteRefusal::ZoneRefuses { zone: kept.zone.name.clone(), error })?;
+    let mut plan = Plan::new(format!("attach {hostname} --served-by {}", target.bare()));
+    plan.change(kept.change(&edited, &[], std::slice::from_ref(&record)));
+    plan.remark(SiteRemark::ServedElsewhere { hostname: hostname.clone(), by: target.clone() });
+    plan.remark(ZoneRemark::RecordAdded { zone: kept.zone.name.clone(), record });
     // Looked at like a site, and kept in no inventory: the record says everything.
     let site = Site {
         account: account.name.clone(),
@@ -44,16 +45,16 @@ pub(super) fn attach(
         certificate: None,
         rules: SiteRules::default(),
     };
-    Ok(Attachment { site, change_set, said })
+    Ok(Attachment { site, plan })
 }
 
 /// Follows the aliases of the zone from the target on: none may come back to the name.
-fn refuse_way_back(hostname: &Hostname, target: &DnsName, zone: &crate::zone::Document) -> Result<(), AttachRefused> {
+fn refuse_way_back(hostname: &Hostname, target: &DnsName, zone: &crate::zone::Document) -> Result<(), SiteRefusal> {
     let start = hostname.dns_name();
     let mut at = target.clone();
     for _ in 0..16 {
         if at == start {
-            return Err(AttachRefused::LeadsBack(target.clone(), hostname.clone()));
+            return Err(SiteRefusal::LeadsBack(target.clone(), hostname.clone()));
         }
         let next = zone.records().find_map(|record| match &record.data {
             RecordData::Cname(next) if record.owner == at => Some(next.clone()),
@@ -64,5 +65,5 @@ fn refuse_way_back(hostname: &Hostname, target: &DnsName, zone: &crate::zone::Do
             None => return Ok(()),
         }
     }
-    Err(AttachRefused::LeadsBack(target.clone(), hostname.clone()))
+    Err(SiteRefusal::LeadsBack(target.clone(), hostname.clone()))
 }

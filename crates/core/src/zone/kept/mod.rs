@@ -4,15 +4,27 @@
 //! for `brightharbor-io`.
 
 mod align;
+mod alter_kept;
 mod catalog;
+mod create;
+mod in_step;
 mod kept_zone;
 mod model;
 mod new_zone;
+mod publish;
+mod refusal;
+mod remark;
 mod removal;
 
 pub use align::{AlignRefused, Aligned, align, delegated_to, made_by};
+pub use alter_kept::{alter_kept, alter_loose};
 pub use catalog::{catalog_difference, new_catalog, updated_at};
+pub use create::{CreateZone, CreateZoneLoaded, ZoneOrigin, create_zone, design_for};
+pub use in_step::{Movable, ReadZone, Realignable, WhyLeft, ZoneOutcome, move_zones, realign};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{Zone, ZoneHome};
 pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
-pub use removal::{ZoneRemovalFiles, remove_zone};
+pub use publish::{PublishLoaded, parts, publish};
+pub use refusal::ZoneRefusal;
+pub use remark::ZoneRemark;
+pub use removal::{ZoneRemoval, ZoneRemovalFiles, forget_zone, remove_zone};

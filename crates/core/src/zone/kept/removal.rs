@@ -2,12 +2,14 @@
 
 use jiff::civil::Date;
 
-use super::KeptZone;
+use super::align::made_by;
 use super::catalog::without_member;
-use crate::change::{Change, ChangeSet, FileRemoval, FileWrite, InventoryChange, Purpose};
+use super::{KeptZone, Zone, ZoneRemark};
+use crate::change::{Change, Consent, FileRemoval, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, NewZones, Settings};
+use crate::name::Hostname;
 use crate::render;
-use crate::zone::EditError;
+use crate::zone::{EditError, Pattern, Record, RecordType};
 
 /// The files around zones that are removed.
 #[derive(Debug, Clone, Default)]
@@ -16,19 +18,44 @@ pub struct ZoneRemovalFiles {
     pub catalog: Option<Vec<u8>>,
 }
 
-/// Takes a whole zone away: its file, its place in the server's list and in the catalog.
+/// A zone that is to go, as it was read.
+#[derive(Debug, Clone)]
+pub struct ZoneRemoval {
+    pub kept: KeptZone,
+    pub files: ZoneRemovalFiles,
+    /// The pattern that it was made by, where that is known.
+    pub pattern: Option<Pattern>,
+    /// The hostnames in it that were attached until now.
+    pub attached: Vec<Hostname>,
+}
+
+/// Forgets a zone that somebody else keeps.
+pub fn forget_zone(zone: &Zone) -> Plan {
+    let mut plan = Plan::new(format!("remove the zone {}", zone.name));
+    plan.set.inventory(InventoryChange::RemoveZone(zone.clone()));
+    plan.remark(ZoneRemark::StaysElsewhere { zone: zone.name.clone() });
+    plan
+}
+
+/// Decides that a whole zone goes: its file, its place in the server's list and in the catalog. Records that nobody made
+/// by a template or by attaching need a consent.
 pub fn remove_zone(
-    kept: &KeptZone,
-    files: &ZoneRemovalFiles,
+    removal: &ZoneRemoval,
     settings: &Settings,
     layout: &Layout,
     today: Date,
-    set: &mut ChangeSet,
-) -> Result<Vec<String>, EditError> {
+) -> Result<Plan, EditError> {
+    let ZoneRemoval { kept, files, .. } = removal;
     let zone = &kept.zone;
-    set.inventory(InventoryChange::RemoveZone(zone.clone()));
+    let mut plan = Plan::new(format!("remove the zone {}", zone.name));
+    plan.set.inventory(InventoryChange::RemoveZone(zone.clone()));
     if !kept.is_file() {
-        return Ok(vec![format!("the zone {} stays on its primary server; it is not known here any more", zone.name)]);
+        plan.remark(ZoneRemark::StaysOnPrimary { zone: zone.name.clone() });
+        return Ok(plan);
+    }
+    let records = hand_made(removal);
+    if !records.is_empty() {
+        plan.needs_consent(Consent::RemovesHandMadeRecords { zone: zone.name.clone(), records });
     }
     let path = layout.zone_file(&zone.name);
     let server = settings.dns.server;
@@ -36,13 +63,28 @@ pub fn remove_zone(
         let list = String::from_utf8_lossy(files.zone_list.as_deref().unwrap_or_default()).into_owned();
         let text = render::without_zone(server, &list, &zone.name, &path);
         let part = layout.zone_list_of(server, &zone.name);
-        set.file(FileWrite::new(part, files.zone_list.clone(), text, 0o644, Purpose::ZoneList));
+        plan.set.file(FileWrite::new(part, files.zone_list.clone(), text, 0o644, Purpose::ZoneList));
     }
-    set.changes.extend(without_member(&zone.name, files.catalog.as_deref(), today, settings, layout)?);
+    plan.set.changes.extend(without_member(&zone.name, files.catalog.as_deref(), today, settings, layout)?);
     let before = kept.document.source().to_vec();
     let purpose = Purpose::ZoneFile { zone: zone.name.clone() };
-    set.changes.push(Change::RemoveFile(FileRemoval::new(path, before, 0o644, purpose)));
-    Ok(vec![format!("the zone {} is removed", zone.name)])
+    plan.change(Change::RemoveFile(FileRemoval::new(path, before, 0o644, purpose)));
+    plan.remark(ZoneRemark::Removed { zone: zone.name.clone() });
+    Ok(plan)
+}
+
+/// The records that neither the zone's pattern gave nor attaching. Of a zone that came from no template, all but what
+/// every zone has.
+fn hand_made(removal: &ZoneRemoval) -> Vec<Record> {
+    let ZoneRemoval { kept, pattern, attached, .. } = removal;
+    let (document, apex) = (&kept.document, kept.zone.name.dns_name());
+    let made = pattern.as_ref().and_then(|pattern| made_by(pattern, &kept.zone.name, attached, document).ok());
+    let is_made = |record: &Record| match &made {
+        Some(made) => made.records().any(|other| other.owner == record.owner && other.data == record.data),
+        None => record.owner == apex && record.record_type() == RecordType::NS,
+    };
+    let is_by_hand = |record: &&Record| record.record_type() != RecordType::SOA && !is_made(record);
+    document.records().filter(is_by_hand).cloned().collect()
 }
 
 #[cfg(test)]
@@ -50,8 +92,8 @@ mod tests {
     use super::*;
     use crate::account::AccountName;
     use crate::harbor::DnsServer;
-    use crate::name::Hostname;
-    use crate::zone::{Document, Zone, ZoneHome, ZonePlace, new_catalog};
+    use crate::name::DnsName;
+    use crate::zone::{Document, Mail, ZoneDesign, ZoneHome, ZonePlace, new_catalog};
 
     const TODAY: Date = Date::constant(2026, 11, 23);
     const ZONE: &str = "$TTL 900\n@ SOA ns1.saltmarsh.example. host 7 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\n\
@@ -85,8 +127,12 @@ mod tests {
         let members = [name("gullrock.example"), name("quay.example")];
         let catalog = new_catalog(&name("zones.saltmarsh.example"), members.iter(), 7).unwrap();
         let files = ZoneRemovalFiles { zone_list: Some(list.into_bytes()), catalog: Some(catalog.source().to_vec()) };
-        let mut set = ChangeSet::new("detach");
-        remove_zone(&zone, &files, &settings, &layout, TODAY, &mut set).unwrap();
+        let kept = zone.clone();
+        let removal = ZoneRemoval { kept, files, pattern: None, attached: vec![] };
+        let Plan { set, consents, .. } = remove_zone(&removal, &settings, &layout, TODAY).unwrap();
+        // No template gave it this address.
+        let [Consent::RemovesHandMadeRecords { records, .. }] = &consents[..] else { panic!("{consents:?}") };
+        assert_eq!(records.iter().map(Record::to_string).collect::<Vec<_>>(), ["quay.example. 900 IN A 192.0.2.10"]);
         let part = set.pending(&layout.zone_list_of(DnsServer::Bind, &zone.zone.name)).unwrap();
         assert_eq!(part, other.as_bytes());
         let file = layout.zone_file(&name("zones.saltmarsh.example"));
@@ -94,5 +140,29 @@ mod tests {
         assert!(text.contains("gullrock.example.") && !text.contains("quay.example."), "{text}");
         let needs = set.needs();
         assert!(needs.zone_list && needs.gone_zones == [name("quay.example")] && needs.dns());
+    }
+
+    #[test]
+    fn what_a_template_or_attaching_gave_goes_without_a_question_and_nothing_else() {
+        let mut settings = settings();
+        settings.host.nameservers = vec![DnsName::absolute("ns1.saltmarsh.example").unwrap()];
+        settings.host.addresses = vec!["192.0.2.10".parse().unwrap()];
+        let pattern = ZoneDesign::plain(Mail::None).pattern(None, &settings).unwrap();
+        let domain = name("quay.example");
+        let made = pattern.zone(&domain, 7).unwrap();
+        let text = String::from_utf8_lossy(made.source()).into_owned() + "shop\t300\tIN\tA\t192.0.2.10\n";
+        let consents = |text: &str, attached: &[&str]| {
+            let document = Document::parse(text, &domain.dns_name()).unwrap();
+            let removal = ZoneRemoval {
+                kept: KeptZone { document, ..kept("quay.example") },
+                files: ZoneRemovalFiles::default(),
+                pattern: Some(pattern.clone()),
+                attached: attached.iter().map(|text| name(text)).collect(),
+            };
+            remove_zone(&removal, &settings, &Layout::new("/harbor"), TODAY).unwrap().consents.len()
+        };
+        assert_eq!(consents(&text, &["quay.example", "shop.quay.example"]), 0);
+        assert_eq!(consents(&text, &["quay.example"]), 1);
+        assert_eq!(consents(&format!("{text}@\tIN\tTXT\t\"kept by hand\"\n"), &["shop.quay.example"]), 1);
     }
 }

@@ -1,0 +1,138 @@
+//! The decision how the certificate of a site is obtained from now on: kept with the site, so that renewals do the same.
+
+use super::{CertificateRefusal, CertificateWish, KeyKind, ProofWish, wildcard_parent};
+use crate::change::{InventoryChange, Plan};
+use crate::harbor::Settings;
+use crate::name::Hostname;
+use crate::site::Site;
+
+/// What was asked for; `None` leaves it as it is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WishChange {
+    /// The name that was typed: a wildcard covers those below it.
+    pub name: Hostname,
+    /// By its name in the settings; that of `[ca]` is `default`.
+    pub ca: Option<String>,
+    pub key: Option<KeyKind>,
+    pub keep_key: Option<bool>,
+    pub proof: Option<ProofWish>,
+    pub wildcard: Option<bool>,
+}
+
+impl WishChange {
+    /// The wish of a site with what was asked for.
+    pub fn over(&self, before: &CertificateWish, settings: &Settings) -> Result<CertificateWish, CertificateRefusal> {
+        // Whoever orders one wants no share of another.
+        let mut wish = CertificateWish { from: None, ..before.clone() };
+        match self.ca.as_deref() {
+            None => {}
+            Some("default") => wish.ca = None,
+            Some(named) if settings.cas.contains_key(named) => wish.ca = Some(named.to_string()),
+            Some(named) => {
+                let known = settings.cas.keys().cloned().collect();
+                return Err(CertificateRefusal::UnknownCa { ca: named.to_string(), known });
+            }
+        }
+        wish.key = self.key.unwrap_or(wish.key);
+        wish.keep_key = self.keep_key.unwrap_or(wish.keep_key);
+        wish.proof = self.proof.unwrap_or(wish.proof);
+        if self.proof == Some(ProofWish::TlsAlpn01) && settings.web.tls_alpn_listen.is_none() {
+            return Err(CertificateRefusal::NoResponder);
+        }
+        match self.wildcard {
+            Some(true) => {
+                let parent = wildcard_parent(&self.name)?;
+                if !wish.wildcards.contains(&parent) {
+                    wish.wildcards.push(parent);
+                }
+            }
+            Some(false) => {
+                let parent = wildcard_parent(&self.name).ok();
+                wish.wildcards.retain(|one| Some(one) != parent.as_ref());
+            }
+            None => {}
+        }
+        match wish.wildcards.first() {
+            Some(parent) if wish.proof == ProofWish::Http01 => {
+                Err(CertificateRefusal::WildcardProof { parent: parent.clone() })
+            }
+            _ => Ok(wish),
+        }
+    }
+
+    /// The site with the wish.
+    pub fn of_site(&self, site: &Site, settings: &Settings) -> Result<Site, CertificateRefusal> {
+        let mut after = site.clone();
+        *after.rules.certificate = self.over(&site.rules.certificate, settings)?;
+        Ok(after)
+    }
+}
+
+/// Decides that the wish is kept with the site; nothing changes if it is there.
+pub fn keep_wish(site: &Site, wish: &WishChange, settings: &Settings) -> Result<Plan, CertificateRefusal> {
+    let after = wish.of_site(site, settings)?;
+    let mut plan = Plan::new(format!("how the certificate of {} is obtained", site.main()));
+    if after != *site {
+        plan.set.inventory(InventoryChange::ReplaceSite { before: site.clone(), after });
+    }
+    Ok(plan)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::harbor::Ca;
+
+    fn wish() -> WishChange {
+        let name = Hostname::parse("www.gullrock.example").unwrap();
+        WishChange { name, ca: None, key: None, keep_key: None, proof: None, wildcard: None }
+    }
+
+    fn settings() -> Settings {
+        let mut settings = Settings::default();
+        settings.cas.insert("pier".into(), Ca::default());
+        settings
+    }
+
+    fn over(change: &WishChange, before: &CertificateWish) -> Result<CertificateWish, CertificateRefusal> {
+        change.over(before, &settings())
+    }
+
+    #[test]
+    fn what_is_not_named_stays_but_a_share_ends() {
+        let before = CertificateWish {
+            ca: Some("pier".into()),
+            keep_key: true,
+            from: Hostname::parse("quay.example").ok(),
+            ..CertificateWish::default()
+        };
+        assert_eq!(over(&wish(), &before).unwrap(), CertificateWish { from: None, ..before.clone() });
+        let changed =
+            WishChange { ca: Some("default".into()), key: Some(KeyKind::P384), keep_key: Some(false), ..wish() };
+        let after = over(&changed, &before).unwrap();
+        assert_eq!((after.ca, after.key, after.keep_key), (None, KeyKind::P384, false));
+        let named = WishChange { ca: Some("pier".into()), ..wish() };
+        assert_eq!(over(&named, &CertificateWish::default()).unwrap().ca.as_deref(), Some("pier"));
+        let unknown = WishChange { ca: Some("reef".into()), ..wish() };
+        let known = vec!["pier".to_string()];
+        let refused = over(&unknown, &before);
+        assert_eq!(refused, Err(CertificateRefusal::UnknownCa { ca: "reef".into(), known }));
+    }
+
+    #[test]
+    fn a_wildcard_stands_below_the_bare_name_and_is_not_proven_over_http() {
+        let with = WishChange { wildcard: Some(true), ..wish() };
+        let once = over(&with, &CertificateWish::default()).unwrap();
+        assert_eq!(once.wildcards, [Hostname::parse("gullrock.example").unwrap()]);
+        assert_eq!(over(&with, &once).unwrap(), once);
+        let http = WishChange { proof: Some(ProofWish::Http01), ..wish() };
+        assert!(matches!(over(&http, &once), Err(CertificateRefusal::WildcardProof { .. })));
+        let without = WishChange { wildcard: Some(false), ..http };
+        assert!(over(&without, &once).unwrap().wildcards.is_empty());
+        let tls = WishChange { proof: Some(ProofWish::TlsAlpn01), ..wish() };
+        assert_eq!(over(&tls, &once), Err(CertificateRefusal::NoResponder));
+        let mut fronted = settings();
+        fronted.web.tls_alpn_listen = Some("127.0.0.1:10443".parse().unwrap());
+        assert!(tls.over(&once, &fronted).is_ok());
+    }
+}

@@ -1,0 +1,43 @@
+//! What a person must have consented to before a plan is carried out: facts, not questions.
+//!
+//! A plan that takes away or replaces what somebody relies on names it here. How a consent is asked for, and by which
+//! option it is given, is for the command line.
+
+use std::net::SocketAddr;
+use std::path::PathBuf;
+
+use crate::delegation::Outcome;
+use crate::name::{DnsName, Hostname};
+use crate::zone::Record;
+
+/// A fact that the plan rests on, and that is not undone by giving the opposite command.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Consent {
+    /// The web server's file of a site was edited by hand, and the edit is lost.
+    ReplacesHandEdit {
+        site: Hostname,
+        path: PathBuf,
+        /// The file as this program wrote it.
+        written: String,
+        /// The file as it was found.
+        found: String,
+    },
+    /// A zone is removed with records that nobody made by a command.
+    RemovesHandMadeRecords { zone: Hostname, records: Vec<Record> },
+    /// A nameserver does not answer with authority at its new address yet.
+    ServerNotReady { nameserver: DnsName, server: SocketAddr, zone: Hostname, outcome: Outcome },
+    /// The account at a CA is closed; there is no way back.
+    ClosesCaAccount { ca: String },
+}
+
+impl Consent {
+    /// The word that programs know it by.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Consent::ReplacesHandEdit { .. } => "replaces-hand-edit",
+            Consent::RemovesHandMadeRecords { .. } => "removes-hand-made-records",
+            Consent::ServerNotReady { .. } => "server-not-ready",
+            Consent::ClosesCaAccount { .. } => "closes-ca-account",
+        }
+    }
+}

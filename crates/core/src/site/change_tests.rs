@@ -1,0 +1,138 @@
+//! How a site is changed, and what a hand-made edit of its file asks for.
+
+use jiff::Timestamp;
+
+use super::*;
+use crate::account::AccountName;
+use crate::certificate::{CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
+use crate::harbor::WebServer;
+use crate::name::Hostname;
+use crate::site::{SiteKind, SiteRules};
+
+fn site() -> Site {
+    Site {
+        account: AccountName::parse("boatyard").unwrap(),
+        hostnames: vec![Hostname::parse("gullrock.example").unwrap()],
+        document_root: "/home/boatyard/www/gullrock.example".into(),
+        kind: SiteKind::AddonDomain,
+        https: HttpsState::Offered,
+        certificate: None,
+        rules: SiteRules::default(),
+    }
+}
+
+fn settings() -> Settings {
+    let mut settings = Settings::default();
+    settings.web.server = WebServer::Nginx;
+    settings
+}
+
+fn layout() -> Layout {
+    Layout::new("/harbor")
+}
+
+fn loaded() -> ChangeSiteLoaded {
+    let file = render::site_file(&site(), &settings(), &layout()).unwrap();
+    let account = Account::new(site().account, "yard@saltmarsh.example", "/home/boatyard");
+    let (site_file, account) = (Some(file.into_bytes()), Some(account));
+    ChangeSiteLoaded { site: site(), site_file, account, certificate: None, root_is_there: false }
+}
+
+fn certificate() -> Certificate {
+    Certificate {
+        site: site().main().clone(),
+        names: site().hostnames,
+        files: CertificateFiles { folder: "/harbor/certificates/1".into() },
+        not_before: Timestamp::UNIX_EPOCH,
+        not_after: Timestamp::MAX,
+        state: CertificateState::Served,
+        source: CertificateSource::Ca,
+        details: CertificateDetails::default(),
+    }
+}
+
+fn decide(request: &ChangeSite, loaded: &ChangeSiteLoaded) -> Result<Plan, SiteRefusal> {
+    decide_change(request, loaded, &settings(), &layout())
+}
+
+fn after(plan: &Plan) -> Site {
+    let mut all = plan.set.inventory_changes().filter_map(|change| match change {
+        InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),
+        _ => None,
+    });
+    all.next().expect("the site changes")
+}
+
+#[test]
+fn a_hand_made_edit_is_a_consent_and_never_lost_without_it() {
+    let mut edited = loaded();
+    edited.site_file.as_mut().unwrap().extend_from_slice(b"# the yard's own line\n");
+    let www = ChangeSite { www: Some(WwwPolicy::ToBare), ..ChangeSite::default() };
+    let plan = decide(&www, &edited).unwrap();
+    let [Consent::ReplacesHandEdit { path, written, found, .. }] = &plan.consents[..] else { panic!("{plan:?}") };
+    assert_eq!(path, std::path::Path::new("/harbor/servers/nginx/gullrock.example.conf"));
+    assert_eq!(*found, format!("{written}# the yard's own line\n"));
+    // Without any option too: that is how it is written again.
+    let plan = decide(&ChangeSite::default(), &edited).unwrap();
+    assert_eq!((plan.consents.len(), plan.set.needs().web_reload), (1, true));
+    let plan = decide(&www, &loaded()).unwrap();
+    assert!(plan.consents.is_empty() && plan.set.needs().web_reload);
+}
+
+#[test]
+fn a_file_that_is_gone_is_written_again_and_one_that_is_right_is_left_alone() {
+    let plan = decide(&ChangeSite::default(), &loaded()).unwrap();
+    assert!(plan.is_empty() && plan.remarks == [Remark::Unchanged]);
+    let gone = ChangeSiteLoaded { site_file: None, ..loaded() };
+    let plan = decide(&ChangeSite::default(), &gone).unwrap();
+    assert!(plan.consents.is_empty() && plan.set.needs().web_reload);
+}
+
+#[test]
+fn http_is_sent_to_https_at_once_only_with_a_certificate_for_all_names() {
+    let forced = ChangeSite { https: Some(HttpsPolicy::Forced), ..ChangeSite::default() };
+    assert!(matches!(
+        decide(&forced, &loaded()).unwrap().remarks[..],
+        [Remark::Unchanged] | [Remark::Site(SiteRemark::HttpsForced { at_once: false, .. })]
+    ));
+    let covered = ChangeSiteLoaded { certificate: Some(certificate()), ..loaded() };
+    let plan = decide(&forced, &covered).unwrap();
+    assert_eq!(after(&plan).https, HttpsState::Forced);
+    let mut live = covered.clone();
+    live.site.https = HttpsState::Forced;
+    live.site_file = render::site_file(&live.site, &settings(), &layout()).map(String::into_bytes);
+    let offered = ChangeSite { https: Some(HttpsPolicy::Offered), ..ChangeSite::default() };
+    let offered = after(&decide(&offered, &live).unwrap());
+    assert_eq!((offered.https, offered.rules.https_policy), (HttpsState::Offered, HttpsPolicy::Offered));
+}
+
+#[test]
+fn browsers_are_bound_to_https_only_where_it_is_forced() {
+    let hsts = ChangeSite { hsts: Some(Some(60)), ..ChangeSite::default() };
+    let refused = decide(&hsts, &loaded()).unwrap_err();
+    assert_eq!(refused, SiteRefusal::HstsWithoutHttps(site().main().clone()));
+    let covered = ChangeSiteLoaded { certificate: Some(certificate()), ..loaded() };
+    let both = ChangeSite { https: Some(HttpsPolicy::Forced), ..hsts };
+    assert_eq!(after(&decide(&both, &covered).unwrap()).rules.hsts, Some(60));
+    let mut bound = loaded();
+    bound.site.rules.hsts = Some(60);
+    bound.site_file = render::site_file(&bound.site, &settings(), &layout()).map(String::into_bytes);
+    let off = ChangeSite { hsts: Some(None), ..ChangeSite::default() };
+    assert_eq!(after(&decide(&off, &bound).unwrap()).rules.hsts, None);
+}
+
+#[test]
+fn another_document_root_is_new_or_said_to_be_there() {
+    let root = |existing| ChangeSite { document_root: Some("yard".into()), existing, ..ChangeSite::default() };
+    let plan = decide(&root(false), &loaded()).unwrap();
+    assert_eq!(after(&plan).document_root, PathBuf::from("/home/boatyard/yard"));
+    let Some(Change::MakeFolder(make)) = plan.set.changes.first() else { panic!("{plan:?}") };
+    assert_eq!((make.below.as_path(), make.mode), (std::path::Path::new("yard"), 0o755));
+    let there = ChangeSiteLoaded { root_is_there: true, ..loaded() };
+    assert_eq!(decide(&root(false), &there), Err(SiteRefusal::RootIsThere("/home/boatyard/yard".into())));
+    assert!(decide(&root(true), &there).is_ok());
+    let outside = ChangeSite { document_root: Some("/etc".into()), ..ChangeSite::default() };
+    assert!(matches!(decide(&outside, &loaded()), Err(SiteRefusal::OutsideHome { .. })));
+    let lost = ChangeSiteLoaded { account: None, ..loaded() };
+    assert!(matches!(decide(&root(true), &lost), Err(SiteRefusal::UnknownAccount(_))));
+}

@@ -1,0 +1,80 @@
+//! Why a change of sites is refused: facts, whose words and advice are added where errors are shown.
+
+use std::net::IpAddr;
+use std::path::PathBuf;
+
+use super::SiteKind;
+use crate::account::{AccountName, LimitReached};
+use crate::harbor::PathError;
+use crate::name::{DnsName, Hostname};
+use crate::zone::{EditError, NewZoneRefused};
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum SiteRefusal {
+    UnknownAccount(AccountName),
+    AlreadyAttached {
+        hostname: Hostname,
+        kind: SiteKind,
+        account: AccountName,
+        document_root: PathBuf,
+    },
+    SomebodyElses {
+        hostname: Hostname,
+        domain: Hostname,
+        owner: AccountName,
+    },
+    PublicSuffix(Hostname),
+    /// The settings name no addresses to serve sites at.
+    NoAddresses,
+    NewZone(NewZoneRefused),
+    Path(PathError),
+    OutsideHome {
+        document_root: PathBuf,
+        home: PathBuf,
+    },
+    NotOurAddress(IpAddr),
+    InTheWay(PathBuf),
+    RootIsThere(PathBuf),
+    NotAttached(Hostname),
+    /// An alias that leads back to the name itself.
+    LeadsBack(DnsName, Hostname),
+    AliasAtApex(Hostname),
+    /// No zone of the harbor holds the name.
+    NoZone(Hostname),
+    NothingToServe(Hostname),
+    ZoneRefuses {
+        zone: Hostname,
+        error: EditError,
+    },
+    /// The zone cannot lose the addresses of names that are detached.
+    ZoneKeepsAddresses {
+        zone: Hostname,
+        error: EditError,
+    },
+    /// A name that stays attached lies in a zone that is to go; its account, if that is another one.
+    ZoneInUse {
+        zone: Hostname,
+        by: Hostname,
+        owner: Option<AccountName>,
+    },
+    HstsWithoutHttps(Hostname),
+    Limit(LimitReached),
+}
+
+impl From<NewZoneRefused> for SiteRefusal {
+    fn from(refused: NewZoneRefused) -> Self {
+        SiteRefusal::NewZone(refused)
+    }
+}
+
+impl From<PathError> for SiteRefusal {
+    fn from(error: PathError) -> Self {
+        SiteRefusal::Path(error)
+    }
+}
+
+impl From<LimitReached> for SiteRefusal {
+    fn from(reached: LimitReached) -> Self {
+        SiteRefusal::Limit(reached)
+    }
+}

@@ -1,0 +1,40 @@
+//! The decision to add, replace or remove records in a zone of the inventory, as a plan.
+
+use jiff::Timestamp;
+
+use super::{KeptZone, ZoneRefusal, ZoneRemark};
+use crate::change::{FileWrite, Plan, Purpose};
+use crate::zone::rules::Surroundings;
+use crate::zone::{AlterRequest, Altered, Document, alter, serial_date};
+use std::path::PathBuf;
+
+/// Decides a change of records; `not_in_use` is what was seen of who serves the zone to visitors.
+pub fn alter_kept(
+    kept: &KeptZone,
+    request: &AlterRequest,
+    around: &Surroundings,
+    not_in_use: Option<ZoneRemark>,
+    title: &str,
+    now: Timestamp,
+) -> Result<(Plan, Altered), ZoneRefusal> {
+    let altered = alter(&kept.document, request, around, serial_date(now))?;
+    let mut plan = Plan::new(title);
+    not_in_use.into_iter().for_each(|remark| plan.remark(remark));
+    plan.change(kept.change(&altered.zone, &altered.removed, &altered.added));
+    Ok((plan, altered))
+}
+
+/// The same in a master file anywhere, which no server has to hear of.
+pub fn alter_loose(
+    path: PathBuf,
+    document: &Document,
+    request: &AlterRequest,
+    title: &str,
+    now: Timestamp,
+) -> Result<(Plan, Altered), ZoneRefusal> {
+    let altered = alter(document, request, &Surroundings::default(), serial_date(now))?;
+    let mut plan = Plan::new(title);
+    let before = Some(document.source().to_vec());
+    plan.set.file(FileWrite::new(path, before, altered.zone.source(), 0o644, Purpose::Loose));
+    Ok((plan, altered))
+}

@@ -1,0 +1,44 @@
+//! Why a change of a zone is refused: facts, whose words and advice are added where errors are shown.
+
+use super::NewZoneRefused;
+use crate::account::AccountName;
+use crate::name::Hostname;
+use crate::zone::{AlterRefused, EditError, ZoneError};
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ZoneRefusal {
+    UnknownAccount(AccountName),
+    Exists {
+        zone: Hostname,
+        account: AccountName,
+    },
+    New(NewZoneRefused),
+    Alter(AlterRefused),
+    CatalogUnmade {
+        catalog: Hostname,
+        error: ZoneError,
+    },
+    Catalog {
+        catalog: Hostname,
+        error: EditError,
+    },
+    /// The set that zones are to be moved to names no nameserver.
+    EmptySet(String),
+    /// A record cannot be written into the zone, or taken out.
+    Edit {
+        zone: Hostname,
+        error: EditError,
+    },
+}
+
+impl From<NewZoneRefused> for ZoneRefusal {
+    fn from(refused: NewZoneRefused) -> Self {
+        ZoneRefusal::New(refused)
+    }
+}
+
+impl From<AlterRefused> for ZoneRefusal {
+    fn from(refused: AlterRefused) -> Self {
+        ZoneRefusal::Alter(refused)
+    }
+}

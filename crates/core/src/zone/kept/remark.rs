@@ -1,0 +1,79 @@
+//! What decisions about zones have to tell.
+
+use crate::account::AccountName;
+use crate::name::{DnsName, Hostname};
+use crate::zone::Record;
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ZoneRemark {
+    New {
+        zone: Hostname,
+        serial: u32,
+    },
+    /// Known from now on; its primary server has held it before.
+    OnPrimary {
+        zone: Hostname,
+        records: usize,
+        serial: u32,
+    },
+    /// Known from now on, and kept by somebody else.
+    Elsewhere {
+        zone: Hostname,
+    },
+    /// No zone here holds the name: its records are handed over.
+    KeptElsewhere {
+        zone: Hostname,
+    },
+    AddressesKept {
+        zone: Hostname,
+        hostname: Hostname,
+    },
+    RecordAdded {
+        zone: Hostname,
+        record: Record,
+    },
+    RecordRemoved {
+        zone: Hostname,
+        record: Record,
+    },
+    /// Address records that led here, and others that were put there for a certificate's seller.
+    AddressesRemoved {
+        zone: Hostname,
+        addresses: usize,
+        others: usize,
+    },
+    Removed {
+        zone: Hostname,
+    },
+    /// Its primary server goes on serving it; it is not known here any more.
+    StaysOnPrimary {
+        zone: Hostname,
+    },
+    /// Somebody else goes on keeping it; it is not known here any more.
+    StaysElsewhere {
+        zone: Hostname,
+    },
+    HandedTo {
+        zone: Hostname,
+        account: AccountName,
+    },
+    CatalogNew {
+        catalog: Hostname,
+        members: usize,
+    },
+    CatalogChanged {
+        catalog: Hostname,
+        removed: usize,
+        added: usize,
+    },
+    /// Transfers are limited to the keys of so many secondaries.
+    Published {
+        secondaries: usize,
+    },
+    /// Visitors get another zone than this one: a finding says why, and these servers answer.
+    NotInUse {
+        zone: Hostname,
+        finding: crate::finding::Finding,
+        nameservers: Vec<DnsName>,
+    },
+}
