@@ -3,7 +3,7 @@
 use std::io::{IsTerminal, Write};
 use std::time::Duration;
 
-use brightharbor_io::carry_out::Event;
+use brightharbor_io::carry_out::{Event, Recovered};
 use indicatif::{ProgressBar, ProgressStyle};
 
 /// A spinner on a terminal, from the first thing that is worth telling; elsewhere only what somebody has to know.
@@ -57,9 +57,28 @@ impl Progress {
     pub fn event(&self, event: Event) {
         match event {
             Event::WaitingForLock { held_by } => {
-                self.note(&format!("waiting: another command works in this harbor ({held_by})"));
+                self.note(&format!("waiting: another command is running in this harbor ({held_by})"));
             }
-            Event::WritingFiles(count) => self.doing(&format!("writing {count} file(s)")),
+            Event::Recovered(Recovered { title, left }) => {
+                self.note(&format!("note: the command `{title}` was killed midway; it was rolled back"));
+                for left in left {
+                    self.note(&format!("note: this could not be rolled back: {left}"));
+                }
+            }
+            Event::LookingWhereNamesLead => self.doing("checking where the names lead"),
+            Event::Ordering { site, what } => self.doing(&format!("certificate of {site}: {what}")),
+            Event::InstallingCertificates => self.doing("installing certificates"),
+            Event::VerifyingCertificates => self.doing("verifying certificates by TLS handshakes"),
+            Event::AskingWhenToRenew => self.doing("asking when certificates should be renewed"),
+            Event::AskingWhoServes(zone) => self.doing(&format!("asking who serves {zone}")),
+            Event::NotEverywhere { missing, of } => {
+                self.doing(&format!("{missing} of {of} authoritative servers do not have it yet"));
+            }
+            Event::LookingAt(what) => self.doing(&format!("checking {what}")),
+            Event::ProofsStay { site, reason } => {
+                self.note(&format!("note: challenge records for {site} are still in the zone: {reason}"));
+            }
+            Event::WritingFiles(count) => self.doing(&format!("writing files ({count})")),
             Event::TestingWebServer => self.doing("the web server tests its configuration"),
             Event::ReloadingWebServer => self.doing("the web server reloads"),
             Event::LoadingZones => self.doing("the DNS server loads the zone"),

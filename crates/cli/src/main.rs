@@ -4,23 +4,19 @@
 //! share, `show/` what is printed.
 
 mod args;
+mod attaching;
 mod commands;
-mod demands;
+mod demanding;
 mod design;
+mod detaching;
 mod duration;
 mod error;
 mod events;
-mod holders;
-mod look;
+mod network;
 mod options;
-mod pending;
-mod revocations;
 mod run;
-mod secure;
-mod services;
 mod settings;
 mod show;
-mod site_change;
 
 use std::process::ExitCode;
 

@@ -1,8 +1,13 @@
 //! Options that many commands share.
 
 use std::path::PathBuf;
+use std::time::Duration;
 
-use clap::Args;
+use brightharbor_core::site::WwwPolicy;
+use clap::{Args, ValueEnum};
+
+use crate::duration::parse_duration;
+use crate::error::Error;
 
 #[derive(Debug, Args)]
 pub struct Common {
@@ -17,10 +22,49 @@ pub struct Common {
 /// For commands that change something.
 #[derive(Debug, Clone, Default, Args)]
 pub struct ChangeOptions {
-    /// Show the changes and a diff, and do nothing.
+    /// Show the changes and a diff, and do nothing. Ends as the command itself would without --yes.
     #[arg(long)]
     pub dry_run: bool,
-    /// Carry the changes out without asking.
+    /// Do not ask for confirmation, and consent to what is named.
     #[arg(long)]
     pub yes: bool,
+}
+
+/// The www twin of a hostname.
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub enum WwwArgument {
+    /// Both are served.
+    Also,
+    /// www redirects to the bare name.
+    ToBare,
+    /// The bare name redirects to www.
+    ToWww,
+    /// No twin.
+    None,
+}
+
+impl From<WwwArgument> for WwwPolicy {
+    fn from(typed: WwwArgument) -> WwwPolicy {
+        match typed {
+            WwwArgument::Also => WwwPolicy::Also,
+            WwwArgument::ToBare => WwwPolicy::ToBare,
+            WwwArgument::ToWww => WwwPolicy::ToWww,
+            WwwArgument::None => WwwPolicy::None,
+        }
+    }
+}
+
+/// For commands that can wait until the authoritative servers have a change.
+#[derive(Debug, Args)]
+pub struct WatchOption {
+    /// Wait until all authoritative servers answer with the change, at most this long (seconds, or as 1h30m).
+    #[arg(long, value_name = "DURATION", num_args = 0..=1, default_missing_value = "10m")]
+    watch: Option<String>,
+}
+
+impl WatchOption {
+    pub fn patience(&self) -> Result<Option<Duration>, Error> {
+        let read = |text: &String| parse_duration(text, "give seconds, or as 1h30m");
+        self.watch.as_ref().map(read).transpose()
+    }
 }

@@ -1,16 +1,17 @@
-//! The steps that all changing commands share, once: load, decide, show, carry out, record.
-//!
-//! Nothing below "show" knows of a dry run: what is shown there is the very change set that is carried out.
+//! The steps that all commands share: what each gets, and the way of a change from the decision to what is shown of it.
 
 use std::future::Future;
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::PathBuf;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
-use brightharbor_core::change::ChangeSet;
-use brightharbor_io::carry_out::{Recovered, carry_out, recover, take_lock};
-use brightharbor_io::clock;
+use brightharbor_core::change::{Consent, InventoryChange, Plan};
+use brightharbor_core::harbor::Settings;
+use brightharbor_io::door::{self, Door, Manner};
 use brightharbor_io::harbor::Harbor;
+use brightharbor_io::overlay::Overlay;
+use brightharbor_io::secure::{WorkDoor, WorkError};
+use brightharbor_io::server::await_fingerprint;
 use jiff::Timestamp;
 use tokio::runtime::Runtime;
 
@@ -18,9 +19,7 @@ use crate::error::Error;
 use crate::events::Progress;
 use crate::options::{ChangeOptions, Common};
 use crate::settings;
-
-/// How long a command waits for another one that works in the same harbor.
-const LOCK_PATIENCE: Duration = Duration::from_secs(60);
+use crate::show::words;
 
 /// What every command gets.
 pub struct Context {
@@ -45,6 +44,14 @@ impl Context {
     pub fn block_on<T>(&self, work: impl Future<Output = T>) -> Result<T, Error> {
         Ok(runtime()?.block_on(work))
     }
+
+    /// Runs work that goes on without asking, such as securing sites, with the settings as they are now.
+    pub async fn work<T>(&self, work: impl AsyncFnOnce(&WorkDoor<'_>) -> Result<T, WorkError>) -> Result<T, Error> {
+        let settings: Settings = settings::read(&self.root)?;
+        let open = || Harbor::open(&self.root, settings.clone()).map_err(WorkError::from);
+        let tell = |event| self.progress.event(event);
+        Ok(work(&Door { open: &open, tell: &tell }).await?)
+    }
 }
 
 pub fn runtime() -> Result<Runtime, Error> {
@@ -67,74 +74,127 @@ pub fn runtime_for_many(things: usize) -> Result<Runtime, Error> {
         .map_err(|error| Error::refused("runtime", format!("the network cannot be used: {error}")))
 }
 
-/// What a command has decided.
-pub struct Decision {
-    pub set: ChangeSet,
-    /// What was made of the request, in sentences.
-    pub said: Vec<String>,
-}
-
-/// A decision with what became of it.
-pub struct Changed {
-    pub set: ChangeSet,
-    pub said: Vec<String>,
-    /// The logbook entry; `None` for a dry run.
+/// A plan with what became of it.
+#[derive(Debug)]
+pub struct Carried {
+    pub plan: Plan,
+    /// The logbook entry; `None`: nothing was carried out.
     pub entry: Option<i64>,
-    /// How long carrying it out took: mostly the servers' tests, which read what a reload will read again.
+    /// How long carrying it out took.
     pub took: Duration,
+    /// For a dry run: what would have to be consented to, and was not.
+    pub missing: Vec<Consent>,
 }
 
-/// Runs one change from "load" to "record". `decide` sees the harbor as it is while the lock is held.
-pub async fn change(
-    context: &Context,
-    title: &str,
-    options: &ChangeOptions,
-    decide: impl AsyncFnOnce(&Harbor, Timestamp) -> Result<Decision, Error>,
-) -> Result<Changed, Error> {
-    let mut harbor = context.open()?;
-    if options.dry_run {
-        let Decision { set, said } = decide(&harbor, clock::now()).await?;
-        return Ok(Changed { set, said, entry: None, took: Duration::ZERO });
-    }
-    let tell = |event| context.progress.event(event);
-    let lock = take_lock(&harbor.layout.lock(), title, LOCK_PATIENCE, &tell)?;
-    for recovered in recover(&harbor, &lock).await? {
-        tell_recovered(context, &recovered);
-    }
-    let now = clock::now();
-    let Decision { set, said } = decide(&harbor, now).await?;
-    if set.is_empty() {
-        return Ok(Changed { set, said, entry: None, took: Duration::ZERO });
-    }
-    ask(context, options, &set)?;
-    let begun = Instant::now();
-    let entry = carry_out(&mut harbor, &lock, &set, now, &tell).await?;
-    Ok(Changed { set, said, entry: Some(entry), took: begun.elapsed() })
+/// How a plan is put before the person who gave the command.
+pub struct Asking<'a> {
+    context: &'a Context,
+    options: &'a ChangeOptions,
+    /// Consents that an option of the command gives.
+    given: &'a dyn Fn(&Consent) -> bool,
 }
 
-fn tell_recovered(context: &Context, recovered: &Recovered) {
-    let title = &recovered.title;
-    context.progress.note(&format!("note: the command `{title}` was killed midway; it has been taken back"));
-    for left in &recovered.left {
-        context.progress.note(&format!("note: this could not be taken back: {left}"));
+impl<'a> Asking<'a> {
+    pub fn new(context: &'a Context, options: &'a ChangeOptions, given: &'a dyn Fn(&Consent) -> bool) -> Self {
+        Self { context, options, given }
+    }
+
+    fn missing(&self, plan: &Plan) -> Vec<Consent> {
+        let is_missing = |consent: &&Consent| !self.options.yes && !(self.given)(consent);
+        plan.consents.iter().filter(is_missing).cloned().collect()
+    }
+
+    /// Whether somebody sits there who can say no.
+    fn is_at_terminal(&self) -> bool {
+        let terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
+        terminal && !self.options.yes && !self.context.json
     }
 }
 
-/// A person at a terminal sees what will be done and may say no; a script is not asked.
-fn ask(context: &Context, options: &ChangeOptions, set: &ChangeSet) -> Result<(), Error> {
-    let at_terminal = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
-    if options.yes || context.json || !at_terminal {
-        return Ok(());
+impl Manner<Error> for Asking<'_> {
+    fn is_dry_run(&self) -> bool {
+        self.options.dry_run
     }
+
+    fn is_shown(&self) -> bool {
+        self.is_at_terminal()
+    }
+
+    fn consent(&self, plan: &Plan) -> Result<(), Error> {
+        let missing = self.missing(plan);
+        match self.is_at_terminal() {
+            true => ask(self.context, plan, &missing),
+            false if missing.is_empty() => Ok(()),
+            false => Err(Error::consent_needed(&missing)),
+        }
+    }
+}
+
+/// A person at a terminal sees what will be done and may say no; what takes something away has to be agreed to.
+fn ask(context: &Context, plan: &Plan, missing: &[Consent]) -> Result<(), Error> {
     context.progress.pause();
-    for change in &set.changes {
-        let _ = writeln!(std::io::stderr(), "  {}", change.line());
+    let mut err = std::io::stderr().lock();
+    for change in &plan.set.changes {
+        let _ = writeln!(err, "  {}", words::change_line(change));
     }
-    let _ = write!(std::io::stderr(), "Carry this out? [Y/n] ");
+    for consent in missing {
+        let told = words::consent(consent);
+        let _ = writeln!(err, "{}.", told.sentence());
+        let _ = write!(err, "{}", told.detail);
+    }
+    let _ = write!(err, "{}", if missing.is_empty() { "Carry this out? [Y/n] " } else { "Do it all the same? [y/N] " });
+    let _ = err.flush();
     let mut answer = String::new();
     let _ = std::io::stdin().lock().read_line(&mut answer);
     match answer.trim().to_ascii_lowercase().as_str() {
-        "" | "y" | "yes" => Ok(()),
+        "" if missing.is_empty() => Ok(()),
+        "y" | "yes" => Ok(()),
         _ => Err(Error::refused("declined", "nothing was changed, as you said")),
     }
+}
+
+/// Runs one change on its way. `decide` loads and decides; what it gives beside the plan comes back with it.
+pub async fn change<T>(
+    context: &Context,
+    title: &str,
+    options: &ChangeOptions,
+    decide: impl AsyncFn(&mut Overlay<'_>, Timestamp) -> Result<(Plan, T), Error>,
+) -> Result<(Carried, T), Error> {
+    change_as(context, title, &Asking::new(context, options, &|_| false), decide).await
+}
+
+/// The same where an option of the command gives a consent.
+pub async fn change_as<T>(
+    context: &Context,
+    title: &str,
+    asking: &Asking<'_>,
+    decide: impl AsyncFn(&mut Overlay<'_>, Timestamp) -> Result<(Plan, T), Error>,
+) -> Result<(Carried, T), Error> {
+    let open = || context.open();
+    let tell = |event| context.progress.event(event);
+    let door = Door { open: &open, tell: &tell };
+    let (changed, beside) = door::change(&door, title, asking, decide).await?;
+    let door::Changed { plan, entry, took } = changed;
+    let missing = if asking.is_dry_run() { asking.missing(&plan) } else { vec![] };
+    Ok((Carried { plan, entry, took, missing }, beside))
+}
+
+impl Carried {
+    /// Whether it is settled: carried out, or there was nothing to do.
+    pub fn is_done(&self) -> bool {
+        self.entry.is_some() || self.plan.is_empty()
+    }
+}
+
+/// A reload takes its time: asks, for a few seconds at most, until a site of the plan is served as it is now. One reload
+/// serves all sites, so that one of them is enough.
+pub async fn until_served(context: &Context, carried: &Carried) -> Result<(), Error> {
+    let after = carried.plan.set.inventory_changes().find_map(|change| match change {
+        InventoryChange::ReplaceSite { after, .. } => Some(after),
+        _ => None,
+    });
+    if let (Some(site), Some(_)) = (after, carried.entry) {
+        await_fingerprint(&context.open()?.settings, site, carried.took).await;
+    }
+    Ok(())
 }

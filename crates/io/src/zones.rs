@@ -5,7 +5,9 @@
 
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 
+use brightharbor_core::change::ExistingFile;
 use brightharbor_core::harbor::{DnsServer, Settings};
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::zone::{Document, ZoneError};
@@ -14,6 +16,7 @@ use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace, updated_at};
 use crate::dns::{KeyFileError, RequestError, TransactionKey, takes_updates, transfer};
 use crate::harbor::Harbor;
 use crate::install::{FileError, read_if_there};
+use crate::overlay::NotAsked;
 
 /// Why a zone could not be read.
 #[derive(Debug, thiserror::Error)]
@@ -36,20 +39,42 @@ pub enum ZoneReadError {
     Foreign { zone: Hostname, server: SocketAddr, error: Box<ZoneError> },
     #[error("the server holds the zone {0} as dynamic: there is a journal beside its file, with newer data")]
     Dynamic(Hostname),
+    /// The same once more for another reading of the command.
+    #[error("{0}")]
+    Before(Rc<ZoneReadError>),
+    #[error(transparent)]
+    NotAsked(#[from] NotAsked),
+}
+
+impl From<Rc<ZoneReadError>> for ZoneReadError {
+    fn from(error: Rc<ZoneReadError>) -> Self {
+        Rc::try_unwrap(error).unwrap_or_else(ZoneReadError::Before)
+    }
 }
 
 /// Reads the zone to be changed.
 pub async fn read_zone(harbor: &Harbor, zone: &Zone) -> Result<KeptZone, ZoneReadError> {
-    let settings = &harbor.settings;
-    let (server, key_file) = match zone.home {
-        ZoneHome::Elsewhere => return Err(ZoneReadError::Elsewhere(zone.name.clone())),
-        ZoneHome::Remote => primary_of(settings, zone)?,
-        ZoneHome::Here => match held_by_server(settings, &zone.name).await? {
-            Some(place) => place,
-            None => return read_file(harbor, zone),
-        },
-    };
-    let key = TransactionKey::read(&key_file)?;
+    match where_kept(&harbor.settings, zone).await? {
+        Some((server, key_file)) => transfer_zone(zone, server, &key_file).await,
+        None => read_zone_file(harbor, zone, read_if_there(&harbor.layout.zone_file(&zone.name))?),
+    }
+}
+
+/// The server that a zone is read from, with the file of the key for it; `None`: its file here is the truth.
+pub(crate) async fn where_kept(
+    settings: &Settings,
+    zone: &Zone,
+) -> Result<Option<(SocketAddr, PathBuf)>, ZoneReadError> {
+    match zone.home {
+        ZoneHome::Elsewhere => Err(ZoneReadError::Elsewhere(zone.name.clone())),
+        ZoneHome::Remote => primary_of(settings, zone).map(Some),
+        ZoneHome::Here => held_by_server(settings, &zone.name).await,
+    }
+}
+
+/// Reads a zone from the server that holds it.
+pub(crate) async fn transfer_zone(zone: &Zone, server: SocketAddr, key_file: &Path) -> Result<KeptZone, ZoneReadError> {
+    let key = TransactionKey::read(key_file)?;
     let records = transfer(server, &zone.name.dns_name(), Some(&key))
         .await
         .map_err(|error| ZoneReadError::Transfer { zone: zone.name.clone(), error })?;
@@ -58,7 +83,8 @@ pub async fn read_zone(harbor: &Harbor, zone: &Zone) -> Result<KeptZone, ZoneRea
         server,
         error: Box::new(error),
     })?;
-    Ok(KeptZone { zone: zone.clone(), document, place: ZonePlace::Primary { server, key_file } })
+    let place = ZonePlace::Primary { server, key_file: key_file.to_path_buf() };
+    Ok(KeptZone { zone: zone.clone(), document, place })
 }
 
 /// The primary server of a remote zone, and the file of the key for it.
@@ -82,9 +108,10 @@ async fn held_by_server(settings: &Settings, zone: &Hostname) -> Result<Option<(
     }
 }
 
-fn read_file(harbor: &Harbor, zone: &Zone) -> Result<KeptZone, ZoneReadError> {
+/// A zone from its file, as it was read.
+pub(crate) fn read_zone_file(harbor: &Harbor, zone: &Zone, content: ExistingFile) -> Result<KeptZone, ZoneReadError> {
     let path = harbor.layout.zone_file(&zone.name);
-    let bytes = read_if_there(&path)?.ok_or_else(|| ZoneReadError::Gone(path.clone()))?;
+    let bytes = content.ok_or_else(|| ZoneReadError::Gone(path.clone()))?;
     let mut journal = path.clone().into_os_string();
     journal.push(".jnl");
     if harbor.settings.dns.server == DnsServer::Bind && Path::new(&journal).exists() {

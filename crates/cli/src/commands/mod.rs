@@ -19,7 +19,12 @@ pub mod survey;
 pub mod tend;
 pub mod zone;
 
+use brightharbor_core::account::{Account, AccountName, AccountPlan, AccountRefusal};
+use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::Hostname;
+use brightharbor_core::nameserver::NameserverRefusal;
+use brightharbor_core::site::{Site, SiteRefusal};
+use brightharbor_io::harbor::Harbor;
 
 use crate::args::Command;
 use crate::error::Error;
@@ -94,6 +99,42 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Logbook(logbook) => logbook::run(logbook, context),
         Command::Explain(explain) => explain::run(explain),
     }
+}
+
+/// An account's name as typed.
+pub fn account_name(typed: &str) -> Result<AccountName, Error> {
+    AccountName::parse(typed).map_err(Error::wrong_use)
+}
+
+/// A plan's name as typed.
+pub fn plan_name(typed: &str) -> Result<AccountName, Error> {
+    AccountName::parse(typed).map_err(|_| {
+        Error::wrong_use(format!("`{}` is not a plan name", typed.escape_debug()))
+            .advice("1 to 31 lower-case letters, digits or hyphens, a letter first")
+    })
+}
+
+/// The account by its name as typed.
+pub fn find_account(harbor: &Harbor, typed: &str) -> Result<Account, Error> {
+    let name = account_name(typed)?;
+    harbor.store.account(&name)?.ok_or_else(|| AccountRefusal::Unknown(name).into())
+}
+
+/// The plan by its name as typed.
+pub fn find_plan(harbor: &Harbor, typed: &str) -> Result<AccountPlan, Error> {
+    let name = plan_name(typed)?;
+    harbor.store.plan(&name)?.ok_or_else(|| AccountRefusal::UnknownPlan(name).into())
+}
+
+/// A nameserver set by its name; that of `[host]` goes by `host`.
+pub fn find_set(harbor: &Harbor, name: &str) -> Result<NameserverSet, Error> {
+    let set = harbor.settings.nameserver_set(Some(name).filter(|name| *name != "host"));
+    set.ok_or_else(|| NameserverRefusal::Unknown(name.to_string()).into())
+}
+
+/// The site of a hostname.
+pub fn find_site(harbor: &Harbor, name: &Hostname) -> Result<Site, Error> {
+    harbor.store.site_of(name)?.ok_or_else(|| SiteRefusal::NotAttached(name.clone()).into())
 }
 
 /// Reads what a site is asked for by, as typed: a hostname, or an address.

@@ -5,16 +5,16 @@ use std::net::IpAddr;
 use brightharbor_core::harbor::ServerAddress;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::survey::{Spread, Survey as Links};
+use brightharbor_io::look::look;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::attach::exit_of;
 use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
-use crate::look::look;
+
 use crate::run::Context;
 use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::show::{Shown, exit_of, json};
 
 /// Walk the six links of a hostname as a visitor would; say where it stops, why, and whose turn it is.
 #[derive(Debug, Args)]

@@ -1,41 +1,41 @@
 //! `tend`: the scheduled job. Takes back what a killed command left, gets the certificates that wait for their links,
 //! and renews those that are due.
 
-use brightharbor_core::certificate::Certificate;
 use brightharbor_core::certificate::due::{due, to_ask_about};
-use brightharbor_core::certificate::former::{forget, over_before};
+use brightharbor_core::certificate::former::{FormerCertificate, forget, over_before};
 use brightharbor_core::certificate::revocation::forget_over;
-use brightharbor_core::change::ChangeSet;
+use brightharbor_core::certificate::securing::{Secured, Wanted};
+use brightharbor_core::certificate::{Certificate, CertificateRemark, Waiting};
+use brightharbor_core::change::Remark;
 use brightharbor_core::name::Hostname;
-use brightharbor_io::clock;
+use brightharbor_core::redirect::{StuckRedirect, end_redirects};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::clear_away;
+use brightharbor_io::secure::{Demanded, Revoked, bring, called_back, carry_through, outcome_of, outdated, secure_all};
+use brightharbor_io::{clock, load};
 use clap::Args;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
-use crate::demands::{Seen, tend_demands};
+use crate::demanding::tend_demands;
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
-use crate::revocations::{Revoked, carry_through};
-use crate::run::{Context, Decision, change};
-use crate::secure::{SecureOutcome, Secured, Wanted, called_back, outdated, secure_all};
-use crate::services::{Brought, bring};
+use crate::run::{Context, change};
 use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
-use crate::site_change::site_change;
+use crate::show::json::BroughtDocument;
+use crate::show::{Shown, json, words};
 
 /// Former certificates that one run clears away: the next one goes on.
 const CLEARED_AT_ONCE: usize = 1_000;
 
-/// Finish what waits and renew what is due. Made to be run by a timer, every few minutes.
+/// Complete pending work and renew certificates. Made to be run by a timer, every few minutes.
 #[derive(Debug, Args)]
 pub struct Tend {
     /// Say what would be tried, and do nothing.
     #[arg(long)]
     dry_run: bool,
-    /// Go on without asking (the timer is never asked).
+    /// Do not ask for confirmation (a timer is never asked).
     #[arg(long)]
     yes: bool,
 }
@@ -44,75 +44,69 @@ pub fn run(args: &Tend, context: &Context) -> Report {
     context.block_on(tend(args, context))?
 }
 
-/// The redirects that hold no longer, taken out of their sites.
-fn end_redirects(harbor: &Harbor, options: &ChangeOptions, now: Timestamp) -> Result<Decision, Error> {
-    let mut set = ChangeSet::new("tend: end redirects");
-    let mut said = Vec::new();
-    for site in harbor.store.sites_with_redirects(None)? {
-        let mut after = site.clone();
-        after.rules.redirects.retain(|redirect| redirect.until.is_none_or(|until| until > now));
-        if after != site {
-            let gone = site.rules.redirects.iter().filter(|redirect| !after.rules.redirects.contains(redirect));
-            match site_change(harbor, &site, &after, options, &mut set) {
-                Ok(()) => said.extend(gone.map(|redirect| format!("the redirect of {} has ended", redirect.source))),
-                // A file that was changed by hand, say: it is shown by `site change`.
-                Err(error) => {
-                    let first = error.message.lines().next().unwrap_or_default();
-                    said.push(format!("a redirect of {} should have ended and stays: {first}", site.main()));
-                }
+/// What ends with the day: redirects, former certificates, demands of sellers.
+async fn end_what_is_over(context: &Context, report: &mut Tended) -> Result<(), Error> {
+    // Asked by the timer; no file that somebody has edited by hand is written over, since the decisions leave it alone.
+    let yes = ChangeOptions { dry_run: false, yes: true };
+    let (ended, stuck) = change(context, "tend", &yes, async |overlay, now| {
+        let sites = load::sites_with_files(overlay, overlay.store.sites_with_redirects(None)?)?;
+        Ok(end_redirects(&sites, &overlay.settings, &overlay.layout, now))
+    })
+    .await?;
+    report.ended = ended.plan.remarks;
+    report.stuck = stuck;
+    // The files go before they are forgotten, so that a run that is killed in between leaves none that nobody knows.
+    let cleared = clear_files(&context.open()?, clock::now())?;
+    let title = "tend: clear away certificates that are over";
+    let (forgotten, ()) = change(context, title, &yes, async |overlay, now| {
+        let mut plan = forget(&cleared.gone);
+        plan.extend(forget_over(&overlay.store.revocations()?, now));
+        Ok((plan, ()))
+    })
+    .await?;
+    report.ended.extend(forgotten.plan.remarks);
+    report.ended.extend(cleared.stuck);
+    let (ended, demanded) = tend_demands(context).await?;
+    report.ended.extend(ended);
+    report.demanded = demanded;
+    Ok(())
+}
+
+/// Former certificates whose files went, and those whose files could not.
+struct Cleared {
+    gone: Vec<FormerCertificate>,
+    stuck: Vec<Remark>,
+}
+
+fn clear_files(harbor: &Harbor, now: Timestamp) -> Result<Cleared, Error> {
+    let mut cleared = Cleared { gone: vec![], stuck: vec![] };
+    for former in harbor.store.former_certificates(over_before(now), CLEARED_AT_ONCE)? {
+        match clear_away(&former, harbor.settings.web.server, &harbor.layout) {
+            Ok(true) => cleared.gone.push(former),
+            Ok(false) => {}
+            Err(error) => {
+                let (site, reason) = (former.site, error.to_string());
+                cleared.stuck.push(CertificateRemark::FormerStays { site, reason }.into());
             }
         }
     }
-    Ok(Decision { set, said })
-}
-
-/// Clears away what is over; what cannot be is told, and tried again. The files go before they are forgotten, so that a
-/// run that is killed in between leaves none that nobody knows.
-fn clear_certificates(harbor: &Harbor, now: Timestamp) -> Result<Decision, Error> {
-    let (mut gone, mut stuck) = (Vec::new(), Vec::new());
-    for former in harbor.store.former_certificates(over_before(now), CLEARED_AT_ONCE)? {
-        match clear_away(&former, harbor.settings.web.server, &harbor.layout) {
-            Ok(true) => gone.push(former),
-            Ok(false) => {}
-            Err(error) => stuck.push(format!("a former certificate of {} stays: {error}", former.site)),
-        }
-    }
-    let (mut set, mut said) = forget(&gone);
-    said.extend(stuck);
-    let (over, words) = forget_over(&harbor.store.revocations()?, now);
-    set.extend(over.changes);
-    said.extend(words);
-    Ok(Decision { set, said })
+    Ok(cleared)
 }
 
 async fn tend(args: &Tend, context: &Context) -> Report {
     let mut report = Tended { dry_run: args.dry_run, ..Tended::default() };
     if !args.dry_run {
-        // Takes back what a killed command has left, and ends the redirects whose day is over.
-        let options = ChangeOptions { dry_run: false, yes: true };
-        // No file that somebody has changed by hand is written over.
-        let careful = ChangeOptions { yes: false, ..options };
-        let ended = change(context, "tend", &options, async |harbor, now| end_redirects(harbor, &careful, now)).await?;
-        report.ended = ended.said;
-        let title = "tend: clear away certificates that are over";
-        let cleared = change(context, title, &options, async |harbor, now| clear_certificates(harbor, now)).await?;
-        report.ended.extend(cleared.said);
-        let (ended, demanded) = tend_demands(context).await?;
-        report.ended.extend(ended);
-        report.demanded = demanded;
+        end_what_is_over(context, &mut report).await?;
     }
     let harbor = context.open()?;
     let now = clock::now();
     let (waiting, certificates) = (harbor.store.all_waiting()?, harbor.store.all_certificates()?);
     let asked: Vec<Certificate> = to_ask_about(&certificates, &waiting, now).cloned().collect();
-    let called_back = called_back(context, &harbor, &asked).await;
+    let called_back = context.work(async |door| called_back(door, &asked).await).await?;
     let due = due(waiting, &certificates, outdated(&harbor, &certificates)?, called_back, now);
     let revocations = harbor.store.revocations()?;
-    for waiting in due.later {
-        let until = waiting.not_before.map(|not_before| human::when(not_before, now)).unwrap_or_default();
-        report.later.push((waiting.site, format!("not before {until}: {}", waiting.reason)));
-    }
-    let turns = [(due.wanting, Wanted::Enough), (due.called_back, Wanted::New), (due.unproven, Wanted::Proof)];
+    report.later = due.later;
+    let turns = [(due.wanting, Wanted::Enough), (due.called_back, Wanted::New), (due.unproven, Wanted::Verification)];
     if args.dry_run {
         report.would = turns.into_iter().flat_map(|(sites, _)| sites).collect();
         for revocation in revocations {
@@ -127,47 +121,49 @@ async fn tend(args: &Tend, context: &Context) -> Report {
         for name in names {
             sites.extend(harbor.store.site_of(&name)?);
         }
-        let all = secure_all(context, &sites, wanted).await?;
+        let all = context.work(async |door| secure_all(door, &sites, wanted).await).await?;
         for (site, tried) in sites.iter().zip(all) {
-            report.tried.push(tried.unwrap_or_else(|error| Secured {
-                site: site.main().clone(),
-                outcome: SecureOutcome::Refused { reason: error.message, advice: error.advice, kept: None },
-                left_out: vec![],
+            report.tried.push(tried.unwrap_or_else(|error| {
+                let error = Error::from(error);
+                outcome_of(site.main(), error.code, error.message)
             }));
         }
     }
-    let options = ChangeOptions { dry_run: false, yes: true };
     // Not while its successor cannot be asked for.
-    let held_back = |site: &Hostname| report.later.iter().any(|(later, _)| later == site);
+    let held_back = |site: &Hostname| report.later.iter().any(|later| later.site == *site);
     for revocation in revocations.into_iter().filter(|one| !held_back(&one.site)) {
-        let revoked = carry_through(context, &revocation, &options).await;
-        report.revoked.push((revocation.site, revoked));
+        let revoked = context.work(async |door| Ok(carry_through(door, &revocation).await)).await?;
+        report.revoked.push((revocation.site, revoked.map_err(Error::from)));
     }
     // What was renewed just now, or by hand since the last run, reaches the services.
-    report.brought = bring(context, None, &options).await?;
-    report.brought.retain(|brought| brought.new || brought.problem.is_some());
+    let brought = context.work(async |door| bring(door, None).await).await?;
+    let told = brought.iter().filter(|brought| brought.new || brought.problem.is_some());
+    report.brought = told.map(BroughtDocument::from).collect();
     Ok(Box::new(report))
 }
 
 #[derive(Default)]
 struct Tended {
     dry_run: bool,
-    /// The redirects, and the proofs for sellers, whose day is over.
-    ended: Vec<String>,
+    /// The redirects, and what sellers asked for, whose day is over.
+    ended: Vec<Remark>,
+    /// Sites whose redirects should have ended.
+    stuck: Vec<StuckRedirect>,
     /// What sellers look at, with the site that it is for.
-    demanded: Vec<(Hostname, Seen)>,
+    demanded: Vec<(Hostname, Demanded)>,
     tried: Vec<Secured>,
-    later: Vec<(Hostname, String)>,
+    /// What is not tried before a time.
+    later: Vec<Waiting>,
     would: Vec<Hostname>,
     /// Certificates that were still to be revoked, by site.
     revoked: Vec<(Hostname, Result<Revoked, Error>)>,
     /// Services that got another certificate, or could not.
-    brought: Vec<Brought>,
+    brought: Vec<BroughtDocument>,
 }
 
 impl Tended {
-    fn unseen(&self) -> impl Iterator<Item = &(Hostname, Seen)> {
-        self.demanded.iter().filter(|(_, seen)| seen.problem().is_some())
+    fn unseen(&self) -> impl Iterator<Item = &(Hostname, Demanded)> {
+        self.demanded.iter().filter(|(_, seen)| seen.problem.is_some())
     }
 }
 
@@ -175,31 +171,52 @@ impl Shown for Tended {
     fn human(&self, page: &mut Page) {
         if self.dry_run && !self.would.is_empty() {
             let names = self.would.iter().map(Hostname::as_str).collect::<Vec<_>>().join(", ");
-            page.hanging("", &format!("Nothing was done. Would be tried now: {names}."));
+            page.hanging("", &format!("Dry run: nothing was changed. Would try now: {names}."));
         }
-        self.ended.iter().for_each(|ended| page.hanging("", &format!("{ended}.")));
+        human::remarks(page, &self.ended, false);
+        for StuckRedirect { site, consent } in &self.stuck {
+            let why = words::consent(consent).sentence();
+            page.hanging("", &format!("{site}: a redirect should have ended: {why}"));
+            page.hanging("  next: ", &format!("brightharbor site change {site}"));
+        }
         for secured in &self.tried {
             human::secured(page, secured);
         }
         for (site, revoked) in &self.revoked {
             match revoked {
-                Ok(revoked) => human::revoked(page, revoked),
-                Err(error) => page.hanging("", &format!("{site}: still to be revoked: {}", error.message)),
+                Ok(revoked) => {
+                    revoked.successor.iter().chain(&revoked.sites).for_each(|one| human::secured(page, one));
+                    revoked.services.iter().for_each(|one| human::brought(page, &BroughtDocument::from(one)));
+                    human::revoked(page, &revoked.revocation, revoked.is_still_shown());
+                }
+                Err(error) => page.hanging("", &format!("{site}: not revoked yet: {}", error.message)),
             }
         }
         self.brought.iter().for_each(|brought| human::brought(page, brought));
         for (site, seen) in self.unseen() {
-            page.hanging("", &format!("{site}: the seller of its certificate would not see all: {}", seen.words()));
+            let problem = seen.problem.as_deref().unwrap_or_default();
+            page.hanging(
+                "",
+                &format!("{site}: a check of its certificate seller would fail: {}: {problem}", seen.subject),
+            );
             page.hanging("  next: ", &format!("brightharbor certificate prove {site}"));
         }
-        for (site, reason) in &self.later {
-            page.hanging("", &format!("{site}: later, {reason}"));
+        let now = clock::now();
+        for Waiting { site, not_before, reason, .. } in &self.later {
+            let until = not_before.map(|not_before| human::when(not_before, now)).unwrap_or_default();
+            page.hanging("", &format!("{site}: later, not before {until}: {reason}"));
             page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
         }
         let idle = self.tried.is_empty() && self.later.is_empty() && self.would.is_empty();
         let unseen = self.unseen().next().is_some();
-        if idle && self.revoked.is_empty() && self.ended.is_empty() && self.brought.is_empty() && !unseen {
-            page.line("Nothing waits and nothing is due.");
+        if idle
+            && self.revoked.is_empty()
+            && self.ended.is_empty()
+            && self.stuck.is_empty()
+            && self.brought.is_empty()
+            && !unseen
+        {
+            page.line("Nothing is pending and nothing is due.");
         }
     }
 
@@ -208,26 +225,34 @@ impl Shown for Tended {
             "command": "tend",
             "carried_out": !self.dry_run,
             "tried": self.tried.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
-            "ended": self.ended,
+            "ended": self.ended.iter().map(|one| words::remark(one).document(true)).collect::<Vec<_>>(),
+            "stuck": self.stuck.iter().map(|stuck| json!({
+                "site": stuck.site,
+                "consent": words::consent(&stuck.consent).document(false),
+            })).collect::<Vec<_>>(),
             "services": self.brought,
             "revoked": self.revoked.iter().map(|(site, revoked)| match revoked {
                 Ok(revoked) => json!(json::RevokedDocument::from(revoked)),
-                Err(error) => json!({ "site": site, "carried_out": false, "reason": error.message }),
+                Err(error) => json!({ "site": site, "carried_out": false, "code": error.code, "reason": error.message }),
             }).collect::<Vec<_>>(),
-            "demanded": self.demanded.iter().map(|(site, seen)| json!({ "site": site, "proof": seen })).collect::<Vec<_>>(),
+            "demanded": self.demanded.iter().map(|(site, seen)| json!({ "site": site, "proof": json::demanded_document(seen) })).collect::<Vec<_>>(),
             "would_try": self.would,
-            "later": self.later.iter().map(|(site, reason)| json!({ "site": site, "reason": reason })).collect::<Vec<_>>(),
+            "later": self.later.iter().map(|later| json!({
+                "site": later.site,
+                "not_before": later.not_before.map(|at| at.to_string()),
+                "reason": later.reason,
+            })).collect::<Vec<_>>(),
         })
     }
 
     fn exit(&self) -> Exit {
-        let served =
-            |secured: &Secured| matches!(secured.outcome, SecureOutcome::Served { .. }) && secured.left_out.is_empty();
+        let served = |secured: &Secured| secured.is_served() && secured.left_out.is_empty();
         let unserved = self.brought.iter().any(|brought| brought.problem.is_some());
-        if unserved || self.tried.iter().any(|secured| matches!(secured.outcome, SecureOutcome::NotShown { .. })) {
+        if unserved || !self.tried.iter().all(Secured::is_shown) {
             Exit::Fault
         } else if self.tried.iter().all(served)
             && self.later.is_empty()
+            && self.stuck.is_empty()
             && self.would.is_empty()
             && self.revoked.iter().all(|(_, revoked)| revoked.is_ok())
             && self.unseen().next().is_none()

@@ -1,8 +1,8 @@
 //! Errors about zones: making them, reading them from where they are kept, and the keys for that.
 
-use brightharbor_core::site::AttachRefused;
-use brightharbor_core::zone::NewZoneRefused;
-use brightharbor_core::zone::{AlterRefused, EditError, PatternError, TemplateError, ZoneError};
+use brightharbor_core::zone::{
+    AlterRefused, EditError, NewZoneRefused, PatternError, TemplateError, ZoneError, ZoneRefusal,
+};
 use brightharbor_io::dns::{KeyFileError, RequestProblem};
 use brightharbor_io::zones::ZoneReadError;
 
@@ -15,10 +15,10 @@ pub(super) fn new_zone_advice(refused: &NewZoneRefused) -> (&'static str, String
             "nameserver-address",
             format!("under [host.nameserver-addresses] in harbor.toml, set \"{name}\" = [\"ADDRESS\"]"),
         ),
-        NewZoneRefused::InTheWay(_) => ("in-the-way", "look at the file and move it away, then try again".into()),
-        NewZoneRefused::Unsound(finding) => (finding.code, format!("{}; mend the template or file", finding.cure)),
-        NewZoneRefused::Template(_) => ("template", "mend the template in the harbor's folder `templates`".into()),
-        NewZoneRefused::Catalog(_) => ("catalog", "bring it in order: brightharbor zone publish".into()),
+        NewZoneRefused::InTheWay(_) => ("in-the-way", "check the file and move it away, then try again".into()),
+        NewZoneRefused::Unsound(finding) => (finding.code, format!("{}; correct the template or file", finding.cure)),
+        NewZoneRefused::Template(_) => ("template", "correct the template in the harbor's folder `templates`".into()),
+        NewZoneRefused::Catalog(_) => ("catalog", "update it: brightharbor zone publish".into()),
     }
 }
 
@@ -37,7 +37,7 @@ fn pattern_advice(error: &PatternError) -> (&'static str, String) {
         PatternError::UnknownTemplate(name) => {
             ("template", format!("put it into the harbor's folder `templates`, as {name}.zone"))
         }
-        PatternError::NotText(_) => ("template", "mend the template in the harbor's folder `templates`".into()),
+        PatternError::NotText(_) => ("template", "correct the template in the harbor's folder `templates`".into()),
     }
 }
 
@@ -50,7 +50,43 @@ impl From<PatternError> for Error {
 
 impl From<NewZoneRefused> for Error {
     fn from(refused: NewZoneRefused) -> Self {
-        AttachRefused::from(refused).into()
+        let (code, advice) = new_zone_advice(&refused);
+        Self::refused(code, refused).advice(advice)
+    }
+}
+
+impl From<ZoneRefusal> for Error {
+    fn from(refusal: ZoneRefusal) -> Self {
+        use ZoneRefusal as Why;
+        match refusal {
+            Why::UnknownAccount(name) => super::account::unknown(&name),
+            Why::Exists { zone, account } => {
+                Self::refused("zone-exists", format!("zone {zone} already exists; it belongs to account {account}"))
+                    .advice(format!("show it: brightharbor zone show {zone}"))
+                    .with("zone", zone.as_str())
+                    .with("account", account.as_str())
+            }
+            Why::New(refused) => refused.into(),
+            Why::Alter(refused) => refused.into(),
+            Why::CatalogUnmade { catalog, error } => {
+                Self::refused("catalog", format!("the catalog zone {catalog} cannot be created: {error}"))
+                    .advice("correct `catalog` under [dns] in harbor.toml")
+                    .with("catalog", catalog.as_str())
+            }
+            Why::Catalog { catalog, error } => {
+                Self::refused("catalog", format!("the catalog zone {catalog} cannot be edited: {error}"))
+                    .advice("move its file away; the next `zone publish` creates it again")
+                    .with("catalog", catalog.as_str())
+            }
+            Why::EmptySet(set) => Self::refused("unknown-set", format!("nameserver set `{set}` names no nameserver"))
+                .advice("name them in harbor.toml, or see `brightharbor nameserver add`")
+                .with("set", set),
+            Why::Edit { zone, error } => {
+                Self::refused("zone-refuses", format!("zone {zone} cannot be edited: {error}"))
+                    .advice("edit the zone file by hand first")
+                    .with("zone", zone.as_str())
+            }
+        }
     }
 }
 
@@ -73,8 +109,8 @@ impl From<AlterRefused> for Error {
             Why::Breaks(finding) => format!("{}; see `brightharbor explain {}`", finding.cure, finding.code),
             Why::NothingThere { .. } => "add it with `brightharbor record add`".into(),
             Why::NotThere { .. } => "name one of those".into(),
-            Why::NothingNew => "nothing has to be done".into(),
-            Why::Edit(_) => "the zone is as it was".into(),
+            Why::NothingNew => "nothing to do".into(),
+            Why::Edit(_) => "the zone was not changed".into(),
         };
         Self::refused(code, message).advice(advice)
     }
@@ -83,7 +119,9 @@ impl From<AlterRefused> for Error {
 impl From<KeyFileError> for Error {
     fn from(error: KeyFileError) -> Self {
         let advice = match &error {
-            KeyFileError::Read(..) => "mend the path of `key-file` in harbor.toml, or make the key: tsig-keygen NAME",
+            KeyFileError::Read(..) => {
+                "correct the path of `key-file` in harbor.toml, or make the key: tsig-keygen NAME"
+            }
             KeyFileError::Open { .. } => "make it readable by its owner alone: chmod 600",
             KeyFileError::Wrong { .. } => "take the file as `tsig-keygen` writes it",
         };
@@ -94,6 +132,12 @@ impl From<KeyFileError> for Error {
 impl From<ZoneReadError> for Error {
     fn from(error: ZoneReadError) -> Self {
         let (code, advice) = match error {
+            ZoneReadError::Before(inner) => {
+                return Self::refused("zone-unread", inner).advice("give the command again");
+            }
+            ZoneReadError::NotAsked(error) => {
+                return Self::refused("not-asked", error).advice("give the command again");
+            }
             ZoneReadError::File(error) => return error.into(),
             ZoneReadError::Key(error) => return error.into(),
             ZoneReadError::Unreadable { path, error } => return unreadable_zone(&path.display().to_string(), &error),
@@ -105,7 +149,7 @@ impl From<ZoneReadError> for Error {
                 ("unknown-primary", format!("add it to harbor.toml: [primaries.{primary}] with address and key-file"))
             }
             ZoneReadError::Transfer { error: ref cause, .. } => ("transfer", transfer_advice(&cause.problem)),
-            ZoneReadError::Foreign { .. } => ("transfer", "see what that server holds for the zone".into()),
+            ZoneReadError::Foreign { .. } => ("transfer", "check what that server holds for the zone".into()),
             ZoneReadError::Dynamic(_) => (
                 "dynamic-zone",
                 "set `update-key-file` under [dns] in harbor.toml to a key that the server takes updates with".into(),
@@ -118,13 +162,13 @@ impl From<ZoneReadError> for Error {
 fn transfer_advice(problem: &RequestProblem) -> String {
     match problem {
         RequestProblem::Answered(word) if word == "REFUSED" || word == "NOTAUTH" => {
-            "see that the server holds the zone, and allows transfers and updates with this key".into()
+            "check that the server holds the zone and allows transfers and updates with this key".into()
         }
         RequestProblem::UnknownKey(_) | RequestProblem::WrongSecret(_) => {
             "the key file here and the key in the server's configuration must be the same".into()
         }
         RequestProblem::Clocks => "set the clocks of both machines".into(),
-        _ => "see that the server runs and can be reached over TCP".into(),
+        _ => "check that the server runs and can be reached over TCP".into(),
     }
 }
 
@@ -137,5 +181,5 @@ pub fn unreadable_zone(path: &str, error: &ZoneError) -> Error {
             format!("{path}:{}:{}: {}{offence}", error.line, error.column, error.problem)
         }
     };
-    Error::refused("zone-unreadable", place).advice("mend that line; a server would not load the zone")
+    Error::refused("zone-unreadable", place).advice("correct that line; a server would not load the zone")
 }

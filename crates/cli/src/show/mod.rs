@@ -4,10 +4,12 @@ mod changed;
 pub mod handover;
 pub mod human;
 pub mod json;
+pub mod words;
 
 use std::io::Write;
 use std::process::ExitCode;
 
+use brightharbor_core::survey::Survey;
 use serde_json::{Value, json};
 
 use crate::error::{Error, Exit};
@@ -46,6 +48,11 @@ pub fn print_now(fill: impl FnOnce(&mut Page)) -> std::io::Result<()> {
     out.flush()
 }
 
+/// The exit code for surveyed hostnames: a fault of this machine's own comes before waiting.
+pub fn exit_of(surveys: &[Survey], otherwise: Exit) -> Exit {
+    if surveys.iter().any(Survey::has_own_fault) { Exit::Fault } else { otherwise }
+}
+
 /// `1 site`, `2 sites`.
 pub fn counted(count: usize, thing: &str) -> String {
     if count == 1 { format!("1 {thing}") } else { format!("{count} {thing}s") }
@@ -63,11 +70,18 @@ fn document(value: Value, exit: Exit) -> String {
 /// Prints an error: for people to stderr, for programs as the document on stdout.
 pub fn print_error(error: &Error, as_json: bool) -> ExitCode {
     if as_json {
-        let value = json!({ "error": { "code": error.code, "message": error.message, "advice": error.advice } });
+        let mut facts = error.facts.clone();
+        facts.insert("code".into(), error.code.into());
+        facts.insert("message".into(), error.message.clone().into());
+        facts.insert("advice".into(), error.advice.clone().into());
+        let value = json!({ "error": facts });
         let _ = anstream::stdout().write_all(document(value, error.exit).as_bytes());
     } else {
         let mut page = Page::new();
-        page.hanging("error: ", &error.message);
+        // A diff keeps its lines.
+        let mut lines = error.message.lines();
+        page.hanging("error: ", lines.next().unwrap_or_default());
+        lines.for_each(|line| page.line(&format!("  {line}")));
         if let Some(advice) = &error.advice {
             page.hanging("  next: ", advice);
         }

@@ -27,6 +27,7 @@ mod renewal;
 mod request;
 pub mod revocation;
 pub mod rules;
+pub mod securing;
 mod served;
 mod service;
 mod telling;

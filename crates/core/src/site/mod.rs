@@ -11,7 +11,10 @@ mod refusal;
 mod remark;
 mod served_elsewhere;
 
-pub use attach::{AttachLoaded, AttachRequest, Attachment, ServedFrom, ZoneChoice, ZoneLoaded, attach, wanted_names};
+pub use attach::{
+    AttachLoaded, AttachRequest, Attachment, ServedFrom, ZoneChoice, ZoneLoaded, attach, preview_of,
+    refuse_beyond_plan, wanted_names,
+};
 pub use attach_places::document_root;
 pub use change::{ChangeSite, ChangeSiteLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit};
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};

@@ -67,5 +67,11 @@ pub fn leads_here(seen: &Seen<'_>) -> Result<CaWay, String> {
     }
 }
 
+/// Until when resolvers may still give an old answer, where one of them was seen to.
+pub fn stale_until(surveys: &[Survey]) -> Option<jiff::Timestamp> {
+    let links = surveys.iter().flat_map(|survey| &survey.links).filter(|link| link.name == LinkName::Resolves);
+    links.filter_map(|link| if let LinkState::Waiting(until) = link.state { until } else { None }).max()
+}
+
 #[cfg(test)]
 mod tests;

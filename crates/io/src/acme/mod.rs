@@ -16,7 +16,7 @@ mod wire;
 
 pub use caa::foresee_forbidden;
 pub use errand::{ErrandError, has_account, run_errand};
-pub use order::{Issued, OrderError, OrderPlan, ProofRecords, order};
+pub use order::{OrderError, OrderPlan, ProofRecords, order};
 pub use order_file::forget_order;
 pub use renewal::renewal_window;
 pub use responder::Responder;

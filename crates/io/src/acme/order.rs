@@ -5,6 +5,7 @@ use std::time::{Duration, Instant};
 
 use brightharbor_core::acme::{Brief, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
 use brightharbor_core::certificate::CertificateWish;
+use brightharbor_core::certificate::securing::Issued;
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::harbor::{Layout, Settings};
 use brightharbor_core::name::Hostname;
@@ -70,12 +71,6 @@ pub trait ProofRecords {
     fn remove(&self, proofs: &[Proof]) -> impl Future<Output = ()>;
     /// What is going on, for whoever watches.
     fn tell(&self, what: &'static str);
-}
-
-/// A certificate as it came from the CA, with its key.
-pub struct Issued {
-    pub chain_pem: String,
-    pub key_pem: Zeroizing<String>,
 }
 
 /// Orders a certificate for the names, or goes on with an order for them that was begun before.

@@ -23,7 +23,7 @@ pub struct Lock {
 }
 
 /// Takes the lock; while another command holds it, says so once and waits up to `patience`.
-pub fn take_lock(path: &Path, title: &str, patience: Duration, tell: &dyn Fn(Event)) -> Result<Lock, LockError> {
+pub async fn take_lock(path: &Path, title: &str, patience: Duration, tell: &dyn Fn(Event)) -> Result<Lock, LockError> {
     let failed = |error| LockError::Failed { path: path.display().to_string(), error };
     let mut file = OpenOptions::new()
         .read(true)
@@ -49,7 +49,7 @@ pub fn take_lock(path: &Path, title: &str, patience: Duration, tell: &dyn Fn(Eve
             tell(Event::WaitingForLock { held_by });
             told = true;
         }
-        std::thread::sleep(Duration::from_millis(50));
+        tokio::time::sleep(Duration::from_millis(20)).await;
     }
     // Who holds it, for those who wait. A failure here harms nobody.
     let _ = file.set_len(0);

@@ -11,7 +11,7 @@ use brightharbor_core::name::Hostname;
 
 pub use lock::{Lock, LockError, take_lock};
 pub use recover::{Recovered, recover};
-pub use steps::carry_out;
+pub use steps::{carry_out, check_preconditions};
 
 use crate::acme::ErrandError;
 use crate::dns::{KeyFileError, RequestError};
@@ -32,8 +32,31 @@ pub enum Event {
     UpdatingZone(Hostname),
     ReloadingService(String),
     TellingCa(String),
-    /// A certificate that a site names has run out; the reload goes on.
+    /// A command that was killed has been taken back.
+    Recovered(Recovered),
+    /// A certificate that a site names has expired; the reload goes on.
     OutOfDate(CertificateFault),
+    LookingWhereNamesLead,
+    /// A step of the order for a site, in words.
+    Ordering {
+        site: Hostname,
+        what: &'static str,
+    },
+    InstallingCertificates,
+    VerifyingCertificates,
+    AskingWhenToRenew,
+    AskingWhoServes(Hostname),
+    /// So many authoritative servers do not have a change yet.
+    NotEverywhere {
+        missing: usize,
+        of: usize,
+    },
+    LookingAt(String),
+    /// Proofs by DNS that could not be taken out again; with the reason, in words.
+    ProofsStay {
+        site: Hostname,
+        reason: String,
+    },
 }
 
 /// Why changes were not carried out.

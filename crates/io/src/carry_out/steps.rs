@@ -73,7 +73,7 @@ fn updates(set: &ChangeSet) -> impl Iterator<Item = &ZoneUpdate> {
 }
 
 /// Every file is as it was read, or is not there as it was not then.
-fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
+pub fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
     for write in writes(set) {
         let present = read_if_there(&write.path)?;
         match (&write.before_hash, present) {

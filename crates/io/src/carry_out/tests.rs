@@ -37,15 +37,13 @@ impl World {
         self.folder.path().join(name)
     }
 
-    fn carry(&mut self, set: &ChangeSet) -> Result<i64, CarryError> {
-        let lock = take_lock(&self.harbor.layout.lock(), &set.title, std::time::Duration::ZERO, &|_| ()).unwrap();
-        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
-        runtime.block_on(carry_out(&mut self.harbor, &lock, set, Timestamp::UNIX_EPOCH, &|_| ()))
+    async fn carry(&mut self, set: &ChangeSet) -> Result<i64, CarryError> {
+        let lock = take_lock(&self.harbor.layout.lock(), &set.title, std::time::Duration::ZERO, &|_| ()).await.unwrap();
+        carry_out(&mut self.harbor, &lock, set, Timestamp::UNIX_EPOCH, &|_| ()).await
     }
 
-    fn recover(&self, lock: &Lock) -> Vec<Recovered> {
-        let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
-        runtime.block_on(recover(&self.harbor, lock)).unwrap()
+    async fn recover(&self, lock: &Lock) -> Vec<Recovered> {
+        recover(&self.harbor, lock).await.unwrap()
     }
 
     fn reloads(&self) -> usize {
@@ -79,11 +77,11 @@ impl World {
     }
 }
 
-#[test]
-fn a_good_set_is_done_whole_with_one_reload() {
+#[tokio::test]
+async fn a_good_set_is_done_whole_with_one_reload() {
     let mut world = world("true");
     let set = world.set();
-    world.carry(&set).unwrap();
+    world.carry(&set).await.unwrap();
     assert_eq!((world.site_text().as_str(), world.reloads()), ("new", 1));
     assert!(world.path("home/www").is_dir());
     assert_eq!(world.harbor.store.accounts().unwrap().len(), 1);
@@ -91,11 +89,11 @@ fn a_good_set_is_done_whole_with_one_reload() {
     assert!(!world.path("kept/1").exists(), "a done entry keeps no copies");
 }
 
-#[test]
-fn a_failed_config_test_leaves_the_old_file_and_a_running_server() {
+#[tokio::test]
+async fn a_failed_config_test_leaves_the_old_file_and_a_running_server() {
     let mut world = world("echo line 3 is wrong >&2; exit 1");
     let set = world.set();
-    let error = world.carry(&set).unwrap_err();
+    let error = world.carry(&set).await.unwrap_err();
     assert!(error.to_string().contains("line 3 is wrong"), "{error}");
     assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 0));
     assert!(!world.path("certificates/gullrock.example/1").exists() && !world.path("home").exists());
@@ -103,21 +101,21 @@ fn a_failed_config_test_leaves_the_old_file_and_a_running_server() {
     assert_eq!(world.harbor.store.logbook(1).unwrap()[0].outcome, EntryOutcome::RolledBack);
 }
 
-#[test]
-fn a_hand_edit_since_reading_refuses_before_anything_begins() {
+#[tokio::test]
+async fn a_hand_edit_since_reading_refuses_before_anything_begins() {
     let mut world = world("true");
     let set = world.set();
     fs::write(world.path("servers/nginx/gullrock.example.conf"), "edited by hand").unwrap();
-    assert!(matches!(world.carry(&set), Err(CarryError::ChangedMeanwhile(_))));
+    assert!(matches!(world.carry(&set).await, Err(CarryError::ChangedMeanwhile(_))));
     assert_eq!(world.site_text(), "edited by hand");
     assert_eq!(world.harbor.store.logbook(1).unwrap().len(), 0);
 }
 
-#[test]
-fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
+#[tokio::test]
+async fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     let mut world = world("true");
     let set = world.set();
-    world.carry(&set).unwrap();
+    world.carry(&set).await.unwrap();
     // As if the same set had been killed after its files: begun, files written, inventory untouched.
     let inverses = vec![
         crate::store::Inverse::Remove {
@@ -140,18 +138,18 @@ fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     let half = world.path("servers/nginx/.new-half");
     fs::write(&half, "serv").unwrap();
     world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &inverses).unwrap();
-    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).unwrap();
-    let recovered = world.recover(&lock);
+    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).await.unwrap();
+    let recovered = world.recover(&lock).await;
     assert_eq!(recovered, [Recovered { title: "attach gullrock.example".into(), left: vec![] }]);
     assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 2));
     assert!(!world.path("certificates/gullrock.example/1").exists());
     assert_eq!(fs::read_to_string(world.path("edited")).unwrap(), "edited since");
     assert!(!half.exists(), "halves of files are cleared away");
-    assert_eq!(world.recover(&lock), []);
+    assert_eq!(world.recover(&lock).await, []);
 }
 
-#[test]
-fn a_removed_file_is_put_back_when_a_later_step_fails_and_by_the_next_command() {
+#[tokio::test]
+async fn a_removed_file_is_put_back_when_a_later_step_fails_and_by_the_next_command() {
     use brightharbor_core::change::{Change, FileRemoval};
     let mut world = world("exit 1");
     let site = world.harbor.layout.site_files(WebServer::Nginx).join("gullrock.example.conf");
@@ -159,7 +157,7 @@ fn a_removed_file_is_put_back_when_a_later_step_fails_and_by_the_next_command() 
     let removal = FileRemoval::new(site.clone(), b"served".to_vec(), 0o644, Purpose::SiteFile);
     let mut set = ChangeSet::new("detach gullrock.example");
     set.changes.push(Change::RemoveFile(removal));
-    assert!(matches!(world.carry(&set), Err(CarryError::RolledBack { .. })));
+    assert!(matches!(world.carry(&set).await, Err(CarryError::RolledBack { .. })));
     assert_eq!(world.site_text(), "served");
     // Removed by a command that was killed before it ended.
     let kept = world.path("before");
@@ -168,13 +166,13 @@ fn a_removed_file_is_put_back_when_a_later_step_fails_and_by_the_next_command() 
     let inverse = crate::store::Inverse::PutBack { path: site.clone(), kept, mode: 0o644 };
     world.harbor.settings.web.test = vec!["true".into()];
     world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &[inverse]).unwrap();
-    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).unwrap();
-    assert_eq!(world.recover(&lock).len(), 1);
+    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).await.unwrap();
+    assert_eq!(world.recover(&lock).await.len(), 1);
     assert_eq!((world.site_text().as_str(), world.reloads()), ("served", 1));
     drop(lock);
     // One that was edited meanwhile is not removed.
     fs::write(&site, "edited by hand").unwrap();
-    assert!(matches!(world.carry(&set), Err(CarryError::ChangedMeanwhile(_))));
+    assert!(matches!(world.carry(&set).await, Err(CarryError::ChangedMeanwhile(_))));
     assert_eq!(world.site_text(), "edited by hand");
 }
 
@@ -201,27 +199,27 @@ fn outside(world: &mut World) -> ChangeSet {
     set
 }
 
-#[test]
-fn what_a_service_was_told_is_taken_back_when_a_later_step_fails() {
+#[tokio::test]
+async fn what_a_service_was_told_is_taken_back_when_a_later_step_fails() {
     let mut world = world("true");
     let set = outside(&mut world);
-    let error = world.carry(&set).unwrap_err();
+    let error = world.carry(&set).await.unwrap_err();
     assert!(error.to_string().contains("lighthouse"), "{error}");
     assert!(matches!(error, CarryError::RolledBack { left, .. } if left.is_empty()));
     assert!(!world.path("post").is_symlink() && !world.path(".post-1").exists());
     assert_eq!(fs::read_to_string(world.path("told")).unwrap(), "told\ntold\n", "once more with what it had");
     // Somebody else's folder in the place of the link is noticed before anything begins.
     fs::create_dir(world.path("post")).unwrap();
-    assert!(matches!(world.carry(&set), Err(CarryError::ChangedMeanwhile(path)) if path == world.path("post")));
+    assert!(matches!(world.carry(&set).await, Err(CarryError::ChangedMeanwhile(path)) if path == world.path("post")));
 }
 
-#[test]
-fn a_command_that_was_killed_at_a_ca_says_what_is_not_known() {
+#[tokio::test]
+async fn a_command_that_was_killed_at_a_ca_says_what_is_not_known() {
     let mut world = world("true");
     let set = outside(&mut world);
     world.harbor.store.begin(1, Timestamp::UNIX_EPOCH, "tester", &set, &[]).unwrap();
-    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).unwrap();
-    let left = world.recover(&lock).remove(0).left;
+    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).await.unwrap();
+    let left = world.recover(&lock).await.remove(0).left;
     assert_eq!(
         left,
         [

@@ -1,7 +1,7 @@
 //! Files, replaced atomically: a crash at any moment leaves the old one or the new one, whole.
 
 use std::fs::{self, File};
-use std::io::{self, Write};
+use std::io::{self, Read, Write};
 use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
@@ -28,6 +28,18 @@ pub fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>, FileError> {
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(failed("cannot read", path)(error)),
     }
+}
+
+/// As much of a file as tells that it is larger, in bytes.
+pub fn read_at_most(path: &Path, bytes: usize) -> io::Result<Vec<u8>> {
+    let mut content = Vec::new();
+    File::open(path)?.take(bytes as u64).read_to_end(&mut content)?;
+    Ok(content)
+}
+
+/// Writes a file that must not be there yet.
+pub fn write_new(path: &Path, content: &[u8]) -> io::Result<()> {
+    File::create_new(path)?.write_all(content)
 }
 
 /// Writes a file under another name beside it, forces it to disk, and renames it into place.

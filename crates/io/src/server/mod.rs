@@ -14,7 +14,7 @@ pub use detect::{Found, FoundDns, find_servers};
 pub use dns::{ask_serial, await_newer, await_serial, check_zone, load_zones, unload_zones};
 pub use include::includes;
 pub use process::run_bounded;
-pub use serials::{Serials, ask_serials};
+pub use serials::ask_serials;
 pub use web::{await_fingerprint, reload_web, test_web};
 
 /// Why a server did not do what it was told.

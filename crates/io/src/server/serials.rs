@@ -7,6 +7,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use brightharbor_core::name::Hostname;
+use brightharbor_core::zone::Serials;
 use tokio::sync::Semaphore;
 use tokio::task::JoinSet;
 
@@ -15,9 +16,6 @@ use super::ask_serial;
 const IN_FLIGHT: usize = 32;
 /// After so many failures without a success a server counts as out of order.
 const MOST_FAILURES: usize = 3;
-
-/// What each server answered for each zone: the serial, or what it did instead.
-pub type Serials = HashMap<(SocketAddr, Hostname), Result<u32, String>>;
 
 /// Asks every server for every zone that is named with it.
 pub async fn ask_serials(questions: Vec<(SocketAddr, Hostname)>) -> Serials {

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 
 use brightharbor_core::change::{ChangeSet, ZoneUpdate};
 use jiff::Timestamp;
-use rusqlite::{Connection, params};
+use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 
 use super::{Store, StoreError, from_word, word};
@@ -81,6 +81,10 @@ pub struct Entry {
     pub detail: String,
 }
 
+/// The last entry of the logbook and how it stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Revision(Option<(i64, String)>);
+
 /// An entry that was begun and not ended.
 #[derive(Debug, Clone)]
 pub struct Begun {
@@ -96,6 +100,20 @@ impl Store {
         let last =
             self.connection.query_row("SELECT coalesce(max(id), 0) FROM logbook", [], |row| row.get::<_, i64>(0))?;
         Ok(last + 1)
+    }
+
+    /// What the inventory is known by: another one once a command has begun or ended. Two readings of the same revision
+    /// are of the same inventory.
+    pub fn revision(&self) -> Result<Revision, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT id, outcome FROM logbook ORDER BY id DESC LIMIT 1")?;
+        let last = query.query_row([], |row| Ok((row.get(0)?, row.get(1)?))).optional()?;
+        Ok(Revision(last))
+    }
+
+    /// Whether a command has begun and not ended: it is at work, or was killed.
+    pub fn has_unfinished(&self) -> Result<bool, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT 1 FROM logbook WHERE outcome = 'begun' LIMIT 1")?;
+        Ok(query.exists([])?)
     }
 
     pub fn begin(

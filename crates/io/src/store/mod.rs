@@ -18,7 +18,7 @@ use std::time::Duration;
 
 use rusqlite::{Connection, OpenFlags, TransactionBehavior};
 
-pub use logbook::{Begun, Entry, EntryOutcome, Inverse};
+pub use logbook::{Begun, Entry, EntryOutcome, Inverse, Revision};
 
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {

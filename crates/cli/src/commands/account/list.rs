@@ -4,8 +4,7 @@ use brightharbor_core::account::Account;
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::show::find;
-use crate::commands::Report;
+use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
@@ -22,7 +21,7 @@ pub struct List {
 pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
     let accounts = match &args.reseller {
-        Some(typed) => harbor.store.sold_by(&find(&harbor, typed)?.name)?,
+        Some(typed) => harbor.store.sold_by(&find_account(&harbor, typed)?.name)?,
         None => harbor.store.accounts()?,
     };
     let rows = accounts.into_iter().map(|account| {

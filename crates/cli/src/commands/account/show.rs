@@ -3,17 +3,16 @@
 use std::path::Path;
 
 use brightharbor_core::account::{Account, AccountName, AccountPlan, Counted, Usage};
-use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::disk_used;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::Report;
-use crate::commands::plan::limits_document;
-use crate::error::{Error, Exit};
+use crate::commands::{Report, find_account};
+use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
+use crate::show::words::limits_document;
 
 /// Show one account.
 #[derive(Debug, Args)]
@@ -22,18 +21,9 @@ pub struct Show {
     name: String,
 }
 
-/// The account by its name as typed.
-pub fn find(harbor: &Harbor, typed: &str) -> Result<Account, Error> {
-    let name = AccountName::parse(typed).map_err(Error::wrong_use)?;
-    harbor.store.account(&name)?.ok_or_else(|| {
-        Error::refused("unknown-account", format!("there is no account `{name}`"))
-            .advice("see `brightharbor account list`")
-    })
-}
-
 pub fn run(args: &Show, context: &Context) -> Report {
     let harbor = context.open()?;
-    let account = find(&harbor, &args.name)?;
+    let account = find_account(&harbor, &args.name)?;
     let plan = account.plan.as_ref().map(|name| harbor.store.plan(name)).transpose()?.flatten();
     let sites = harbor.store.sites(Some(&account.name))?;
     let mut roots: Vec<&Path> = sites.iter().map(|site| site.document_root.as_path()).collect();

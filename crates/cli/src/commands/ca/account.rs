@@ -1,17 +1,18 @@
 //! `ca change-key`, `ca tell-contact`, `ca close`: what becomes of the harbor's account at a CA.
 
-use brightharbor_core::change::{CaErrand, Change, ChangeSet, ToldToCa};
+use brightharbor_core::certificate::tell_ca;
+use brightharbor_core::change::ToldToCa;
 use brightharbor_io::acme::has_account;
 use clap::Args;
 use serde_json::{Value, json};
 
 use super::find;
 use crate::commands::Report;
-use crate::error::{Error, Exit};
+use crate::error::Exit;
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
-use crate::show::Shown;
+use crate::run::{Carried, Context, change};
 use crate::show::human::{self, Page};
+use crate::show::{Shown, json};
 
 /// Give the account at a CA another key, such as after a backup was lost. Cut off, it is finished by the next try.
 #[derive(Debug, Args)]
@@ -35,7 +36,7 @@ pub struct TellContact {
 
 /// Close the account at a CA for ever. Certificates from it stay good; the next order opens another account.
 ///
-/// It cannot be taken back, so that --yes has to be said.
+/// It cannot be undone, so that --yes is needed.
 #[derive(Debug, Args)]
 pub struct Close {
     /// The CA, as `ca list` names it.
@@ -45,72 +46,66 @@ pub struct Close {
 }
 
 pub fn change_key(args: &ChangeKey, context: &Context) -> Report {
-    tell("ca change-key", &args.name, ToldToCa::AnotherKey, "has another key now".into(), &args.options, context)
+    tell("ca change-key", &args.name, ToldToCa::AnotherKey, "has a new key", &args.options, context)
 }
 
 pub fn tell_contact(args: &TellContact, context: &Context) -> Report {
     let contact = find(&context.open()?, &args.name)?.contact.clone();
     let words = match &contact {
-        Some(contact) => format!("is reached at {contact} now"),
-        None => "names no contact now".into(),
+        Some(contact) => format!("has the contact {contact}"),
+        None => "has no contact".to_string(),
     };
     tell("ca tell-contact", &args.name, ToldToCa::Contact { contact }, words, &args.options, context)
 }
 
 pub fn close(args: &Close, context: &Context) -> Report {
-    find(&context.open()?, &args.name)?;
-    if !args.options.yes && !args.options.dry_run {
-        let message = format!("the account at the CA `{}` would be closed for ever", args.name);
-        return Err(Error::refused("for-ever", message).advice("say so: --yes"));
-    }
-    tell("ca close", &args.name, ToldToCa::Closing, "is closed".into(), &args.options, context)
+    tell("ca close", &args.name, ToldToCa::Closing, "is closed", &args.options, context)
 }
 
 fn tell(
     command: &'static str,
     name: &str,
     told: ToldToCa,
-    words: String,
+    words: impl Into<String>,
     options: &ChangeOptions,
     context: &Context,
 ) -> Report {
+    find(&context.open()?, name)?;
     let title = format!("{command} {name}");
-    let changed = context.block_on(change(context, &title, options, async |harbor, _| {
-        find(harbor, name)?;
-        has_account(&harbor.settings, &harbor.layout, name)?;
-        let mut set = ChangeSet::new(&title);
-        set.changes.push(Change::TellCa(CaErrand { ca: name.to_string(), told }));
-        Ok(Decision { set, said: vec![] })
+    let (carried, ()) = context.block_on(change(context, &title, options, async |overlay, _| {
+        find(overlay, name)?;
+        has_account(&overlay.settings, &overlay.layout, name)?;
+        Ok((tell_ca(command, name, told.clone()), ()))
     }))??;
-    Ok(Box::new(Told { command, name: name.to_string(), words, changed }))
+    Ok(Box::new(Told { command, name: name.to_string(), words: words.into(), carried }))
 }
 
 struct Told {
     command: &'static str,
     name: String,
     words: String,
-    changed: Changed,
+    carried: Carried,
 }
 
 impl Shown for Told {
     fn human(&self, page: &mut Page) {
-        match self.changed.entry {
+        match self.carried.entry {
             Some(_) => page.hanging("", &format!("The account at the CA `{}` {}.", self.name, self.words)),
-            None => human::change_report(page, &self.changed),
+            None => human::change_report(page, &self.carried),
         }
     }
 
     fn json(&self) -> Value {
-        let done = self.changed.entry.is_some();
+        let done = self.carried.entry.is_some();
         json!({
             "command": self.command,
             "ca": self.name,
             "carried_out": done,
-            "outcome": done.then_some(&self.words),
+            "change": json::ChangeDocument::from(&self.carried),
         })
     }
 
     fn exit(&self) -> Exit {
-        Exit::Done
+        self.carried.exit(Exit::Done)
     }
 }

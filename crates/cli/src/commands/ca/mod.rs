@@ -4,7 +4,6 @@ pub mod account;
 pub mod list;
 
 use brightharbor_core::harbor::Ca;
-use brightharbor_io::acme::{ErrandError, SessionError};
 use brightharbor_io::harbor::Harbor;
 use clap::Subcommand;
 
@@ -25,19 +24,4 @@ fn find<'a>(harbor: &'a Harbor, name: &str) -> Result<&'a Ca, Error> {
         Error::refused("unknown-ca", format!("harbor.toml has no CA `{}`", name.escape_debug()))
             .advice("see `brightharbor ca list`")
     })
-}
-
-impl From<ErrandError> for Error {
-    fn from(error: ErrandError) -> Self {
-        let advice = match &error {
-            ErrandError::NoAccount(_) => "the first order opens one; until then there is nothing to do",
-            ErrandError::Unreachable(_) => "try again later: what was begun is gone on with",
-            ErrandError::Place(_) => "see that you may write to the folder `ca` of the harbor, then try again",
-            ErrandError::Session(SessionError::KeyChange) => "finish it: brightharbor ca change-key NAME",
-            ErrandError::Session(_) | ErrandError::Key(_) => "mend that, then try again",
-            ErrandError::Chain(_) => "see that the file is there and can be read: run it as root",
-            ErrandError::Refused(_) => "nothing was changed here",
-        };
-        Error::refused("ca-refuses", error).advice(advice)
-    }
 }

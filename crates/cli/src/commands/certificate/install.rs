@@ -1,20 +1,21 @@
 //! `certificate install`: brings certificates to where else they are needed: the services of harbor.toml, or another
 //! site. `tend` does the same after each renewal.
 
-use brightharbor_core::change::{ChangeSet, InventoryChange};
+use brightharbor_core::certificate::securing::{Secured, Wanted};
+use brightharbor_core::certificate::{CertificateRemark, ServiceDue, place_service, share};
+use brightharbor_core::change::Plan;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::Site;
+use brightharbor_io::secure::{bring, secure, services, shared_chain};
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::list::site_of;
-use crate::commands::{Report, host};
+use crate::commands::{Report, find_site, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
-use crate::run::{Context, Decision, change};
-use crate::secure::{SecureOutcome, Secured, secure, shareable};
-use crate::services::{Brought, bring, foresee};
+use crate::run::{Carried, Context, change};
 use crate::show::human::{self, Page};
+use crate::show::json::BroughtDocument;
+use crate::show::words::service_problem;
 use crate::show::{ChangeReport, Shown, json};
 
 /// Bring certificates to where else they are needed: to services such as a mail server, as [services] in harbor.toml
@@ -37,7 +38,7 @@ pub struct Install {
 pub fn run(args: &Install, context: &Context) -> Report {
     if let (Some(site), Some(from)) = (&args.site, &args.from) {
         let (site, from) = (host(site)?, host(from)?);
-        return context.block_on(share(context, &site, &from, &args.options))?;
+        return context.block_on(take_share(context, &site, &from, &args.options))?;
     }
     let harbor = context.open()?;
     let known = &harbor.settings.services;
@@ -52,49 +53,53 @@ pub fn run(args: &Install, context: &Context) -> Report {
     drop(harbor);
     let only = args.service.as_deref();
     if args.options.dry_run {
-        let changed = context.block_on(foresee(context, only))??;
-        return Ok(Box::new(ChangeReport { command: "certificate install", changed }));
+        let carried = context.block_on(foresee(context, only, &args.options))??;
+        return Ok(Box::new(ChangeReport { command: "certificate install", carried }));
     }
-    let brought = context.block_on(bring(context, only, &args.options))??;
-    Ok(Box::new(Installed { brought, shared: None }))
+    let brought = context.block_on(context.work(async |door| bring(door, only).await))??;
+    Ok(Box::new(Installed { brought: brought.iter().map(BroughtDocument::from).collect(), shared: None }))
 }
 
-/// Keeps with the site whose certificate it takes, then installs and proves it.
-async fn share(context: &Context, site: &Hostname, from: &Hostname, options: &ChangeOptions) -> Report {
+/// What would be brought to each service.
+async fn foresee(context: &Context, only: Option<&str>, options: &ChangeOptions) -> Result<Carried, Error> {
+    let (carried, ()) = change(context, "certificate install", options, async |overlay, now| {
+        let mut plan = Plan::new("certificate install");
+        for (service, hostname, due) in services(overlay, only, now)? {
+            match due {
+                ServiceDue::Nothing => plan.remark(CertificateRemark::ServiceUpToDate { service, hostname }),
+                ServiceDue::Problem(problem) => {
+                    let reason = service_problem(&problem, &hostname);
+                    plan.remark(CertificateRemark::ServiceSkipped { service, reason });
+                }
+                due => plan.extend(place_service(&service, due)),
+            }
+        }
+        Ok((plan, ()))
+    })
+    .await?;
+    Ok(carried)
+}
+
+/// Keeps with the site whose certificate it takes, then installs and verifies it.
+async fn take_share(context: &Context, site: &Hostname, from: &Hostname, options: &ChangeOptions) -> Report {
     let title = format!("certificate install --site {site} --from {from}");
-    let mut kept: Option<Site> = None;
-    let changed = change(context, &title, options, async |harbor, _| {
-        let (before, source) = (site_of(harbor, site)?, site_of(harbor, from)?);
-        if before.main() == source.main() {
-            return Err(Error::wrong_use(format!("{site} and {from} are one site")));
-        }
-        if let Some(further) = &source.rules.certificate.from {
-            return Err(Error::refused("shared-already", format!("{from} itself shares the certificate of {further}"))
-                .advice(format!("give --from {further}")));
-        }
-        shareable(harbor, &before, source.main())?;
-        let before_main = before.main().clone();
-        let mut after = before.clone();
-        after.rules.certificate.from = Some(source.main().clone());
-        kept = Some(after.clone());
-        let mut set = ChangeSet::new(&title);
-        if after != before {
-            set.inventory(InventoryChange::ReplaceSite { before, after });
-        }
-        let said = vec![format!("{} is served with the certificate of {}", before_main, source.main())];
-        Ok(Decision { set, said })
+    let (carried, kept) = change(context, &title, options, async |overlay, _| {
+        let (before, source) = (find_site(overlay, site)?, find_site(overlay, from)?);
+        let plan = share(&before, &source, shared_chain(&source).as_deref())?;
+        let mut kept = before;
+        kept.rules.certificate.from = Some(source.main().clone());
+        Ok((plan, kept))
     })
     .await?;
     if options.dry_run {
-        return Ok(Box::new(ChangeReport { command: "certificate install", changed }));
+        return Ok(Box::new(ChangeReport { command: "certificate install", carried }));
     }
-    let site = kept.ok_or_else(|| Error::refused("inventory", "the site was lost"))?;
-    let secured = secure(context, &site).await?;
+    let secured = context.work(async |door| secure(door, &kept, Wanted::Enough).await).await?;
     Ok(Box::new(Installed { brought: vec![], shared: Some(secured) }))
 }
 
 struct Installed {
-    brought: Vec<Brought>,
+    brought: Vec<BroughtDocument>,
     shared: Option<Secured>,
 }
 
@@ -113,8 +118,7 @@ impl Shown for Installed {
     }
 
     fn exit(&self) -> Exit {
-        let shown = |secured: &Secured| matches!(secured.outcome, SecureOutcome::Served { .. });
-        let all_shown = self.shared.iter().all(shown);
+        let all_shown = self.shared.iter().all(Secured::is_served);
         if !all_shown || self.brought.iter().any(|brought| brought.problem.is_some()) {
             Exit::Fault
         } else {

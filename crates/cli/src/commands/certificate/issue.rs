@@ -1,22 +1,24 @@
 //! `certificate issue` and `certificate renew`: a certificate from the CA for the names of a site that lead here,
-//! installed and proven.
+//! installed and verified.
 
-use brightharbor_core::site::Site;
+use brightharbor_core::certificate::securing::{SecureOutcome, Secured, Wanted};
+use brightharbor_core::certificate::{CertificateRefusal, WishChange, keep_wish};
+use brightharbor_core::name::Hostname;
 use brightharbor_core::survey::Survey;
+use brightharbor_io::look::look_at_site;
+use brightharbor_io::secure::{Foreseen, foresee, secure};
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::list::site_of;
 use super::wish::WishOptions;
-use crate::commands::{Report, host};
-use crate::error::{Error, Exit};
-use crate::look::look_at_site;
-use crate::run::Context;
-use crate::secure::{Foreseen, SecureOutcome, Secured, Wanted, foresee, secure_as};
+use crate::commands::{Report, find_site, host};
+use crate::error::{Error, Exit, advice_for_ca};
+use crate::options::ChangeOptions;
+use crate::run::{Context, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
-/// Get a certificate for a site from the CA, install it and prove it by a handshake.
+/// Obtain a certificate for a site from the CA, install it and verify it by a TLS handshake.
 ///
 /// Covers all names of the site that lead here; the others are left out, with the reason.
 #[derive(Debug, Args)]
@@ -28,12 +30,12 @@ pub struct Issue {
     /// Say which names would be covered, and do nothing.
     #[arg(long)]
     dry_run: bool,
-    /// Go on without asking.
+    /// Do not ask for confirmation.
     #[arg(long)]
     yes: bool,
 }
 
-/// Get a new certificate for a site although there is a good one, such as after a key was seen by others.
+/// Obtain a new certificate for a site although there is a good one, such as after a key was seen by others.
 #[derive(Debug, Args)]
 pub struct Renew {
     #[command(flatten)]
@@ -51,30 +53,39 @@ pub fn run(args: &Issue, context: &Context) -> Report {
 fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
     let name = host(&args.hostname)?;
     let harbor = context.open()?;
-    let site = site_of(&harbor, &name)?;
-    let wished = args.wish.foresee(&harbor, &site, &name)?;
+    let site = find_site(&harbor, &name)?;
+    let wish = args.wish.change(&name);
+    let wished = wish.of_site(&site, &harbor.settings)?;
     let ca = harbor.settings.ca_named(wished.rules.certificate.ca.as_deref());
     if ca.is_none_or(|ca| ca.directory.is_none()) {
-        return Err(Error::refused("no-ca", "the settings name no CA")
+        return Err(Error::refused("no-ca", "harbor.toml names no CA")
             .advice("set `directory` under [ca] in harbor.toml, and `terms-accepted` after reading its terms"));
     }
     drop(harbor);
     if args.dry_run {
-        let foreseen = context.block_on(foresee(&context.open()?, &wished))??;
+        let foreseen = context.block_on(async { foresee(&context.open()?, &wished).await.map_err(Error::from) })??;
         return Ok(Box::new(NotDone(foreseen)));
     }
-    let site = args.wish.keep(context, &site, &name)?;
-    context.block_on(issue(context, &site, wanted))?
+    context.block_on(issue(context, &wish, site.main(), wanted))?
 }
 
-async fn issue(context: &Context, site: &Site, wanted: Wanted) -> Report {
-    let secured = secure_as(context, site, wanted).await?;
-    if let SecureOutcome::Refused { reason, advice, .. } = &secured.outcome {
-        let error = Error::refused("ca-refuses", reason);
-        return Err(advice.iter().fold(error, |error, advice| error.advice(advice)));
+async fn issue(context: &Context, wish: &WishChange, main: &Hostname, wanted: Wanted) -> Report {
+    let title = format!("how the certificate of {main} is obtained");
+    // Asked for by this very command, so that nobody is asked again.
+    let yes = ChangeOptions { dry_run: false, yes: true };
+    let (_, site) = change(context, &title, &yes, async |overlay, _| {
+        let site = overlay.site_of(main)?.ok_or_else(|| CertificateRefusal::Detached(main.clone()))?;
+        Ok((keep_wish(&site, wish, &overlay.settings)?, wish.of_site(&site, &overlay.settings)?))
+    })
+    .await?;
+    let secured = context.work(async |door| secure(door, &site, wanted).await).await?;
+    if let SecureOutcome::Refused { why, .. } = &secured.outcome {
+        let exit = if why.code == "ca-at-work" { Exit::Waits } else { Exit::Refused };
+        let error = Error::new(exit, why.code, &why.reason).advice(advice_for_ca(why.code));
+        return Err(error.with("site", site.main().as_str()));
     }
-    context.progress.doing("walking the links");
-    let surveys = look_at_site(&context.open()?, site).await?.surveys;
+    context.progress.doing("checking the links");
+    let surveys = look_at_site(&context.open()?, &site).await?.surveys;
     Ok(Box::new(Issued { secured, surveys }))
 }
 
@@ -83,9 +94,9 @@ struct NotDone(Foreseen);
 impl Shown for NotDone {
     fn human(&self, page: &mut Page) {
         let covered = self.0.covered.iter();
-        let covered: Vec<String> = covered.map(|(name, kind)| format!("{name} (proven by {})", kind.word())).collect();
+        let covered: Vec<String> = covered.map(|(name, kind)| format!("{name} ({})", kind.word())).collect();
         let names = if covered.is_empty() { "nothing".into() } else { covered.join(", ") };
-        page.hanging("", &format!("Nothing was done. A certificate would cover {names}."));
+        page.hanging("", &format!("Dry run: nothing was ordered. A certificate would cover {names}."));
         for (name, reason) in &self.0.left_out {
             page.hanging("  left out: ", &format!("{name}: {reason}"));
         }

@@ -7,9 +7,7 @@ use brightharbor_core::acme::identifiers;
 use brightharbor_core::certificate::ends_soon;
 use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::site::Site;
 use brightharbor_io::clock;
-use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::write_atomically;
 use clap::Args;
 use jiff::Timestamp;
@@ -17,20 +15,20 @@ use serde_json::{Value, json};
 
 use super::metrics::metrics;
 use super::rows::{Row, days_left};
-use crate::commands::{Report, account};
-use crate::error::{Error, Exit};
+use crate::commands::{Report, find_account};
+use crate::error::Exit;
 use crate::run::Context;
 use crate::show::human::{Page, table};
 use crate::show::{Shown, counted};
 
-/// List the certificates. Ends with 1 if one has run out or is revoked, with 3 if one will run out soon, is a stop-gap, no
-/// handshake has shown it yet, one is still to be revoked, or a hostname has none.
+/// List the certificates. Ends with 1 if one has expired or is revoked, with 3 if one expires soon, is a stop-gap, is not
+/// verified yet, is still to be revoked, or a hostname has none.
 #[derive(Debug, Args)]
 pub struct List {
     /// Only those of this account's sites.
     #[arg(long, value_name = "ACCOUNT")]
     account: Option<String>,
-    /// Only those that run out within so many days.
+    /// Only those that expire within so many days.
     #[arg(long, value_name = "DAYS")]
     expiring: Option<i64>,
     /// One line a hostname: which certificate covers it, or why none does.
@@ -43,7 +41,7 @@ pub struct List {
 
 pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
-    let account = args.account.as_deref().map(|typed| account::show::find(&harbor, typed)).transpose()?;
+    let account = args.account.as_deref().map(|typed| find_account(&harbor, typed)).transpose()?;
     let now = clock::now();
     let mut rows = Row::read_all(&harbor, account.as_ref().map(|account| &account.name))?;
     if let Some(path) = &args.metrics {
@@ -92,7 +90,7 @@ fn names_of(certificate: &Certificate) -> Vec<String> {
 
 fn left_words(certificate: &Certificate, now: Timestamp) -> String {
     match days_left(certificate, now) {
-        past if past < 0 => format!("ran out {} ago", counted(past.unsigned_abs() as usize, "day")),
+        past if past < 0 => format!("expired {} ago", counted(past.unsigned_abs() as usize, "day")),
         left => format!("{} left", counted(left as usize, "day")),
     }
 }
@@ -142,20 +140,19 @@ impl Certificates {
         let mut parts = vec![counted(certificates, "certificate")];
         let (past, ending) = (self.past(), self.ending());
         if past > 0 {
-            parts.push(format!("{past} ran out"));
+            parts.push(format!("{past} expired"));
         }
         match (ending, self.soon) {
             (0, _) => {}
             (_, Some(days)) => {
                 parts.push(format!("{ending} within {}", counted(days.unsigned_abs() as usize, "day")));
             }
-            (1, None) => parts.push("1 runs out soon".into()),
-            (_, None) => parts.push(format!("{ending} run out soon")),
+            (1, None) => parts.push("1 expires soon".into()),
+            (_, None) => parts.push(format!("{ending} expire soon")),
         }
-        for (state, words) in [
-            (CertificateState::Revoked, "revoked"),
-            (CertificateState::Installed, "installed and not shown by a handshake yet"),
-        ] {
+        for (state, words) in
+            [(CertificateState::Revoked, "revoked"), (CertificateState::Installed, "installed and not verified yet")]
+        {
             match self.in_state(state) {
                 0 => {}
                 count => parts.push(format!("{count} {words}")),
@@ -180,7 +177,7 @@ impl Certificates {
 impl Shown for Certificates {
     fn human(&self, page: &mut Page) {
         if self.rows.is_empty() {
-            return page.line("No certificate is like that.");
+            return page.line("No certificate matches.");
         }
         page.heading(&self.headline());
         page.blank();
@@ -256,12 +253,4 @@ impl Shown for Certificates {
             _ => Exit::Waits,
         }
     }
-}
-
-/// For the other commands of this noun: the site of a hostname.
-pub fn site_of(harbor: &Harbor, name: &Hostname) -> Result<Site, Error> {
-    harbor.store.site_of(name)?.ok_or_else(|| {
-        Error::refused("not-attached", format!("{name} is not attached here"))
-            .advice(format!("attach it first: brightharbor attach {name} --account ACCOUNT"))
-    })
 }

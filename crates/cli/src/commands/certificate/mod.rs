@@ -1,7 +1,6 @@
 //! `certificate`: certificates of sites, from the CA, bought, or made here.
 
 pub mod check;
-mod fitness;
 pub mod import;
 pub mod install;
 pub mod issue;

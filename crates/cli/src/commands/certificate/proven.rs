@@ -1,19 +1,19 @@
 //! What `certificate prove` has put in place and seen, shown.
 
 use brightharbor_core::site::Site;
+use brightharbor_io::secure::Demanded;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
-use crate::demands::Seen;
 use crate::error::Exit;
-use crate::run::Changed;
+use crate::run::Carried;
 use crate::show::human::{self, Page, table};
 use crate::show::{Shown, json};
 
 pub struct Proven {
-    pub changed: Changed,
+    pub carried: Carried,
     pub site: Site,
-    pub seen: Vec<Seen>,
+    pub seen: Vec<Demanded>,
     /// What others have to enter.
     pub handed_over: Vec<String>,
     pub removed: bool,
@@ -24,30 +24,32 @@ pub struct Proven {
 impl Shown for Proven {
     fn human(&self, page: &mut Page) {
         if !self.asked {
-            return human::change_report(page, &self.changed);
+            return human::change_report(page, &self.carried);
         }
         if self.seen.is_empty() {
-            self.changed.said.iter().for_each(|said| page.hanging("", said));
-            if self.changed.entry.is_none() {
-                page.line(&format!("Nothing that a seller demands is in place for {}.", self.site.main()));
-                page.hanging("next: ", "put it there with --file FILE or --record \"NAME TYPE DATA\"");
+            human::remarks(page, &self.carried.plan.remarks, false);
+            if self.carried.entry.is_none() {
+                page.line(&format!("{}: nothing for a certificate seller is in place.", self.site.main()));
+                page.hanging("next: ", "publish it with --file FILE or --record \"NAME TYPE DATA\"");
             }
             return;
         }
-        self.changed.said.iter().for_each(|said| page.hanging("note: ", said));
-        let missing = self.seen.iter().filter(|one| !one.seen).count();
+        human::remarks(page, &self.carried.plan.remarks, false);
+        let missing = self.seen.iter().filter(|one| one.problem.is_some()).count();
         let all = self.seen.len();
         page.heading(&match missing {
-            0 => format!("The seller can look at {} now: everything is seen.", self.site.main()),
-            _ => format!("The seller would not see all of it yet: {missing} of {all} missing."),
+            0 => format!("{}: everything that the seller checks is visible.", self.site.main()),
+            _ => format!("{}: {missing} of {all} checks of the seller would fail.", self.site.main()),
         });
         let day = |until: Timestamp| until.strftime("%Y-%m-%d").to_string();
-        let row =
-            |one: &Seen| vec![one.subject.clone(), if one.seen { "seen" } else { "not seen" }.into(), day(one.until)];
-        table(page, &["what the seller looks at", "state", "until"], self.seen.iter().map(row).collect());
+        let row = |one: &Demanded| {
+            let state = if one.problem.is_none() { "seen" } else { "not seen" };
+            vec![one.subject.clone(), state.into(), day(one.demand.until)]
+        };
+        table(page, &["what the seller checks", "state", "until"], self.seen.iter().map(row).collect());
         for one in &self.seen {
-            if one.problem().is_some() {
-                page.hanging("  ", &one.words());
+            if let Some(problem) = &one.problem {
+                page.hanging("  ", &format!("{}: {problem}", one.subject));
             }
         }
         if !self.handed_over.is_empty() {
@@ -55,8 +57,8 @@ impl Shown for Proven {
             self.handed_over.iter().for_each(|line| page.line(&format!("  {line}")));
         }
         let then = match missing {
-            0 => "tell the seller to look; what it sends goes to brightharbor certificate import FILES".to_string(),
-            _ => format!("look again: brightharbor certificate prove {}", self.site.main()),
+            0 => "ask the seller to check; import what it sends: brightharbor certificate import FILES".to_string(),
+            _ => format!("check again: brightharbor certificate prove {}", self.site.main()),
         };
         page.hanging("next: ", &then);
     }
@@ -64,16 +66,16 @@ impl Shown for Proven {
     fn json(&self) -> Value {
         json!({
             "command": "certificate prove",
-            "change": json::ChangeDocument::from(&self.changed),
+            "change": json::ChangeDocument::from(&self.carried),
             "site": self.site.main(),
             "removed": self.removed,
-            "proofs": self.seen,
+            "proofs": self.seen.iter().map(json::demanded_document).collect::<Vec<_>>(),
             "handed_over": self.handed_over,
         })
     }
 
     /// Somebody else's turn, or that of time, until everything is seen.
     fn exit(&self) -> Exit {
-        if self.seen.iter().all(|one| one.seen) { Exit::Done } else { Exit::Waits }
+        self.carried.exit(if self.seen.iter().all(|one| one.problem.is_none()) { Exit::Done } else { Exit::Waits })
     }
 }

@@ -1,28 +1,23 @@
 //! `certificate request`: a key and a request for a certificate that is to be bought. The key stays in the harbor.
 
-use std::fs::File;
-use std::io::Write;
 use std::path::PathBuf;
 
 use brightharbor_core::account::check_email;
-use brightharbor_core::acme::{Identifier, identifiers};
-use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
-use brightharbor_core::name::Hostname;
-use brightharbor_core::site::Site;
-use brightharbor_io::keys::{Subject, new_key_of, seller_request};
+use brightharbor_core::certificate::{CertificateRefusal, keep_request, requested};
+use brightharbor_io::install::write_new;
+use brightharbor_io::keys::{KeyError, Subject, new_key_of, seller_request};
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::list::site_of;
-use super::wish::{KeyArgument, wildcard_parent};
-use crate::commands::{Report, host};
+use super::wish::KeyArgument;
+use crate::commands::{Report, find_site, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
+use crate::run::{Carried, Context, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
-/// Make a key and a request for a certificate that is to be bought. The request is printed; the key never is.
+/// Create a key and a request for a certificate that is to be bought. The request is printed; the key never is.
 #[derive(Debug, Args)]
 pub struct Request {
     /// A hostname of the site.
@@ -57,52 +52,34 @@ pub struct Request {
 pub fn run(args: &Request, context: &Context) -> Report {
     let name = host(&args.hostname)?;
     let subject = subject(args)?;
-    let unmade = |error| Error::refused("key", error).advice("try again; nothing was kept");
+    let unmade = |error: KeyError| CertificateRefusal::Key(error.to_string());
     if let Some(path) = args.out.as_ref().filter(|path| path.exists()) {
-        let message = format!("{} is there already: it would be lost", path.display());
+        let message = format!("{} already exists; not overwriting it", path.display());
         return Err(Error::refused("in-the-way", message).advice("name another file, or move that one away"));
     }
     let title = format!("certificate request {name}");
-    let mut made = None;
-    let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
-        let site = site_of(harbor, &name)?;
-        let key = new_key_of(args.key.into()).map_err(unmade)?;
-        let identifiers = requested(&site, args.wildcard.then_some(&name))?;
-        let request = seller_request(&key, &identifiers, &subject).map_err(unmade)?;
-        let stamp = now.strftime("%Y%m%d-%H%M%S-%3f").to_string();
-        // A folder of its own each time: no earlier key is ever lost.
-        let folder = harbor.layout.requests().join(site.main().as_str()).join(stamp);
-        let mut set = ChangeSet::new(&title);
-        set.file(FileWrite::new(folder.join("key.pem"), None, key.as_str(), 0o600, Purpose::Key));
-        set.file(FileWrite::new(folder.join("request.pem"), None, request.clone(), 0o600, Purpose::Loose));
-        let names: Vec<String> = identifiers.iter().map(ToString::to_string).collect();
-        let said =
-            vec![format!("the request is for {}", names.join(", ")), format!("its key stays in {}", folder.display())];
-        made = Some((request, names));
-        Ok(Decision { set, said })
-    }))??;
-    let (request, names) = made.unwrap_or_default();
-    if let Some(path) = args.out.as_ref().filter(|_| changed.entry.is_some()) {
-        let written = File::create_new(path).and_then(|mut file| file.write_all(request.as_bytes()));
-        written.map_err(|error| {
-            Error::refused("save", format!("{}: {error}", path.display())).advice("see that its folder is there")
+    // Made once: what is decided again under the lock is the same.
+    let key = new_key_of(args.key.into()).map_err(unmade)?;
+    let (carried, (request, names)) =
+        context.block_on(change(context, &title, &args.options, async |overlay, now| {
+            let site = find_site(overlay, &name)?;
+            let identifiers = requested(&site, args.wildcard.then_some(&name))?;
+            let request = seller_request(&key, &identifiers, &subject).map_err(unmade)?;
+            let names: Vec<String> = identifiers.iter().map(ToString::to_string).collect();
+            Ok((keep_request(&site, identifiers, &key, &request, &overlay.layout, now), (request, names)))
+        }))??;
+    if let Some(path) = args.out.as_ref().filter(|_| carried.entry.is_some()) {
+        write_new(path, request.as_bytes()).map_err(|error| {
+            Error::refused("save", format!("{}: {error}", path.display())).advice("check that its folder exists")
         })?;
     }
-    Ok(Box::new(Requested { changed, request, names }))
-}
-
-/// What the request is for. Sellers tell the kind of product by the common name, so that a wildcard comes first.
-fn requested(site: &Site, below: Option<&Hostname>) -> Result<Vec<Identifier>, Error> {
-    let Some(name) = below else { return Ok(identifiers(&site.hostnames, &[])) };
-    let mut all = identifiers(&site.hostnames, &[wildcard_parent(name)?]);
-    all.rotate_right(1);
-    Ok(all)
+    Ok(Box::new(Requested { carried, request, names }))
 }
 
 fn subject(args: &Request) -> Result<Subject, Error> {
     let country = match args.country.as_deref().map(str::to_ascii_uppercase) {
         Some(country) if country.len() != 2 || !country.bytes().all(|byte| byte.is_ascii_uppercase()) => {
-            return Err(Error::wrong_use(format!("`{}` is no country in two letters", country.escape_debug()))
+            return Err(Error::wrong_use(format!("`{}` is not a country in two letters", country.escape_debug()))
                 .advice("give it as in DE, FR or GB (ISO 3166-1)"));
         }
         country => country,
@@ -131,15 +108,15 @@ fn subject(args: &Request) -> Result<Subject, Error> {
 }
 
 struct Requested {
-    changed: Changed,
+    carried: Carried,
     request: String,
     names: Vec<String>,
 }
 
 impl Shown for Requested {
     fn human(&self, page: &mut Page) {
-        human::change_report(page, &self.changed);
-        if self.changed.entry.is_some() {
+        human::change_report(page, &self.carried);
+        if self.carried.entry.is_some() {
             page.blank();
             self.request.lines().for_each(|line| page.line(line));
             page.blank();
@@ -153,13 +130,13 @@ impl Shown for Requested {
     fn json(&self) -> Value {
         json!({
             "command": "certificate request",
-            "change": json::ChangeDocument::from(&self.changed),
+            "change": json::ChangeDocument::from(&self.carried),
             "names": self.names,
-            "request": self.changed.entry.map(|_| &self.request),
+            "request": self.carried.entry.map(|_| &self.request),
         })
     }
 
     fn exit(&self) -> Exit {
-        Exit::Done
+        self.carried.exit(Exit::Done)
     }
 }

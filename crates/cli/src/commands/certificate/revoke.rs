@@ -1,25 +1,25 @@
 //! `certificate revoke`: tells the CA that a certificate must not be trusted any more, once a new one is in its place.
 
 use brightharbor_core::acme::RevocationReason;
-use brightharbor_core::certificate::Revocation;
-use brightharbor_core::change::{ChangeSet, InventoryChange};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::certificate::revocation::wanted;
+use brightharbor_core::certificate::securing::Secured;
+use brightharbor_core::certificate::{CertificateRemark, Revocation};
+use brightharbor_core::change::InventoryChange;
 use brightharbor_io::acme::has_account;
-use brightharbor_io::harbor::Harbor;
+use brightharbor_io::secure::{Revoked, carry_through};
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
-use super::list::site_of;
 use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
-use crate::revocations::{Revoked, carry_through, foresee, tell};
-use crate::run::{Context, Decision, change};
+use crate::run::{Carried, Context, change};
 use crate::show::human::{self, Page};
+use crate::show::json::BroughtDocument;
 use crate::show::{Shown, json};
 
-/// Revoke the certificate of a site at the CA. A new one, with a new key, is got and proven first, for the site and for
-/// whoever shares it; if something comes in between, `tend` goes on with it.
+/// Revoke the certificate of a site at the CA. A new one, with a new key, is issued and verified first, for the site
+/// and for whoever shares it; if something comes in between, `tend` continues.
 #[derive(Debug, Args)]
 pub struct Revoke {
     /// A hostname of the site.
@@ -27,7 +27,7 @@ pub struct Revoke {
     /// Why.
     #[arg(long, value_enum, default_value = "unspecified")]
     reason: ReasonArgument,
-    /// Revoke it although no new one can be had: visitors are warned from then on.
+    /// Revoke it even without a new one: visitors are warned from then on.
     #[arg(long)]
     without_successor: bool,
     #[command(flatten)]
@@ -59,88 +59,114 @@ impl From<ReasonArgument> for RevocationReason {
 pub fn run(args: &Revoke, context: &Context) -> Report {
     let name = host(&args.hostname)?;
     let harbor = context.open()?;
-    // One that was begun is gone on with: what the site has by now may be its successor.
-    let revocation = match harbor.store.revocation_of(&main_of(&harbor, &name)?)? {
-        Some(begun) => match args.reason.into() {
-            RevocationReason::Unspecified => begun,
-            reason => Revocation { reason, ..begun },
-        },
-        None => of_present(&harbor, &name, args.reason.into())?,
-    };
+    let site = harbor.store.site_of(&name)?;
+    let main = site.as_ref().map_or(&name, |site| site.main());
+    let (begun, present) = (harbor.store.revocation_of(main)?, harbor.store.certificate_of(main)?);
+    let revocation = wanted(begun.as_ref(), site.as_ref(), present.as_ref(), &name, args.reason.into())?;
     let ca = &revocation.ca;
     if harbor.settings.ca_named(Some(ca)).is_none() {
-        let message = format!("harbor.toml has no CA `{ca}` any more, which the certificate is from");
+        let message = format!("harbor.toml no longer has the CA `{ca}` that issued the certificate");
         return Err(Error::refused("unknown-ca", message).advice(format!("put it back: [cas.{ca}]")));
     }
     has_account(&harbor.settings, &harbor.layout, ca)?;
     drop(harbor);
-    let alone =
-        |changed| Revoked { revocation: revocation.clone(), successor: None, sites: vec![], services: vec![], changed };
-    let revoked = match (args.without_successor, args.options.dry_run) {
-        (true, _) => alone(context.block_on(tell(context, &revocation, &args.options))??),
-        (false, true) => alone(context.block_on(foresee(context, &revocation))??),
+    context.block_on(revoke(args, context, &revocation))?
+}
+
+async fn revoke(args: &Revoke, context: &Context, revocation: &Revocation) -> Report {
+    let alone = |carried: Carried| Shows {
+        revocation: revocation.clone(),
+        successor: None,
+        sites: vec![],
+        services: vec![],
+        carried,
+    };
+    let shows = match (args.without_successor, args.options.dry_run) {
+        (true, _) | (false, true) => alone(tell(context, revocation, args).await?),
         (false, false) => {
-            context.block_on(remember(context, &revocation, &args.options))??;
+            let title = format!("remember to revoke the certificate of {}", revocation.site);
+            change(context, &title, &args.options, async |overlay, _| {
+                Ok((revocation.remember(&overlay.store.revocations()?), ()))
+            })
+            .await?;
             // Asked once: what is remembered would be gone on with by the timer all the same.
-            let yes = ChangeOptions { dry_run: false, yes: true };
-            context.block_on(carry_through(context, &revocation, &yes))??
+            let revoked = context.work(async |door| carry_through(door, revocation).await).await?;
+            Shows::from(revoked)
         }
     };
-    Ok(Box::new(Shows(revoked)))
+    Ok(Box::new(shows))
 }
 
-/// The main name of the site; the name itself, if it is not attached any more.
-fn main_of(harbor: &Harbor, name: &Hostname) -> Result<Hostname, Error> {
-    Ok(harbor.store.site_of(name)?.map_or_else(|| name.clone(), |site| site.main().clone()))
-}
-
-fn of_present(harbor: &Harbor, name: &Hostname, reason: RevocationReason) -> Result<Revocation, Error> {
-    let site = site_of(harbor, name)?;
-    let present = harbor.store.certificate_of(site.main())?;
-    present.and_then(|certificate| Revocation::of(&certificate, reason)).ok_or_else(|| {
-        Error::refused("nothing-to-revoke", format!("{} has no certificate from the CA", site.main())).advice(
-            match &site.rules.certificate.from {
-                Some(from) => format!("it shares that of {from}: brightharbor certificate revoke {from}"),
-                None => "one that was bought is revoked where it was bought".into(),
-            },
-        )
-    })
-}
-
-/// So that it is gone on with, whatever comes in between.
-async fn remember(context: &Context, revocation: &Revocation, options: &ChangeOptions) -> Result<(), Error> {
-    let title = format!("remember to revoke the certificate of {}", revocation.site);
-    change(context, &title, options, async |harbor, _| {
-        let mut set = ChangeSet::new(&title);
-        if !harbor.store.revocations()?.contains(revocation) {
-            set.inventory(InventoryChange::RememberRevocation(revocation.clone()));
+/// Tells the CA at once; or shows what it would be told, and that a successor comes first.
+async fn tell(context: &Context, revocation: &Revocation, args: &Revoke) -> Result<Carried, Error> {
+    let (carried, ()) = change(context, &revocation.title(), &args.options, async |overlay, _| {
+        has_account(&overlay.settings, &overlay.layout, &revocation.ca)?;
+        let present = overlay.store.certificate_of(&revocation.site)?;
+        let remembered = overlay.store.revocations()?.iter().any(|other| other.files == revocation.files);
+        let present = present.filter(|_| args.without_successor);
+        let mut plan = revocation.tell(present.as_ref(), remembered);
+        if !args.without_successor {
+            plan.remark(CertificateRemark::SuccessorFirst { site: revocation.site.clone() });
         }
-        Ok(Decision { set, said: vec![] })
+        Ok((plan, ()))
     })
     .await?;
-    Ok(())
+    Ok(carried)
 }
 
-struct Shows(Revoked);
+struct Shows {
+    revocation: Revocation,
+    successor: Option<Secured>,
+    /// The sites that share the certificate, which have its successor now.
+    sites: Vec<Secured>,
+    services: Vec<BroughtDocument>,
+    carried: Carried,
+}
+
+impl From<Revoked> for Shows {
+    fn from(revoked: Revoked) -> Self {
+        let Revoked { revocation, successor, sites, services, changed } = revoked;
+        let services = services.iter().map(BroughtDocument::from).collect();
+        let (plan, entry, took) = (changed.plan, changed.entry, changed.took);
+        Self { revocation, successor, sites, services, carried: Carried { plan, entry, took, missing: vec![] } }
+    }
+}
+
+impl Shows {
+    /// Whether the site goes on with the very certificate, since it has no other.
+    fn is_still_shown(&self) -> bool {
+        let recorded = |change: &InventoryChange| matches!(change, InventoryChange::RecordCertificate(_));
+        self.carried.plan.set.inventory_changes().any(recorded)
+    }
+}
 
 impl Shown for Shows {
     fn human(&self, page: &mut Page) {
-        if self.0.changed.entry.is_none() {
-            return human::change_report(page, &self.0.changed);
+        if self.carried.entry.is_none() {
+            return human::change_report(page, &self.carried);
         }
-        human::revoked(page, &self.0);
-        if self.0.is_still_shown() {
-            page.hanging("next: ", "`brightharbor tend` gets another one as soon as it can; or detach the site");
+        self.successor.iter().chain(&self.sites).for_each(|one| human::secured(page, one));
+        self.services.iter().for_each(|one| human::brought(page, one));
+        human::revoked(page, &self.revocation, self.is_still_shown());
+        if self.is_still_shown() {
+            page.hanging("next: ", "`brightharbor tend` obtains another one as soon as possible; or detach the site");
         }
     }
 
     fn json(&self) -> Value {
-        let mut document = json!(json::RevokedDocument::from(&self.0));
-        document["command"] = "certificate revoke".into();
-        document
+        json!({
+            "command": "certificate revoke",
+            "site": self.revocation.site,
+            "carried_out": self.carried.entry.is_some(),
+            "revoked_until": self.revocation.not_after.to_string(),
+            "successor": self.successor.as_ref().map(json::SecuredDocument::from),
+            "followed": self.sites.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
+            "services": self.services,
+            "change": json::ChangeDocument::from(&self.carried),
+        })
     }
 
     fn exit(&self) -> Exit {
-        Exit::Done
+        self.carried.exit(Exit::Done)
     }
 }

@@ -20,13 +20,13 @@ use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
 use super::chosen::{Chosen, ChosenOptions};
-use super::network::{Network, NetworkOptions};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
-use crate::look::expected;
+use crate::network::{Network, NetworkOptions};
 use crate::run::{Context, runtime_for_many};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
+use brightharbor_io::look::expected;
 
 /// Check who answers for domains: the parent's delegation, glue, keys, and whether each nameserver answers as it should.
 #[derive(Debug, Args)]

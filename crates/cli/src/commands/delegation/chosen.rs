@@ -6,7 +6,7 @@ use brightharbor_core::name::{Hostname, registrable_domain};
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 
-use crate::commands::{account, hostname};
+use crate::commands::{find_account, hostname};
 use crate::error::Error;
 
 #[derive(Debug, Clone, Args)]
@@ -42,7 +42,7 @@ impl ChosenOptions {
                 Error::wrong_use("there is no harbor whose domains could be meant")
                     .advice("name the harbor with --harbor, or the domains themselves")
             })?;
-            let account = self.account.as_deref().map(|typed| account::show::find(harbor, typed)).transpose()?;
+            let account = self.account.as_deref().map(|typed| find_account(harbor, typed)).transpose()?;
             let mut zones = harbor.store.zones()?;
             zones.retain(|zone| account.as_ref().is_none_or(|account| account.name == zone.account));
             chosen.domains = zones.into_iter().map(|zone| zone.name).collect();

@@ -10,9 +10,9 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use super::check::Judge;
-use super::network::{Network, NetworkOptions};
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
+use crate::network::{Network, NetworkOptions};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::handover::{Form, Language, worded};

@@ -3,7 +3,6 @@
 pub mod check;
 mod chosen;
 pub mod handover;
-pub mod network;
 pub mod wait;
 
 use clap::Subcommand;

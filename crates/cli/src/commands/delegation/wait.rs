@@ -13,10 +13,10 @@ use tokio::time::{Instant, sleep};
 
 use super::check::{Checked, Judge, document};
 use super::chosen::ChosenOptions;
-use super::network::{Network, NetworkOptions};
 use crate::commands::Report;
 use crate::duration::parse_duration;
 use crate::error::{Error, Exit};
+use crate::network::{Network, NetworkOptions};
 use crate::run::Context;
 use crate::show::human::{self, Page, when};
 use crate::show::{Shown, counted};

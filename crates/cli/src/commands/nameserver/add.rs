@@ -1,17 +1,14 @@
 //! `nameserver add`: a new set, with its addresses in the zones of this harbor.
 
 use brightharbor_core::account::AccountName;
-use brightharbor_core::change::{ChangeSet, InventoryChange};
-use brightharbor_core::harbor::NameserverSet;
-use brightharbor_core::nameserver::{Member, set_of, weaknesses};
-use brightharbor_core::zone::serial_date;
+use brightharbor_core::nameserver::{AddSet, Member, add_set};
+use brightharbor_io::load;
 use clap::Args;
 
-use super::{bring_addresses, glue_words, owner};
-use crate::commands::Report;
+use crate::commands::{Report, account_name};
 use crate::error::Error;
 use crate::options::ChangeOptions;
-use crate::run::{Context, Decision, change};
+use crate::run::{Context, change};
 use crate::show::ChangeReport;
 
 /// Add a nameserver set: names that domains are delegated to together.
@@ -35,7 +32,7 @@ pub struct Add {
 
 pub fn run(args: &Add, context: &Context) -> Report {
     let name = AccountName::parse(&args.set).map_err(|_| {
-        Error::wrong_use(format!("`{}` is no name of a nameserver set", args.set.escape_debug()))
+        Error::wrong_use(format!("`{}` is not a nameserver set name", args.set.escape_debug()))
             .advice("1 to 31 lower-case letters, digits or hyphens, a letter first")
     })?;
     // `none` and `host` mean something else wherever a set is named.
@@ -44,25 +41,16 @@ pub fn run(args: &Add, context: &Context) -> Report {
             .advice("`host` is that of [host] in harbor.toml, and `none` means no set"));
     }
     let title = format!("nameserver add {name}");
-    let changed = context.block_on(change(context, &title, &args.options, async |harbor, now| {
-        if harbor.settings.nameserver_set(Some(name.as_str())).is_some() {
-            return Err(Error::refused("set-exists", format!("there is a nameserver set `{name}` already"))
-                .advice("see `brightharbor nameserver list`"));
-        }
-        let set = NameserverSet {
-            capacity: args.capacity,
-            account: owner(harbor, args.account.as_deref())?,
-            ..set_of(&args.members)
+    let account = args.account.as_deref().map(account_name).transpose()?;
+    let request = AddSet { name, members: args.members.clone(), account, capacity: args.capacity };
+    let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
+        let known = load::known_set(overlay, request.name.as_str())?;
+        let is_there = match &request.account {
+            Some(account) => overlay.account(account)?.is_some(),
+            None => false,
         };
-        let mut changes = ChangeSet::new(&title);
-        let names = set.nameservers.iter().map(|name| name.bare()).collect::<Vec<_>>().join(", ");
-        let mut said = vec![format!("the nameserver set {name} has {names}")];
-        said.extend(weaknesses(&set));
-        let today = serial_date(now);
-        said.extend(bring_addresses(harbor, &set, today, &mut changes).await?);
-        said.extend(glue_words(&set));
-        changes.inventory(InventoryChange::SetNameservers { name: name.to_string(), before: None, after: set });
-        Ok(Decision { set: changes, said })
+        let zones = load::member_zones(overlay, request.members.iter().map(|member| &member.name)).await?;
+        Ok((add_set(&request, &known, is_there, &zones, now)?, ()))
     }))??;
-    Ok(Box::new(ChangeReport { command: "nameserver add", changed }))
+    Ok(Box::new(ChangeReport { command: "nameserver add", carried }))
 }

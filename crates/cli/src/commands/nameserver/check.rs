@@ -6,18 +6,18 @@ use std::net::IpAddr;
 use brightharbor_core::delegation::{Picture, ServerState};
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
-use brightharbor_core::nameserver::weaknesses;
+use brightharbor_core::nameserver::{Weakness, weaknesses};
 use brightharbor_io::dns::Walker;
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::find;
-use crate::commands::Report;
-use crate::commands::delegation::network::{Network, NetworkOptions};
+use crate::commands::{Report, find_set};
 use crate::error::{Error, Exit};
+use crate::network::{Network, NetworkOptions};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
+use crate::show::words::weakness;
 
 /// Check a nameserver set: what the registry has, what the zone says, and whether each server answers.
 #[derive(Debug, Args)]
@@ -36,7 +36,7 @@ pub fn run(args: &Check, context: &Context) -> Report {
     let Some(harbor) = &network.harbor else {
         return Err(context.open().err().unwrap_or_else(|| Error::wrong_use("no harbor")));
     };
-    let set = find(harbor, &args.set)?;
+    let set = find_set(harbor, &args.set)?;
     let wanted = (args.set != "host").then_some(args.set.as_str());
     let mut zones = harbor.store.zones()?;
     zones.retain(|zone| zone.nameserver_set.as_deref() == wanted);
@@ -127,7 +127,7 @@ fn side(found: &[IpAddr], wanted: &[IpAddr]) -> Side {
 struct SetChecked {
     name: String,
     members: Vec<Seen>,
-    weaknesses: Vec<String>,
+    weaknesses: Vec<Weakness>,
 }
 
 impl SetChecked {
@@ -143,7 +143,7 @@ impl Shown for SetChecked {
             0 => format!("{}: all {all} nameservers are as they should be, on all sides", self.name),
             open => format!("{}: {open} of {all} nameservers are not as they should be", self.name),
         });
-        self.weaknesses.iter().for_each(|told| page.hanging("  note: ", told));
+        self.weaknesses.iter().for_each(|one| page.hanging("  note: ", &weakness(one).sentence()));
         page.blank();
         let rows = self.members.iter().map(|member| {
             let servers = member.servers.iter().map(|(address, words, _)| format!("{address}: {words}"));
@@ -170,7 +170,7 @@ impl Shown for SetChecked {
             "command": "nameserver check",
             "set": self.name,
             "nameservers": self.members.iter().map(member).collect::<Vec<_>>(),
-            "weaknesses": self.weaknesses,
+            "weaknesses": self.weaknesses.iter().map(|one| weakness(one).document(true)).collect::<Vec<_>>(),
         })
     }
 

@@ -6,11 +6,12 @@ use brightharbor_core::zone::Zone;
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::{document, find};
-use crate::commands::Report;
-use crate::error::{Error, Exit};
+use super::document;
+use crate::commands::{Report, find_set};
+use crate::error::Exit;
 use crate::run::Context;
 use crate::show::human::{Page, table};
+use crate::show::words::weakness;
 use crate::show::{Shown, counted};
 
 /// List the nameserver sets, with how many domains use each.
@@ -39,7 +40,7 @@ pub fn run(_: &List, context: &Context) -> Report {
 
 pub fn show(args: &Show, context: &Context) -> Report {
     let harbor = context.open()?;
-    let set = find(&harbor, &args.set)?;
+    let set = find_set(&harbor, &args.set)?;
     let wanted = (args.set != "host").then_some(args.set.as_str());
     let mut zones: Vec<Zone> = harbor.store.zones()?;
     zones.retain(|zone| zone.nameserver_set.as_deref() == wanted);
@@ -97,7 +98,7 @@ impl Shown for SetPage {
             let shown = if shown.is_empty() { "no address given here".to_string() } else { shown };
             page.hanging(&format!("  {:<30}  ", name.bare()), &shown);
         }
-        weaknesses(set).iter().for_each(|told| page.hanging("  note: ", told));
+        weaknesses(set).iter().for_each(|one| page.hanging("  note: ", &weakness(one).sentence()));
         let left = set
             .capacity
             .map(|capacity| format!(", room for {} more", capacity.saturating_sub(self.zones.len() as u32)));
@@ -113,17 +114,11 @@ impl Shown for SetPage {
     fn json(&self) -> Value {
         let mut document = document(&self.name, &self.set, self.zones.len() as u32);
         document["zones"] = self.zones.iter().map(|zone| zone.name.as_str()).collect::<Vec<_>>().into();
-        document["weaknesses"] = weaknesses(&self.set).into();
+        document["weaknesses"] = weaknesses(&self.set).iter().map(|one| weakness(one).document(true)).collect();
         json!({ "command": "nameserver show", "set": document })
     }
 
     fn exit(&self) -> Exit {
         Exit::Done
     }
-}
-
-/// For the other commands of this noun.
-pub fn unknown_member(name: &str, set: &str) -> Error {
-    Error::refused("unknown-member", format!("{name} is no nameserver of the set {set}"))
-        .advice(format!("see `brightharbor nameserver show {set}`"))
 }

@@ -4,12 +4,12 @@ use brightharbor_core::account::{AccountPlan, Counted};
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::{find, limit_words, limits_document};
-use crate::commands::Report;
+use crate::commands::{Report, find_plan};
 use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
+use crate::show::words::{limit_words, limits_document};
 
 /// List the plans.
 #[derive(Debug, Args)]
@@ -27,7 +27,7 @@ pub fn run(_: &List, context: &Context) -> Report {
 }
 
 pub fn show(args: &Show, context: &Context) -> Report {
-    Ok(Box::new(Plans { command: "plan show", plans: vec![find(&context.open()?, &args.name)?] }))
+    Ok(Box::new(Plans { command: "plan show", plans: vec![find_plan(&context.open()?, &args.name)?] }))
 }
 
 struct Plans {

@@ -1,13 +1,11 @@
 //! `plan remove`: only while no account has it.
 
-use brightharbor_core::change::{ChangeSet, InventoryChange};
+use brightharbor_core::account::remove_plan;
 use clap::Args;
 
-use super::find;
-use crate::commands::Report;
-use crate::error::Error;
+use crate::commands::{Report, plan_name};
 use crate::options::ChangeOptions;
-use crate::run::{Context, Decision, change};
+use crate::run::{Context, change};
 use crate::show::ChangeReport;
 
 /// Remove a plan that no account has.
@@ -20,24 +18,12 @@ pub struct Remove {
 }
 
 pub fn run(args: &Remove, context: &Context) -> Report {
-    let title = format!("plan remove {}", args.name);
-    let changed = context.block_on(change(context, &title, &args.options, async |harbor, _| {
-        let plan = find(harbor, &args.name)?;
-        let accounts = harbor.store.accounts()?;
-        let holders: Vec<&str> = accounts
-            .iter()
-            .filter(|account| account.plan.as_ref() == Some(&plan.name))
-            .map(|a| a.name.as_str())
-            .collect();
-        if !holders.is_empty() {
-            let message = format!("the plan {} is that of {}", plan.name, holders.join(", "));
-            return Err(Error::refused("plan-in-use", message)
-                .advice("give them another one: brightharbor account change ACCOUNT --plan PLAN"));
-        }
-        let said = vec![format!("the plan {} is removed", plan.name)];
-        let mut set = ChangeSet::new(&title);
-        set.inventory(InventoryChange::RemovePlan(plan));
-        Ok(Decision { set, said })
+    let name = plan_name(&args.name)?;
+    let title = format!("plan remove {name}");
+    let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, _| {
+        let accounts = overlay.store.accounts()?.into_iter().filter(|account| account.plan.as_ref() == Some(&name));
+        let holders = accounts.map(|account| account.name).collect();
+        Ok((remove_plan(&name, overlay.store.plan(&name)?.as_ref(), holders)?, ()))
     }))??;
-    Ok(Box::new(ChangeReport { command: "plan remove", changed }))
+    Ok(Box::new(ChangeReport { command: "plan remove", carried }))
 }

@@ -1,14 +1,12 @@
 //! `plan add` and `plan change`: the limits of a plan.
 
-use brightharbor_core::account::{AccountName, AccountPlan, Limits};
-use brightharbor_core::change::{ChangeSet, InventoryChange};
+use brightharbor_core::account::{LimitWish, LimitWishes, add_plan, change_plan};
 use clap::Args;
 
-use super::{find, limit_words, limits};
-use crate::commands::Report;
+use crate::commands::{Report, plan_name};
 use crate::error::Error;
 use crate::options::ChangeOptions;
-use crate::run::{Context, Decision, change};
+use crate::run::{Context, change};
 use crate::show::ChangeReport;
 
 /// Add a plan. A limit that is not given is none; 0 allows none.
@@ -54,71 +52,46 @@ struct Given {
 }
 
 impl Given {
-    fn onto(&self, mut limits: Limits) -> Result<Limits, Error> {
-        let read = |typed: &Option<String>, limit: &mut Option<u32>| -> Result<(), Error> {
+    fn wishes(&self) -> Result<LimitWishes, Error> {
+        let read = |typed: &Option<String>| -> Result<LimitWish, Error> {
             match typed.as_deref() {
-                None => {}
-                Some("any") => *limit = None,
+                None => Ok(None),
+                Some("any") => Ok(Some(None)),
                 Some(text) => {
-                    let count = text.parse().map_err(|_| {
-                        Error::wrong_use(format!("`{}` is no count", text.escape_debug()))
-                            .advice("give a number, or `any`")
-                    })?;
-                    *limit = Some(count);
+                    let wrong = || Error::wrong_use(format!("`{}` is not a count", text.escape_debug()));
+                    let count = text.parse().map_err(|_| wrong().advice("give a number, or `any`"))?;
+                    Ok(Some(Some(count)))
                 }
             }
-            Ok(())
         };
-        read(&self.addon_domains, &mut limits.addon_domains)?;
-        read(&self.subdomains, &mut limits.subdomains)?;
-        read(&self.parked_domains, &mut limits.parked_domains)?;
-        read(&self.redirects, &mut limits.redirects)?;
-        read(&self.disk, &mut limits.disk)?;
-        Ok(limits)
+        Ok(LimitWishes {
+            addon_domains: read(&self.addon_domains)?,
+            subdomains: read(&self.subdomains)?,
+            parked_domains: read(&self.parked_domains)?,
+            redirects: read(&self.redirects)?,
+            disk: read(&self.disk)?,
+        })
     }
 }
 
 pub fn add(args: &Add, context: &Context) -> Report {
-    let name = AccountName::parse(&args.name).map_err(|_| {
-        Error::wrong_use(format!("`{}` is no name of a plan", args.name.escape_debug()))
-            .advice("1 to 31 lower-case letters, digits or hyphens, a letter first")
-    })?;
+    let (name, wishes) = (plan_name(&args.name)?, args.given.wishes()?);
+    let like = args.like.as_deref().map(plan_name).transpose()?;
     let title = format!("plan add {name}");
-    set(context, &title, "plan add", &args.options, &args.given, |harbor| {
-        if harbor.store.plan(&name)?.is_some() {
-            return Err(Error::refused("plan-exists", format!("there is a plan `{name}` already"))
-                .advice(format!("change it: brightharbor plan change {name}")));
-        }
-        let limits = match &args.like {
-            Some(like) => find(harbor, like)?.limits,
-            None => Limits::default(),
-        };
-        Ok(AccountPlan { name: name.clone(), limits })
-    })
+    let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, _| {
+        let present = overlay.store.plan(&name)?;
+        let found = like.as_ref().map(|like| overlay.store.plan(like)).transpose()?.flatten();
+        let like = like.as_ref().map(|like| (like, found.as_ref()));
+        Ok((add_plan(&name, present.as_ref(), like, &wishes)?, ()))
+    }))??;
+    Ok(Box::new(ChangeReport { command: "plan add", carried }))
 }
 
 pub fn change_limits(args: &Change, context: &Context) -> Report {
-    let title = format!("plan change {}", args.name);
-    set(context, &title, "plan change", &args.options, &args.given, |harbor| find(harbor, &args.name))
-}
-
-fn set(
-    context: &Context,
-    title: &str,
-    command: &'static str,
-    options: &ChangeOptions,
-    given: &Given,
-    plan: impl Fn(&brightharbor_io::harbor::Harbor) -> Result<AccountPlan, Error>,
-) -> Report {
-    let changed = context.block_on(change(context, title, options, async |harbor, _| {
-        let before = plan(harbor)?;
-        let after = AccountPlan { limits: given.onto(before.limits)?, name: before.name };
-        let words: Vec<String> =
-            limits(&after.limits).map(|(name, limit)| format!("{name} {}", limit_words(limit))).collect();
-        let said = vec![format!("the plan {} allows: {}", after.name, words.join(", "))];
-        let mut set = ChangeSet::new(title);
-        set.inventory(InventoryChange::SetPlan(after));
-        Ok(Decision { set, said })
+    let (name, wishes) = (plan_name(&args.name)?, args.given.wishes()?);
+    let title = format!("plan change {name}");
+    let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, _| {
+        Ok((change_plan(&name, overlay.store.plan(&name)?.as_ref(), &wishes)?, ()))
     }))??;
-    Ok(Box::new(ChangeReport { command, changed }))
+    Ok(Box::new(ChangeReport { command: "plan change", carried }))
 }

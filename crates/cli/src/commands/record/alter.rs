@@ -3,32 +3,31 @@
 use std::path::Path;
 use std::time::Duration;
 
-use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
+use brightharbor_core::change::Remark;
 use brightharbor_core::delegation::rules::judge;
 use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
-    AlterRequest, Alteration, Altered, Document, RecordData, RecordType, alter, data_as_meant, owner_as_meant,
-    parse_ttl, serial_date,
+    AlterRequest, Alteration, RecordData, RecordType, Zone, ZoneHome, ZoneRemark, alter_kept, alter_loose,
+    data_as_meant, owner_as_meant, parse_ttl,
 };
-use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::clock;
 use brightharbor_io::dns::walk_within;
-use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{read_if_there, replace_if_unchanged};
+use brightharbor_io::load::{LoadError, surroundings};
+use brightharbor_io::look::expected;
+use brightharbor_io::overlay::Overlay;
 use brightharbor_io::survey::brief;
-use brightharbor_io::zones::{parse_file, read_zone};
+use brightharbor_io::watch::watch;
+use brightharbor_io::zones::parse_file;
 use clap::Args;
 
 use super::elsewhere::Elsewhere;
 use super::place::Where;
 use super::report::RecordReport;
-use super::watch::{WatchOption, watch};
 use crate::commands::Report;
 use crate::error::{Error, unreadable_zone};
-use crate::look::surroundings;
-use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
+use crate::options::{ChangeOptions, WatchOption};
+use crate::run::{Carried, Context, change};
 
 /// The world is looked at beside the edit; where it does not answer, the edit does not wait for it.
 const LOOK_AT_DELEGATION: Duration = Duration::from_secs(5);
@@ -67,7 +66,8 @@ impl Written {
     pub fn ttl(&self) -> Result<Option<u32>, Error> {
         let read = |text: &String| {
             let seconds = parse_ttl(text).filter(|seconds| *seconds <= 0x7fff_ffff);
-            seconds.ok_or_else(|| Error::wrong_use(format!("`{text}` is no TTL")).advice("give seconds, or as 1h30m"))
+            seconds
+                .ok_or_else(|| Error::wrong_use(format!("`{text}` is not a TTL")).advice("give seconds, or as 1h30m"))
         };
         self.ttl.as_ref().map(read).transpose()
     }
@@ -119,11 +119,6 @@ fn meant(
     Ok((AlterRequest { owner: owner.value, record_type, alteration: make(data) }, said))
 }
 
-/// The decision, with advice where it is refused.
-fn alter_zone(document: &Document, request: &AlterRequest, around: &Surroundings) -> Result<Altered, Error> {
-    Ok(alter(document, request, around, serial_date(clock::now()))?)
-}
-
 /// A file anywhere: relative names in it count from the current directory, as BIND's own checker has it.
 fn in_file(
     asked: &Asked<'_>,
@@ -134,20 +129,20 @@ fn in_file(
 ) -> Report {
     let (request, said) = meant(asked, origin, make)?;
     let shown = file.display().to_string();
-    let before = read_if_there(file)?
-        .ok_or_else(|| Error::refused("zone-file-gone", format!("there is no file {shown}")).advice("mend the path"))?;
+    let before = read_if_there(file)?.ok_or_else(|| {
+        Error::refused("zone-file-gone", format!("file not found: {shown}")).advice("correct the path")
+    })?;
     let document =
         parse_file(before.clone(), origin, Some(Path::new("."))).map_err(|error| unreadable_zone(&shown, &error))?;
-    let altered = alter_zone(&document, &request, &Surroundings::default())?;
-    let mut set = ChangeSet::new(format!("record {} {}", asked.verb, request.owner.bare()));
-    let content = altered.zone.source().to_vec();
-    set.file(FileWrite::new(file.to_path_buf(), Some(before.clone()), content.clone(), 0o644, Purpose::Loose));
+    let title = format!("record {} {}", asked.verb, request.owner.bare());
+    let (mut plan, altered) = alter_loose(file.to_path_buf(), &document, &request, &title, clock::now())?;
+    plan.remarks = said.into_iter().map(Remark::Taken).collect();
     let done = !options.dry_run;
     if done {
-        replace_if_unchanged(file, &before, &content)?;
+        replace_if_unchanged(file, &before, altered.zone.source())?;
     }
-    let changed = Changed { set, said, entry: None, took: Duration::ZERO };
-    Ok(Box::new(RecordReport { verb: asked.verb, changed, altered, done, loaded: None, watched: None }))
+    let carried = Carried { plan, entry: None, took: Duration::ZERO, missing: vec![] };
+    Ok(Box::new(RecordReport { verb: asked.verb, carried, altered, done, loaded: None, watched: None }))
 }
 
 fn in_harbor(
@@ -158,54 +153,49 @@ fn in_harbor(
 ) -> Report {
     let harbor = context.open()?;
     let zone = manner.place.zone(&harbor, asked.owner)?;
-    let (request, mut said) = meant(asked, &zone.name.dns_name(), make)?;
+    let (request, said) = meant(asked, &zone.name.dns_name(), make)?;
     let patience = manner.watch.patience()?;
+    let settings = harbor.settings.clone();
+    drop(harbor);
+    let watch = async |patience: Duration| {
+        watch(&settings, &zone.name, &request, patience, &|event| context.progress.event(event)).await
+    };
     if zone.home == ZoneHome::Elsewhere {
         let mut elsewhere = Elsewhere::new(asked.verb, &zone, &request, said);
         if let Some(patience) = patience {
             // The lines first: somebody has to enter them while this waits.
             elsewhere.hand_over(context);
-            elsewhere.watched = Some(context.block_on(watch(context, &harbor, &zone, &request, patience))?);
+            elsewhere.watched = Some(context.block_on(watch(patience))?);
         }
         return Ok(Box::new(elsewhere));
     }
-    context.progress.doing("asking who serves the zone");
-    let elsewhere = context.block_on(delegated_elsewhere(&harbor, &zone))??;
-    if let Some(elsewhere) = &elsewhere {
-        said.insert(0, elsewhere.clone());
-    }
-    let around = surroundings(&harbor, &zone)?;
     let title = format!("record {} {} {}", asked.verb, request.owner.bare(), request.record_type);
-    let mut result = None;
-    let changed = context.block_on(change(context, &title, &manner.options, async |harbor, _| {
-        let kept = read_zone(harbor, &zone).await?;
-        let altered = alter_zone(&kept.document, &request, &around)?;
-        let mut set = ChangeSet::new(&title);
-        set.changes.push(kept.change(&altered.zone, &altered.removed, &altered.added));
-        result = Some(altered);
-        Ok(Decision { set, said })
+    let (carried, altered) = context.block_on(change(context, &title, &manner.options, async |overlay, now| {
+        let kept = overlay.read_zone(&zone).await?;
+        let around = surroundings(overlay, &zone)?;
+        context.progress.doing("asking who serves the zone");
+        let not_in_use = not_in_use(overlay, &zone).await?;
+        let (mut plan, altered) = alter_kept(&kept, &request, &around, not_in_use, &title, now)?;
+        plan.remarks.extend(said.iter().cloned().map(Remark::Taken));
+        Ok((plan, altered))
     }))??;
-    let altered = result.ok_or_else(|| Error::refused("record", "nothing was decided"))?;
-    let done = changed.entry.is_some();
+    let done = carried.entry.is_some();
     let watched = match patience {
-        Some(patience) if done => Some(context.block_on(watch(context, &harbor, &zone, &request, patience))?),
+        Some(patience) if done => Some(context.block_on(watch(patience))?),
         _ => None,
     };
     let loaded = done.then(clock::now);
-    Ok(Box::new(RecordReport { verb: asked.verb, changed, altered, done, loaded, watched }))
+    Ok(Box::new(RecordReport { verb: asked.verb, carried, altered, done, loaded, watched }))
 }
 
-/// Whether visitors get another zone than this one: then where the edit belongs, in words.
-async fn delegated_elsewhere(harbor: &Harbor, zone: &Zone) -> Result<Option<String>, Error> {
-    let expected = crate::look::expected(harbor, &zone.name)?;
-    let picture = walk_within(&brief(&harbor.settings, &zone.name, &[]), LOOK_AT_DELEGATION).await;
-    let finding = judge(&picture, &expected)
-        .into_iter()
-        .find(|finding| ["nameservers-not-as-expected", "not-registered"].contains(&finding.code));
-    Ok(finding.map(|finding| {
-        let names = picture.delegated_names().iter().map(DnsName::bare).collect::<Vec<_>>().join(", ");
-        let belongs =
-            if names.is_empty() { String::new() } else { format!(" An edit for visitors belongs to {names}.") };
-        format!("nobody gets this zone yet: {}.{belongs}", finding.message)
-    }))
+/// Whether visitors get another zone than this one, and where an edit for them belongs.
+async fn not_in_use(overlay: &Overlay<'_>, zone: &Zone) -> Result<Option<ZoneRemark>, Error> {
+    const BELONGS_ELSEWHERE: [&str; 2] = ["nameservers-not-as-expected", "not-registered"];
+    let expected = expected(overlay, &zone.name)?;
+    let brief = brief(&overlay.settings, &zone.name, &[]);
+    let asking = async { walk_within(&brief, LOOK_AT_DELEGATION).await };
+    let picture = overlay.ask(&format!("who serves {}", zone.name), asking).await.map_err(LoadError::from)?;
+    let finding = judge(&picture, &expected).into_iter().find(|finding| BELONGS_ELSEWHERE.contains(&finding.code));
+    let nameservers = picture.delegated_names();
+    Ok(finding.map(|finding| ZoneRemark::NotInUse { zone: zone.name.clone(), finding, nameservers }))
 }

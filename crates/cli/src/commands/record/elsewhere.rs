@@ -2,13 +2,14 @@
 
 use brightharbor_core::zone::Zone;
 use brightharbor_core::zone::{AlterRequest, Alteration, Record};
+use brightharbor_io::watch::Watched;
 use serde_json::{Value, json};
 
-use super::watch::Watched;
 use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::Page;
+use crate::show::human::{self, Page};
+use crate::show::json::WatchedDocument;
 
 /// What new records get where neither the command nor the zone says.
 const TTL: u32 = 3600;
@@ -67,7 +68,7 @@ impl Shown for Elsewhere {
             self.lines(page);
         }
         if let Some(watched) = &self.watched {
-            watched.human(page);
+            human::watched(page, watched);
         }
     }
 
@@ -76,10 +77,10 @@ impl Shown for Elsewhere {
             "command": format!("record {}", self.verb),
             "carried_out": false,
             "zone": self.zone,
-            "said": self.said,
+            "remarks": self.said.iter().map(|text| json!({ "code": "taken", "text": text })).collect::<Vec<_>>(),
             "task": self.task,
             "lines": self.lines,
-            "watched": self.watched.as_ref().map(Watched::json),
+            "watched": self.watched.as_ref().map(WatchedDocument::from),
         })
     }
 

@@ -8,7 +8,6 @@ mod place;
 pub mod remove;
 pub mod replace;
 mod report;
-pub mod watch;
 
 use clap::Subcommand;
 

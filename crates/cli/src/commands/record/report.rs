@@ -4,15 +4,16 @@ use brightharbor_core::zone::{Altered, Record, show_seconds};
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
-use super::watch::Watched;
+use brightharbor_io::watch::Watched;
+
 use crate::error::Exit;
-use crate::run::Changed;
+use crate::run::Carried;
 use crate::show::human::{self, Page, when};
-use crate::show::{Shown, json};
+use crate::show::{Shown, json, words};
 
 pub struct RecordReport {
     pub verb: &'static str,
-    pub changed: Changed,
+    pub carried: Carried,
     pub altered: Altered,
     pub done: bool,
     /// When a server was seen to answer with it.
@@ -29,13 +30,13 @@ impl RecordReport {
 
 impl Shown for RecordReport {
     fn human(&self, page: &mut Page) {
-        for said in &self.changed.said {
-            page.hanging("note: ", said);
+        for remark in &self.carried.plan.remarks {
+            page.hanging("note: ", &words::remark(remark).sentence());
         }
         if !self.done {
-            page.line("Nothing was done. This would be changed:");
+            page.line("Dry run: nothing was changed. This would be:");
         }
-        human::diff(&self.changed.set).lines().skip(2).for_each(|line| page.line(line));
+        human::diff(&self.carried.plan.set).lines().skip(2).for_each(|line| page.line(line));
         for finding in &self.altered.findings {
             let prefix = format!("{}: ", finding.severity.word());
             page.hanging(&prefix, &format!("{} ({})", finding.message, finding.code));
@@ -47,7 +48,7 @@ impl Shown for RecordReport {
             page.hanging("", &text);
         }
         if let Some(watched) = &self.watched {
-            watched.human(page);
+            human::watched(page, watched);
         }
     }
 
@@ -56,21 +57,21 @@ impl Shown for RecordReport {
         json!({
             "command": format!("record {}", self.verb),
             "carried_out": self.done,
-            "change": json::ChangeDocument::from(&self.changed),
+            "change": json::ChangeDocument::from(&self.carried),
             "removed": shown(&self.altered.removed),
             "added": shown(&self.altered.added),
             "serial": self.altered.zone.soa().serial,
             "old_answers_for": self.altered.old_answers_for,
             "old_answers_until": self.old_until().map(|until| until.to_string()),
             "findings": self.altered.findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
-            "watched": self.watched.as_ref().map(Watched::json),
+            "watched": self.watched.as_ref().map(json::WatchedDocument::from),
         })
     }
 
     fn exit(&self) -> Exit {
         match &self.watched {
             Some(watched) if !watched.everywhere() => Exit::Waits,
-            _ => Exit::Done,
+            _ => self.carried.exit(Exit::Done),
         }
     }
 }

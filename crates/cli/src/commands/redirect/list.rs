@@ -5,12 +5,12 @@ use brightharbor_core::redirect::Redirect;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
-use super::source_words;
-use crate::commands::{Report, account};
+use crate::commands::{Report, find_account};
 use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
+use crate::show::words::source_words;
 
 /// List the redirects.
 #[derive(Debug, Args)]
@@ -34,7 +34,7 @@ enum Sort {
 
 pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
-    let account = args.account.as_deref().map(|typed| account::show::find(&harbor, typed)).transpose()?;
+    let account = args.account.as_deref().map(|typed| find_account(&harbor, typed)).transpose()?;
     let sites = harbor.store.sites_with_redirects(account.as_ref().map(|account| &account.name))?;
     let mut rows: Vec<(AccountName, Redirect)> = sites
         .into_iter()

@@ -6,9 +6,8 @@ pub mod remove;
 pub mod show;
 pub mod try_url;
 
-use brightharbor_core::name::Hostname;
-use brightharbor_core::redirect::{Ports, Redirect, Sides, Source};
-use brightharbor_core::site::Site;
+use brightharbor_core::redirect::{Ports, Redirect, Source, is_named};
+use brightharbor_core::site::{Site, SiteRefusal};
 use brightharbor_io::harbor::Harbor;
 use clap::Subcommand;
 
@@ -23,6 +22,11 @@ pub enum RedirectCommand {
     Try(try_url::Try),
 }
 
+/// The redirects of a site that a source as typed names: by host and path, whichever side and depth.
+fn named<'s>(site: &'s Site, source: &Source) -> Vec<&'s Redirect> {
+    site.rules.redirects.iter().filter(|redirect| is_named(redirect, source)).collect()
+}
+
 /// The site that a redirect's host belongs to.
 fn site_of_source(harbor: &Harbor, source: &Source) -> Result<Site, Error> {
     let twin = source.host.with_www();
@@ -31,30 +35,10 @@ fn site_of_source(harbor: &Harbor, source: &Source) -> Result<Site, Error> {
             return Ok(site);
         }
     }
-    Err(Error::refused("not-attached", format!("{} is not attached", source.host)).advice(format!(
-        "see `brightharbor site list`, or attach it: brightharbor attach {} --account ACCOUNT",
-        source.host
-    )))
-}
-
-/// The redirects of a site that a source as typed names: by host and path, whichever side and depth.
-fn named<'s>(site: &'s Site, source: &Source) -> Vec<&'s Redirect> {
-    let same = |redirect: &&Redirect| redirect.source.host == source.host && redirect.source.path == source.path;
-    site.rules.redirects.iter().filter(same).collect()
+    Err(SiteRefusal::NotAttached(source.host.clone()).into())
 }
 
 fn ports(harbor: &Harbor) -> Ports {
     let internet = &harbor.settings.internet;
     Ports { http: internet.http_port(), https: internet.https_port() }
-}
-
-/// The source with what it is for, as people read it.
-fn source_words(redirect: &Redirect) -> String {
-    let below = if redirect.source.prefix && redirect.source.path != "/" { " and below" } else { "" };
-    let host: &Hostname = &redirect.source.host;
-    match redirect.sides {
-        Sides::Both => format!("{}{below}", redirect.source),
-        Sides::WithWww => format!("www.{}{below}", redirect.source),
-        Sides::WithoutWww => format!("{}{below} (not www.{host})", redirect.source),
-    }
 }

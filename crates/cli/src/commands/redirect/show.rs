@@ -6,12 +6,13 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use super::list::last_day;
-use super::{named, site_of_source, source_words};
+use super::{named, site_of_source};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
+use crate::show::words::source_words;
 
 /// Show a redirect with the web server's rule for it.
 #[derive(Debug, Args)]

@@ -8,12 +8,12 @@ use brightharbor_io::harbor::Harbor;
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
-use crate::commands::{Report, account};
+use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
-use crate::look::look;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
+use brightharbor_io::look::look;
 
 /// List the sites. What the world sees of one, `survey` tells.
 #[derive(Debug, Args)]
@@ -75,7 +75,7 @@ enum Sort {
 
 pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
-    let account = args.account.as_deref().map(|typed| account::show::find(&harbor, typed)).transpose()?;
+    let account = args.account.as_deref().map(|typed| find_account(&harbor, typed)).transpose()?;
     let sites = harbor.store.sites(account.as_ref().map(|account| &account.name))?.into_iter();
     let rows = sites.map(|site| {
         let certificate = harbor.store.certificate_of(site.main())?;

@@ -3,17 +3,18 @@
 use brightharbor_core::certificate::Certificate;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::render::is_as_written;
-use brightharbor_core::site::{HttpsState, Site, TlsFloor, WwwPolicy};
+use brightharbor_core::site::{Site, TlsFloor};
 use brightharbor_core::zone::show_seconds;
 use brightharbor_io::install::read_if_there;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::{Report, host};
-use crate::error::{Error, Exit};
+use crate::commands::{Report, find_site, host};
+use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
+use crate::show::words::{https_words, www_words};
 
 /// Show one site.
 #[derive(Debug, Args)]
@@ -25,7 +26,7 @@ pub struct Show {
 pub fn run(args: &Show, context: &Context) -> Report {
     let name = host(&args.hostname)?;
     let harbor = context.open()?;
-    let site = find(&harbor, &name)?;
+    let site = find_site(&harbor, &name)?;
     let file = harbor.layout.site_file(harbor.settings.web.server, site.main());
     let content = read_if_there(&file)?;
     Ok(Box::new(SitePage {
@@ -36,37 +37,12 @@ pub fn run(args: &Show, context: &Context) -> Report {
     }))
 }
 
-/// The site of a hostname.
-pub fn find(harbor: &brightharbor_io::harbor::Harbor, name: &Hostname) -> Result<Site, Error> {
-    harbor.store.site_of(name)?.ok_or_else(|| {
-        Error::refused("not-attached", format!("{name} is not attached"))
-            .advice(format!("attach it: brightharbor attach {name} --account ACCOUNT"))
-    })
-}
-
 struct SitePage {
     site: Site,
     certificate: Option<Certificate>,
     /// The web server's file, if there is one, and whether somebody has changed it.
     file: Option<String>,
     by_hand: bool,
-}
-
-pub fn www_words(policy: WwwPolicy) -> &'static str {
-    match policy {
-        WwwPolicy::Also => "served alike",
-        WwwPolicy::ToBare => "www is sent to the bare name",
-        WwwPolicy::ToWww => "the bare name is sent to www",
-        WwwPolicy::None => "no twin",
-    }
-}
-
-fn https_words(site: &Site) -> &'static str {
-    match site.https {
-        HttpsState::None => "none yet",
-        HttpsState::Offered => "served beside http",
-        HttpsState::Forced => "http is sent to https",
-    }
 }
 
 impl Shown for SitePage {
@@ -78,8 +54,8 @@ impl Shown for SitePage {
         field("hostnames", &names);
         field("document root", &site.document_root.display().to_string());
         field("www", www_words(site.rules.www));
-        field("https", https_words(site));
-        field("TLS", if site.rules.tls == TlsFloor::Tls12 { "1.2 and 1.3" } else { "1.3 alone" });
+        field("https", https_words(site.https));
+        field("TLS", if site.rules.tls == TlsFloor::Tls12 { "1.2 and 1.3" } else { "only 1.3" });
         let hsts = site.rules.hsts.map_or("off".into(), |seconds| format!("for {}", show_seconds(seconds.into())));
         field("HSTS", &hsts);
         let certificate = self.certificate.as_ref().map_or("none".into(), |certificate| {

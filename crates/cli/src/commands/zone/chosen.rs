@@ -1,16 +1,13 @@
 //! Which zones a command for many works on, and what became of each: shared by `realign` and `move`.
 
-use brightharbor_core::change::{ChangeSet, InventoryChange};
-use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::zone::{AlignRefused, Aligned, KeptZone, Zone, ZoneHome};
-use brightharbor_core::zone::{Merged, Record, RecordType};
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::{Record, RecordType, WhyLeft, Zone, ZoneHome, ZoneOutcome};
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::zones::read_zone;
 use clap::Args;
 use serde_json::{Value, json};
 
 use super::source::find;
-use crate::commands::account;
+use crate::commands::find_account;
 use crate::error::Error;
 use crate::show::human::Page;
 
@@ -40,54 +37,20 @@ impl Chosen {
         let mut zones = harbor.store.zones()?;
         zones.retain(|zone| zone.home != ZoneHome::Elsewhere);
         if let Some(typed) = &self.account {
-            let account = account::show::find(harbor, typed)?.name;
+            let account = find_account(harbor, typed)?.name;
             zones.retain(|zone| zone.account == account);
         }
         Ok(zones)
     }
 }
 
-/// One zone that differs, or that could not be brought in step.
-pub struct Outcome {
-    pub zone: Hostname,
-    pub merged: Merged,
-    /// Why it is left as it is.
-    pub refused: Option<String>,
-}
-
-/// Reads a zone and decides about it; what comes of it goes into the set, and `after` into the inventory.
-pub async fn bring(
-    harbor: &Harbor,
-    zone: &Zone,
-    after: Zone,
-    set: &mut ChangeSet,
-    decide: impl FnOnce(&KeptZone) -> Result<Aligned, AlignRefused>,
-) -> Option<Outcome> {
-    let left =
-        |refused: String| Some(Outcome { zone: zone.name.clone(), merged: Merged::default(), refused: Some(refused) });
-    let kept = match read_zone(harbor, zone).await {
-        Ok(kept) => kept,
-        Err(error) => return left(error.to_string()),
-    };
-    let Aligned { change, merged } = match decide(&kept) {
-        Ok(aligned) => aligned,
-        Err(error) => return left(error.to_string()),
-    };
-    set.changes.extend(change);
-    if after != *zone {
-        set.inventory(InventoryChange::ReplaceZone { before: zone.clone(), after });
-    }
-    let worth_telling = !merged.is_in_step() || !merged.kept.is_empty();
-    worth_telling.then(|| Outcome { zone: zone.name.clone(), merged, refused: None })
-}
-
 /// What changes in each zone, what is kept as made by hand, and what was left.
-pub fn show(page: &mut Page, outcomes: &[Outcome]) {
+pub fn show(page: &mut Page, outcomes: &[ZoneOutcome]) {
     for outcome in outcomes {
         page.blank();
-        let Outcome { zone, merged, refused } = outcome;
-        if let Some(reason) = refused {
-            page.hanging("", &format!("{zone}: left as it is: {reason}"));
+        let ZoneOutcome { zone, merged, left } = outcome;
+        if let Some(why) = left {
+            page.hanging("", &format!("{zone}: not changed: {}", why_left(why)));
             continue;
         }
         page.heading(zone.as_str());
@@ -99,7 +62,7 @@ pub fn show(page: &mut Page, outcomes: &[Outcome]) {
             page.hanging("  ", &format!("start of authority: {primary} {hostmaster} SERIAL {times}"));
         }
         if !merged.kept.is_empty() {
-            page.hanging("  ", &format!("kept as made by hand: {}", kept_words(&merged.kept)));
+            page.hanging("  ", &format!("kept, since edited by hand: {}", kept_words(&merged.kept)));
         }
     }
 }
@@ -108,7 +71,14 @@ fn kept_words(kept: &[(DnsName, RecordType)]) -> String {
     kept.iter().map(|(owner, kind)| format!("{} {kind}", owner.bare())).collect::<Vec<_>>().join(", ")
 }
 
-pub fn document(outcome: &Outcome) -> Value {
+fn why_left(why: &WhyLeft) -> String {
+    match why {
+        WhyLeft::Unread(words) => words.clone(),
+        WhyLeft::Refused(refused) => refused.to_string(),
+    }
+}
+
+pub fn document(outcome: &ZoneOutcome) -> Value {
     let words = |records: &[Record]| records.iter().map(Record::to_string).collect::<Vec<_>>();
     let kept = outcome.merged.kept.iter();
     json!({
@@ -117,6 +87,6 @@ pub fn document(outcome: &Outcome) -> Value {
         "added": words(&outcome.merged.added),
         "soa_changes": outcome.merged.soa.is_some(),
         "kept_by_hand": kept.map(|(owner, kind)| json!([owner.bare(), kind.to_string()])).collect::<Vec<_>>(),
-        "refused": outcome.refused,
+        "refused": outcome.left.as_ref().map(why_left),
     })
 }

@@ -1,19 +1,20 @@
 //! `zone list`: the zones of this harbor, what their files say, and which server has which serial.
 
+use brightharbor_core::zone::Serials;
 use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
-use brightharbor_io::server::{Serials, ask_serials};
+use brightharbor_io::server::ask_serials;
 use brightharbor_io::zones::parse_file;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::{Report, account};
+use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
-use crate::holders::{Holder, Holding, holders};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
+use brightharbor_core::zone::{Holder, Holding, holders};
 
 /// List the zones, with the serial that each server has.
 #[derive(Debug, Args)]
@@ -30,7 +31,7 @@ pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
     let mut zones = harbor.store.zones()?;
     if let Some(typed) = &args.account {
-        let account = account::show::find(&harbor, typed)?.name;
+        let account = find_account(&harbor, typed)?.name;
         zones.retain(|zone| zone.account == account);
     }
     let serials = match args.files_only {

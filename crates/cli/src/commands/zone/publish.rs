@@ -3,31 +3,22 @@
 
 use std::collections::HashMap;
 use std::net::SocketAddr;
-use std::path::PathBuf;
 use std::time::{Duration, Instant};
 
-use brightharbor_core::account::AccountName;
-use brightharbor_core::change::{ChangeSet, FileWrite, Purpose};
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo, republished, zone_index};
-use brightharbor_core::zone::{Zone, ZoneHome, catalog_difference, new_catalog, updated_at};
-use brightharbor_core::zone::{first_serial, serial_date};
+use brightharbor_core::zone::{Holder, Holding, Zone, ZoneHome, holders, publish, secondaries};
 use brightharbor_io::dns::{TransactionKey, notify};
-use brightharbor_io::harbor::Harbor;
-use brightharbor_io::install::read_if_there;
+use brightharbor_io::load;
 use brightharbor_io::server::ask_serials;
-use brightharbor_io::zones::read_zone;
 use clap::Args;
-use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
 use crate::duration::parse_duration;
 use crate::error::{Error, Exit};
-use crate::holders::{Holder, Holding, holders, secondaries};
 use crate::options::ChangeOptions;
-use crate::run::{Changed, Context, Decision, change};
+use crate::run::{Carried, Context, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
@@ -57,92 +48,17 @@ pub fn run(args: &Publish, context: &Context) -> Report {
         return Err(Error::refused("no-dns-server", format!("{} publishes nothing", settings.dns.server.words()))
             .advice("set `server` under [dns] in harbor.toml to bind, knot or nsd"));
     }
-    let publication = publication(&settings)?;
-    let changed = context.block_on(change(context, "zone publish", &args.options, async |harbor, now| {
-        decide(harbor, &publication, now).await
+    let (carried, ()) = context.block_on(change(context, "zone publish", &args.options, async |overlay, now| {
+        let loaded = load::publish(overlay).await?;
+        Ok((publish(&loaded, &overlay.settings, &overlay.layout, now)?, ()))
     }))??;
-    let mut report = Published { changed, zones: vec![], waited: Duration::ZERO };
+    let mut report = Published { carried, zones: vec![], waited: Duration::ZERO };
     if !args.options.dry_run {
         let started = Instant::now();
         report.zones = context.block_on(bring_in_step(context, &settings, patience))??;
         report.waited = started.elapsed();
     }
     Ok(Box::new(report))
-}
-
-/// Who gets the zones, with the names of their keys.
-fn publication(settings: &Settings) -> Result<Publication, Error> {
-    let port = settings.internet.dns_port();
-    let mut publication = Publication::default();
-    for secondary in &settings.secondaries {
-        let key = TransactionKey::read(&secondary.key_file)?.name();
-        publication.secondaries.push(PublishedTo { address: secondary.address.socket(port), key });
-    }
-    if let Some(name) = &settings.dns.catalog {
-        let update_key = match updated_at(settings) {
-            Some((_, key_file)) => Some(TransactionKey::read(&key_file)?.name()),
-            None => None,
-        };
-        publication.catalog = Some(CatalogStanza { name: name.clone(), update_key });
-    }
-    Ok(publication)
-}
-
-async fn decide(harbor: &Harbor, publication: &Publication, now: Timestamp) -> Result<Decision, Error> {
-    let Harbor { layout, settings, store } = harbor;
-    let server = settings.dns.server;
-    let today = serial_date(now);
-    let mut set = ChangeSet::new("zone publish");
-    let mut said = Vec::new();
-    let members: Vec<Hostname> =
-        store.zones()?.into_iter().filter(|zone| zone.home == ZoneHome::Here).map(|zone| zone.name).collect();
-    if let Some(CatalogStanza { name, .. }) = &publication.catalog {
-        let file = layout.zone_file(name);
-        if read_if_there(&file)?.is_none() {
-            let catalog = new_catalog(name, members.iter(), first_serial(today)).map_err(|error| {
-                Error::refused("catalog", format!("the catalog zone {name} cannot be made: {error}"))
-            })?;
-            let purpose = Purpose::ZoneFile { zone: name.clone() };
-            set.file(FileWrite::new(file, None, catalog.source(), 0o644, purpose));
-            said.push(format!("the catalog zone {name} is new, with {} zones", members.len()));
-        } else {
-            let account = AccountName::parse("catalog").map_err(Error::wrong_use)?;
-            let kept = read_zone(harbor, &Zone::new(name.clone(), account, ZoneHome::Here)).await?;
-            let (superfluous, missing) = catalog_difference(&kept.document, &members);
-            if !(superfluous.is_empty() && missing.is_empty()) {
-                let edited = kept.document.with_changes(&superfluous, &missing, None, today).map_err(|error| {
-                    Error::refused("catalog", format!("the catalog zone {name}: {error}"))
-                        .advice("move its file away; it is made again")
-                })?;
-                set.changes.push(kept.change(&edited, &superfluous, &missing));
-                let (gone, come) = (superfluous.len(), missing.len());
-                said.push(format!("the catalog zone {name} loses {gone} zones and gets {come}"));
-            }
-        }
-    }
-    let index = layout.zone_index(server);
-    let before = read_if_there(&index)?;
-    let text = zone_index(server, layout, publication);
-    if before.as_deref() != Some(text.as_bytes()) {
-        set.file(FileWrite::new(index, before, text, 0o644, Purpose::ZoneList));
-        said.push(format!("transfers are for {} secondaries and their keys", publication.secondaries.len()));
-    }
-    let mut of_part: HashMap<PathBuf, Vec<(Hostname, PathBuf)>> = HashMap::new();
-    for zone in &members {
-        let file = layout.zone_file(zone);
-        of_part.entry(layout.zone_list_of(server, zone)).or_default().push((zone.clone(), file));
-    }
-    let mut parts: Vec<_> = of_part.into_iter().collect();
-    parts.sort();
-    for (part, zones) in parts {
-        let Some(before) = read_if_there(&part)? else { continue };
-        let list = String::from_utf8_lossy(&before).into_owned();
-        let text = republished(server, &list, &zones, true);
-        if text != list {
-            set.file(FileWrite::new(part, Some(before), text, 0o644, Purpose::ZoneList));
-        }
-    }
-    Ok(Decision { set, said })
 }
 
 /// One zone, and where each server is with it.
@@ -221,7 +137,7 @@ async fn bring_in_step(
 }
 
 struct Published {
-    changed: Changed,
+    carried: Carried,
     zones: Vec<PublishedZone>,
     waited: Duration,
 }
@@ -234,8 +150,8 @@ impl Published {
 
 impl Shown for Published {
     fn human(&self, page: &mut Page) {
-        if self.changed.entry.is_some() || !self.changed.set.is_empty() {
-            human::change_report(page, &self.changed);
+        if self.carried.entry.is_some() || !self.carried.plan.is_empty() {
+            human::change_report(page, &self.carried);
         }
         if self.zones.is_empty() {
             return;
@@ -257,7 +173,7 @@ impl Shown for Published {
         if behind > 0 {
             page.hanging(
                 "next: ",
-                "see that the secondary knows the key, this server as its primary, and the zone or \
+                "check that the secondary knows the key, this server as its primary, and the zone or \
                                     the catalog; then publish again",
             );
         }
@@ -276,12 +192,12 @@ impl Shown for Published {
         let zone = |zone: &PublishedZone| json!({ "zone": zone.name, "in_step": zone.in_step(), "servers": zone.held.iter().map(server).collect::<Vec<_>>() });
         json!({
             "command": "zone publish",
-            "change": json::ChangeDocument::from(&self.changed),
+            "change": json::ChangeDocument::from(&self.carried),
             "zones": self.zones.iter().map(zone).collect::<Vec<_>>(),
         })
     }
 
     fn exit(&self) -> Exit {
-        if self.behind().next().is_some() { Exit::Waits } else { Exit::Done }
+        self.carried.exit(if self.behind().next().is_some() { Exit::Waits } else { Exit::Done })
     }
 }

@@ -16,11 +16,12 @@ use serde_json::{Value, json};
 use super::source::find;
 use crate::commands::Report;
 use crate::error::Exit;
-use crate::holders::{Holder, Holding, holders};
-use crate::look::{expected, surroundings};
 use crate::run::Context;
 use crate::show::human::Page;
 use crate::show::{Shown, json};
+use brightharbor_core::zone::{Holder, Holding, holders};
+use brightharbor_io::load::surroundings;
+use brightharbor_io::look::expected;
 
 /// Show one zone: where it is kept, what it was made from, who has which serial, what is wrong with it.
 #[derive(Debug, Args)]

@@ -12,8 +12,8 @@ use brightharbor_io::zones::{parse_file, read_zone};
 
 use crate::commands::hostname;
 use crate::error::{Error, Exit, unreadable_zone};
-use crate::look::surroundings;
 use crate::run::Context;
+use brightharbor_io::load::surroundings;
 
 /// A zone, read.
 pub struct ZoneSource {
@@ -43,7 +43,9 @@ pub fn read(
             let around = surroundings(&harbor, &zone)?;
             Ok(ZoneSource { origin: zone.name.dns_name(), document: kept.document, around })
         }
-        _ => Err(Error::wrong_use("which zone?").advice("name a zone of the harbor, or give --file and --origin")),
+        _ => {
+            Err(Error::wrong_use("no zone was named").advice("name a zone of the harbor, or give --file and --origin"))
+        }
     }
 }
 
@@ -58,8 +60,9 @@ pub fn found(error: Error) -> Error {
 /// Reads a master file. A relative name in it counts from the current directory, as BIND's own checker has it.
 pub fn read_file(file: &Path, origin: &DnsName) -> Result<Document, Error> {
     let shown = file.display().to_string();
-    let bytes = read_if_there(file)?
-        .ok_or_else(|| Error::refused("zone-file-gone", format!("there is no file {shown}")).advice("mend the path"))?;
+    let bytes = read_if_there(file)?.ok_or_else(|| {
+        Error::refused("zone-file-gone", format!("file not found: {shown}")).advice("correct the path")
+    })?;
     parse_file(bytes, origin, Some(Path::new("."))).map_err(|error| unreadable_zone(&shown, &error))
 }
 
@@ -67,7 +70,7 @@ pub fn read_file(file: &Path, origin: &DnsName) -> Result<Document, Error> {
 pub fn find(harbor: &Harbor, typed: &str) -> Result<Zone, Error> {
     let name = hostname(typed)?;
     harbor.store.zone(&name)?.filter(|zone| zone.home != ZoneHome::Elsewhere).ok_or_else(|| {
-        Error::refused("no-zone", format!("this harbor keeps no zone {name}"))
+        Error::refused("no-zone", format!("zone {name} not found in this harbor"))
             .advice("see `brightharbor zone list`; a file anywhere is read with --file and --origin")
     })
 }

@@ -1,40 +1,60 @@
 //! Change sets: a line a change, and diffs of the files.
 
-use brightharbor_core::change::{Change, ChangeSet, Purpose, ZoneUpdate};
+use brightharbor_core::change::{Change, ChangeSet, Purpose, Remark, ZoneUpdate};
 use similar::TextDiff;
 
 use super::Page;
 use super::sparse_diff::sparse_diff;
-use crate::run::Changed;
+use crate::run::Carried;
+use crate::show::words;
 
-/// What was made of the request; for a dry run, what would be done.
-pub fn change_report(page: &mut Page, changed: &Changed) {
-    for said in &changed.said {
-        page.hanging("", &sentence(said));
+/// What was done; for a dry run, what would be done, and what has to be consented to first.
+pub fn change_report(page: &mut Page, carried: &Carried) {
+    let Carried { plan, entry, missing, .. } = carried;
+    let would = entry.is_none() && !plan.is_empty();
+    if would {
+        page.heading("Dry run: nothing was changed.");
     }
-    if changed.entry.is_some() {
+    remarks(page, &plan.remarks, would);
+    if !would {
         return;
     }
     page.blank();
-    page.line("Nothing was done. These changes would be made:");
-    for change in &changed.set.changes {
-        page.hanging("  ", &change.line());
+    page.line("Changes:");
+    for change in &plan.set.changes {
+        page.hanging("  ", &words::change_line(change));
     }
-    let diff = diff(&changed.set);
+    let diff = diff(&plan.set);
     if !diff.is_empty() {
         page.blank();
         diff.lines().for_each(|line| page.line(line));
     }
+    if !missing.is_empty() {
+        page.blank();
+        page.line("The command would be refused without --yes:");
+        for told in missing.iter().map(words::consent) {
+            page.hanging("  ", &format!("{}.", told.sentence()));
+            told.detail.lines().for_each(|line| page.line(&format!("    {line}")));
+        }
+    }
 }
 
+/// Remarks, a sentence each.
+pub fn remarks(page: &mut Page, remarks: &[Remark], would: bool) {
+    for told in remarks.iter().map(words::remark) {
+        page.hanging("", &sentence(&if would { told.would() } else { told.sentence() }));
+    }
+}
+
+/// With a capital and a full stop.
 fn sentence(text: &str) -> String {
     // A full name ends with a dot of its own.
     let text = text.strip_suffix('.').unwrap_or(text);
     let mut characters = text.chars();
     let first: String = characters.next().into_iter().flat_map(char::to_uppercase).collect();
-    // A hostname keeps its case.
+    // A hostname, an option and a name of somebody's own keep their case.
     let word = text.split(' ').next().unwrap_or_default();
-    if word.contains('.') { format!("{text}.") } else { format!("{first}{}.", characters.as_str()) }
+    if word.contains(['.', ':', '@', '/']) { format!("{text}.") } else { format!("{first}{}.", characters.as_str()) }
 }
 
 /// From this size on, in bytes, files are taken to differ in a few places.
@@ -83,7 +103,9 @@ fn update_lines(update: &ZoneUpdate) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use brightharbor_core::change::FileWrite;
+    use brightharbor_core::change::{Consent, FileWrite, Plan};
+    use brightharbor_core::name::Hostname;
+    use brightharbor_core::zone::ZoneRemark;
 
     #[test]
     fn a_diff_shows_files_and_never_keys() {
@@ -94,15 +116,27 @@ mod tests {
     }
 
     #[test]
-    fn a_dry_run_says_first_that_nothing_was_done() {
-        let mut set = ChangeSet::new("test");
-        set.file(FileWrite::new("/h/site".into(), None, "a\n", 0o644, Purpose::SiteFile));
-        let said = vec!["the zone gullrock.example is new".into(), "gullrock.example is attached".into()];
+    fn a_dry_run_says_first_that_nothing_was_changed_and_last_what_has_to_be_consented_to() {
+        let mut plan = Plan::new("test");
+        plan.set.file(FileWrite::new("/h/site".into(), None, "a\n", 0o644, Purpose::SiteFile));
+        let zone = Hostname::parse("gullrock.example").unwrap();
+        plan.remark(ZoneRemark::New { zone: zone.clone(), serial: 7 });
+        plan.remark(ZoneRemark::KeptElsewhere { zone });
+        let consent = Consent::ClosesCaAccount { ca: "pier".into() };
+        plan.needs_consent(consent.clone());
         let mut page = Page::of_width(100);
-        change_report(&mut page, &Changed { set, said, entry: None, took: Default::default() });
-        let expected = "The zone gullrock.example is new.\ngullrock.example is attached.\n\n\
-                        Nothing was done. These changes would be made:\n  write /h/site (644)\n\n\
-                        --- /dev/null\n+++ /h/site\n@@ -0,0 +1 @@\n+a\n";
+        let mut carried = Carried { plan, entry: None, took: Default::default(), missing: vec![consent] };
+        change_report(&mut page, &carried);
+        let expected = "Dry run: nothing was changed.\nWould create zone gullrock.example, serial 7.\n\
+                        Zone gullrock.example is not in this harbor; enter the records below where it is kept.\n\n\
+                        Changes:\n  write /h/site (644)\n\n\
+                        --- /dev/null\n+++ /h/site\n@@ -0,0 +1 @@\n+a\n\n\
+                        The command would be refused without --yes:\n  the account at the CA `pier` would be closed \
+                        for ever.\n";
         assert_eq!(page.plain(), expected);
+        let mut page = Page::of_width(100);
+        carried.entry = Some(1);
+        change_report(&mut page, &carried);
+        assert!(page.plain().starts_with("Created zone gullrock.example, serial 7.\n"));
     }
 }

@@ -9,8 +9,9 @@ mod secured;
 mod sparse_diff;
 mod spread;
 mod survey;
+mod watched;
 
-pub use change::{change_report, diff};
+pub use change::{change_report, diff, remarks};
 pub use delegation::delegations;
 pub use findings::findings;
 pub use lists::table;
@@ -18,3 +19,4 @@ pub use page::{Page, when};
 pub use secured::{brought, revoked, secured};
 pub use spread::spread;
 pub use survey::surveys;
+pub use watched::watched;

@@ -1,12 +1,12 @@
 //! What came of getting a certificate for a site.
 
 use brightharbor_core::acme::identifiers;
-use brightharbor_core::certificate::CertificateSource;
+use brightharbor_core::certificate::{CertificateSource, Revocation};
 
 use super::Page;
-use crate::revocations::Revoked;
-use crate::secure::{SecureOutcome, Secured};
-use crate::services::Brought;
+use crate::error::advice_for_ca;
+use crate::show::json::BroughtDocument;
+use brightharbor_core::certificate::securing::{SecureOutcome, Secured};
 
 pub fn secured(page: &mut Page, secured: &Secured) {
     let site = &secured.site;
@@ -16,8 +16,8 @@ pub fn secured(page: &mut Page, secured: &Secured) {
             let names = names.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
             let until = certificate.not_after.strftime("%Y-%m-%d");
             let how = match (new, certificate.source) {
-                (true, CertificateSource::Ca) => "issued, installed and proven by a handshake",
-                (true, _) => "installed and proven by a handshake",
+                (true, CertificateSource::Ca) => "issued, installed and verified",
+                (true, _) => "installed and verified",
                 (false, _) => "served as it should be",
             };
             page.hanging("", &format!("{site}: certificate for {names} {how}, valid until {until}"));
@@ -27,27 +27,26 @@ pub fn secured(page: &mut Page, secured: &Secured) {
             let reason = secured.left_out.first().map_or("no name leads here", |(_, reason)| reason.as_str());
             return page.hanging("", &format!("{site}: no certificate yet, `tend` tries again: {reason}"));
         }
-        SecureOutcome::Refused { reason, advice, kept } => {
+        SecureOutcome::Refused { why, kept } => {
+            let reason = &why.reason;
             let what = if kept.is_some() { "no new certificate" } else { "no certificate" };
             page.hanging("", &format!("{site}: {what}: {reason}"));
             if let Some(kept) = kept {
                 let (until, urgent) = (kept.until.strftime("%Y-%m-%d"), kept.urgent_from.strftime("%Y-%m-%d"));
                 let now = brightharbor_io::clock::now();
                 let words = match () {
-                    () if kept.until <= now => format!("the present one ran out on {until}: this is urgent"),
+                    () if kept.until <= now => format!("the present one expired on {until}: this is urgent"),
                     () if kept.urgent_from <= now => format!("the present one is good until {until}: this is urgent"),
                     () => format!("the present one stays, good until {until}; this is urgent from {urgent} on"),
                 };
                 page.hanging("  meanwhile: ", &words);
             }
-            if let Some(advice) = advice {
-                page.hanging("  next: ", advice);
-            }
+            page.hanging("  next: ", advice_for_ca(why.code));
         }
         SecureOutcome::NotShown { reason, .. } => {
             page.hanging(
                 "",
-                &format!("{site}: the certificate is installed, but a handshake does not show it: {reason}"),
+                &format!("{site}: the certificate is installed, but a TLS handshake does not show it: {reason}"),
             );
         }
     }
@@ -56,23 +55,20 @@ pub fn secured(page: &mut Page, secured: &Secured) {
     }
 }
 
-/// What came of a revocation that was carried out.
-pub fn revoked(page: &mut Page, revoked: &Revoked) {
-    revoked.successor.iter().chain(&revoked.sites).for_each(|one| secured(page, one));
-    revoked.services.iter().for_each(|one| brought(page, one));
-    let site = &revoked.revocation.site;
-    let until = revoked.revocation.not_after.strftime("%Y-%m-%d");
-    let former = if revoked.is_still_shown() { "certificate" } else { "former certificate" };
-    page.hanging("", &format!("The {former} of {site}, good until {until}, is revoked."));
+/// A certificate that was revoked; whether the site goes on with it.
+pub fn revoked(page: &mut Page, revocation: &Revocation, is_still_shown: bool) {
+    let until = revocation.not_after.strftime("%Y-%m-%d");
+    let former = if is_still_shown { "certificate" } else { "former certificate" };
+    page.hanging("", &format!("{}: revoked the {former} that was valid until {until}", revocation.site));
 }
 
 /// What came of bringing another service its certificate.
-pub fn brought(page: &mut Page, brought: &Brought) {
+pub fn brought(page: &mut Page, brought: &BroughtDocument) {
     let (service, hostname) = (&brought.service, &brought.hostname);
     let words = match &brought.problem {
-        Some(problem) => format!("not brought to the service {service}: {problem}"),
-        None if brought.new => format!("the certificate of {hostname} was brought to the service {service}"),
-        None => format!("the service {service} has the certificate of {hostname}"),
+        Some(problem) => format!("service {service}: no certificate installed: {problem}"),
+        None if brought.new => format!("service {service}: installed the certificate of {hostname}"),
+        None => format!("service {service}: already has the certificate of {hostname}"),
     };
     page.hanging("", &words);
 }

@@ -3,14 +3,18 @@
 
 mod change;
 mod delegation;
+mod demanded;
 mod revoked;
 mod secured;
 mod spread;
 mod survey;
+mod watched;
 
 pub use change::ChangeDocument;
 pub use delegation::{FindingDocument, nameservers};
+pub use demanded::demanded_document;
 pub use revoked::RevokedDocument;
-pub use secured::SecuredDocument;
+pub use secured::{BroughtDocument, SecuredDocument};
 pub use spread::SpreadDocument;
 pub use survey::SurveyDocument;
+pub use watched::WatchedDocument;

@@ -1,13 +1,13 @@
 //! What came of a revocation.
 
+use brightharbor_io::secure::Revoked;
+
 use serde::Serialize;
 
-use super::SecuredDocument;
-use crate::revocations::Revoked;
-use crate::services::Brought;
+use super::{BroughtDocument, SecuredDocument};
 
 #[derive(Serialize)]
-pub struct RevokedDocument<'a> {
+pub struct RevokedDocument {
     site: String,
     carried_out: bool,
     /// When the revoked one would have run out.
@@ -15,18 +15,18 @@ pub struct RevokedDocument<'a> {
     successor: Option<SecuredDocument>,
     /// The sites that shared it.
     followed: Vec<SecuredDocument>,
-    services: &'a [Brought],
+    services: Vec<BroughtDocument>,
 }
 
-impl<'a> From<&'a Revoked> for RevokedDocument<'a> {
-    fn from(revoked: &'a Revoked) -> Self {
+impl From<&Revoked> for RevokedDocument {
+    fn from(revoked: &Revoked) -> Self {
         Self {
             site: revoked.revocation.site.to_string(),
             carried_out: revoked.changed.entry.is_some(),
             revoked_until: revoked.revocation.not_after.to_string(),
             successor: revoked.successor.as_ref().map(SecuredDocument::from),
             followed: revoked.sites.iter().map(SecuredDocument::from).collect(),
-            services: &revoked.services,
+            services: revoked.services.iter().map(BroughtDocument::from).collect(),
         }
     }
 }

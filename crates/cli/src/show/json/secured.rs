@@ -3,7 +3,10 @@
 use brightharbor_core::acme::identifiers;
 use serde::Serialize;
 
-use crate::secure::{SecureOutcome, Secured};
+use brightharbor_core::certificate::securing::{SecureOutcome, Secured};
+use brightharbor_io::secure::Brought;
+
+use crate::error::brought_problem;
 
 #[derive(Serialize)]
 pub struct SecuredDocument {
@@ -14,6 +17,8 @@ pub struct SecuredDocument {
     new: bool,
     names: Vec<String>,
     not_after: Option<String>,
+    /// Why the CA has issued nothing, in a word.
+    code: Option<&'static str>,
     reason: Option<String>,
     /// Until when the present certificate is good, where a new one cannot be had; and from when on that is urgent.
     kept_until: Option<String>,
@@ -32,7 +37,7 @@ impl From<&Secured> for SecuredDocument {
         let (outcome, certificate, is_new, reason) = match &secured.outcome {
             SecureOutcome::Served { certificate, new } => ("served", Some(certificate), *new, None),
             SecureOutcome::NotYet => ("not-yet", None, false, None),
-            SecureOutcome::Refused { reason, .. } => ("refused", None, false, Some(reason.clone())),
+            SecureOutcome::Refused { why, .. } => ("refused", None, false, Some(why.reason.clone())),
             SecureOutcome::NotShown { certificate, reason } => {
                 ("not-shown", Some(certificate), false, Some(reason.clone()))
             }
@@ -52,12 +57,37 @@ impl From<&Secured> for SecuredDocument {
                 .map(String::from)
                 .collect(),
             not_after: certificate.map(|certificate| certificate.not_after.to_string()),
+            code: match &secured.outcome {
+                SecureOutcome::Refused { why, .. } => Some(why.code),
+                _ => None,
+            },
             reason,
             kept_until: kept.map(|kept| kept.until.to_string()),
             urgent_from: kept.map(|kept| kept.urgent_from.to_string()),
             left_out: left_out
                 .map(|(name, reason)| LeftOut { name: name.to_string(), reason: reason.clone() })
                 .collect(),
+        }
+    }
+}
+
+/// What came of bringing a service its certificate.
+#[derive(Debug, Clone, Serialize)]
+pub struct BroughtDocument {
+    pub service: String,
+    pub hostname: String,
+    /// Whether it got another one just now.
+    pub new: bool,
+    pub problem: Option<String>,
+}
+
+impl From<&Brought> for BroughtDocument {
+    fn from(brought: &Brought) -> Self {
+        Self {
+            service: brought.service.clone(),
+            hostname: brought.hostname.to_string(),
+            new: brought.new,
+            problem: brought.problem.as_ref().map(|problem| brought_problem(problem, &brought.hostname)),
         }
     }
 }

@@ -1,0 +1,116 @@
+//! `attach`: a hostname for an account, with everything it takes: document root, zone or record, web server file,
+//! and, as soon as its links allow it, a certificate.
+
+use std::net::IpAddr;
+use std::path::PathBuf;
+
+use brightharbor_core::account::AccountName;
+use brightharbor_core::name::{DnsName, Hostname, Pasted, parse_pasted};
+use brightharbor_core::site::{AttachRequest, ServedFrom, WwwPolicy, ZoneChoice, preview_of};
+use clap::{Args, ValueEnum};
+
+use crate::attaching::attach;
+use crate::commands::{Report, hostname};
+use crate::design::DesignOptions;
+use crate::error::Error;
+use crate::options::{ChangeOptions, WwwArgument};
+use crate::run::Context;
+
+/// Attach hostnames to an account.
+///
+/// A registrable domain becomes an addon domain and brings its www twin; a name below a domain becomes a subdomain.
+#[derive(Debug, Args)]
+pub struct Attach {
+    /// The hostnames, such as crumbandtide.example; as pasted from an address bar will do.
+    #[arg(required_unless_present = "address")]
+    hostnames: Vec<String>,
+    /// In place of a hostname: a site without a name, served by this address over http.
+    #[arg(long, value_name = "ADDRESS", conflicts_with_all = ["hostnames", "same_as", "served_by", "no_site", "preview"])]
+    address: Option<IpAddr>,
+    /// The account that they belong to.
+    #[arg(long, value_name = "ACCOUNT")]
+    account: String,
+    /// Serve it from this folder: relative to the account's home, or absolute inside it.
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["same_as", "served_by"])]
+    document_root: Option<PathBuf>,
+    /// The given folder may be there already.
+    #[arg(long, requires = "document_root")]
+    existing: bool,
+    /// Show the site of this hostname: a parked domain.
+    #[arg(long, value_name = "HOSTNAME", conflicts_with = "served_by")]
+    same_as: Option<String>,
+    /// Somebody else serves it, such as a content network: an alias record to this name, and no site.
+    #[arg(long, value_name = "NAME")]
+    served_by: Option<DnsName>,
+    /// Keep the zone of a domain whose names are served elsewhere: no site, and no addresses.
+    #[arg(long, conflicts_with_all = ["document_root", "same_as", "served_by"])]
+    no_site: bool,
+    /// Give each site a name below the provider's domain as well, to look at it before its delegation moves.
+    #[arg(long, conflicts_with_all = ["same_as", "served_by", "no_site"])]
+    preview: bool,
+    /// Its www twin: served alike, or one sent to the other. By default a domain has one, served alike.
+    #[arg(long, value_enum)]
+    www: Option<WwwArgument>,
+    /// Who keeps the zone of a new domain.
+    #[arg(long, value_enum, default_value = "here")]
+    zone: ZoneArgument,
+    /// With `--zone remote`: the primary server of harbor.toml that holds the zone.
+    #[arg(long, value_name = "NAME", required_if_eq("zone", "remote"))]
+    primary: Option<String>,
+    #[command(flatten)]
+    design: DesignOptions,
+    #[command(flatten)]
+    options: ChangeOptions,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum ZoneArgument {
+    /// This harbor: the zone is made from the template.
+    Here,
+    /// A primary server elsewhere, which takes changes by UPDATE.
+    Remote,
+    /// Somebody else: the records are printed to be entered there.
+    Elsewhere,
+}
+
+pub fn run(args: &Attach, context: &Context) -> Report {
+    let account = AccountName::parse(&args.account).map_err(Error::wrong_use)?;
+    let zone = match args.zone {
+        ZoneArgument::Here => ZoneChoice::Here,
+        ZoneArgument::Remote => ZoneChoice::Remote(args.primary.clone().unwrap_or_default()),
+        ZoneArgument::Elsewhere => ZoneChoice::Elsewhere,
+    };
+    let place = match (&args.same_as, &args.served_by) {
+        (Some(other), _) => ServedFrom::SameAs(hostname(other)?),
+        (None, Some(target)) => ServedFrom::Elsewhere(target.clone()),
+        (None, None) if args.no_site => ServedFrom::Nowhere,
+        (None, None) => ServedFrom::OwnRoot { given: args.document_root.clone(), existing: args.existing },
+    };
+    if args.document_root.is_some() && args.hostnames.len() > 1 {
+        return Err(Error::wrong_use("`--document-root` was given for several hostnames")
+            .advice("attach the first with it, and the others with --same-as"));
+    }
+    let (design, www) = (args.design.design()?, args.www.map(WwwPolicy::from));
+    let mut requests = Vec::new();
+    let mut said = Vec::new();
+    let mut hosts: Vec<Hostname> = args.address.map(Hostname::of_address).into_iter().collect();
+    for typed in &args.hostnames {
+        let pasted =
+            parse_pasted(typed).or_else(|_| hostname(typed).map(|hostname| Pasted { hostname, said: None }))?;
+        said.extend(pasted.said);
+        hosts.push(pasted.hostname);
+    }
+    for hostname in hosts {
+        let (account, zone, design) = (account.clone(), zone.clone(), design.clone());
+        requests.push(AttachRequest { hostname, account, zone, design, www, place: place.clone() });
+    }
+    if args.preview {
+        let provided = context.open()?.settings.sites.provider_domains.into_iter().next().ok_or_else(|| {
+            Error::refused("no-provider-domain", "harbor.toml names no provider-domains for previews")
+                .advice("set `provider-domains` under [sites] to a domain whose zone is in this harbor")
+        })?;
+        let previews = requests.iter().map(|request| preview_of(request, &provided)).collect::<Result<Vec<_>, _>>();
+        requests.extend(previews.map_err(Error::wrong_use)?);
+    }
+    context.block_on(attach(requests, said, &args.options, context))?
+}

@@ -1,0 +1,44 @@
+//! What `detach` and `account remove` share: one site's names, or one zone, decided on top of what was decided before.
+
+use brightharbor_core::change::Plan;
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{Site, SiteRefusal, detach};
+use brightharbor_core::zone::{Zone, ZoneRefusal, forget_zone, remove_zone, serial_date};
+use brightharbor_io::load;
+use brightharbor_io::overlay::Overlay;
+use jiff::Timestamp;
+
+use crate::error::Error;
+
+/// Takes names of one site away. Zones that will be `removed` are not edited before.
+pub async fn detach_names(
+    overlay: &mut Overlay<'_>,
+    site: &Site,
+    gone: &[Hostname],
+    removed: &dyn Fn(&Zone) -> bool,
+    now: Timestamp,
+) -> Result<Plan, Error> {
+    let loaded = load::detach(overlay, site, gone, removed).await?;
+    let plan: Result<Plan, SiteRefusal> = detach(gone, &loaded, &overlay.settings, &overlay.layout, serial_date(now));
+    let plan = plan?;
+    overlay.take(&plan.set);
+    Ok(plan)
+}
+
+/// Takes a whole zone away; one that somebody else keeps is only forgotten. `attached` are the names that were attached.
+pub async fn take_zone(
+    overlay: &mut Overlay<'_>,
+    zone: &Zone,
+    attached: &[Hostname],
+    now: Timestamp,
+) -> Result<Plan, Error> {
+    let within = |name: &&Hostname| name.dns_name().is_within(&zone.name.dns_name());
+    let attached = attached.iter().filter(within).cloned().collect();
+    let plan = match load::zone_removal(overlay, zone, attached).await? {
+        None => forget_zone(zone),
+        Some(removal) => remove_zone(&removal, &overlay.settings, &overlay.layout, serial_date(now))
+            .map_err(|error| ZoneRefusal::Edit { zone: zone.name.clone(), error })?,
+    };
+    overlay.take(&plan.set);
+    Ok(plan)
+}

@@ -1,0 +1,40 @@
+//! What has to be consented to.
+
+use brightharbor_core::change::Consent;
+use brightharbor_core::zone::Record;
+use similar::TextDiff;
+
+use super::Told;
+use crate::show::counted;
+
+pub fn consent(consent: &Consent) -> Told {
+    let code = consent.code();
+    match consent {
+        Consent::ReplacesHandEdit { site, path, written, found } => {
+            let shown = path.display().to_string();
+            let diff = TextDiff::from_lines(written, found);
+            let diff = diff.unified_diff().context_radius(1).header("as written", &shown).to_string();
+            let told = Told::fact(code, format!("{shown} was edited by hand, and the edit would be lost"));
+            told.with("site", site.as_str()).with("path", shown).with("diff", diff.as_str()).detail(diff)
+        }
+        Consent::RemovesHandMadeRecords { zone, records } => {
+            let lines: Vec<String> = records.iter().map(Record::to_string).collect();
+            let detail = lines.iter().map(|line| format!("-{line}\n")).collect();
+            let words =
+                format!("zone {zone} would be removed with {} that no template made", counted(records.len(), "record"));
+            Told::fact(code, words).with("zone", zone.as_str()).with("records", lines).detail(detail)
+        }
+        Consent::ServerNotReady { nameserver, server, zone, outcome } => {
+            let words =
+                format!("{} at {server} does not serve {zone} yet: it {}", nameserver.bare(), outcome.in_words());
+            Told::fact(code, words)
+                .with("nameserver", nameserver.bare())
+                .with("server", server.to_string())
+                .with("zone", zone.as_str())
+                .with("outcome", outcome.in_words())
+        }
+        Consent::ClosesCaAccount { ca } => {
+            Told::fact(code, format!("the account at the CA `{ca}` would be closed for ever")).with("ca", ca.as_str())
+        }
+    }
+}

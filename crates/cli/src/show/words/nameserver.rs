@@ -1,0 +1,110 @@
+//! What decisions about nameserver sets tell.
+
+use std::net::IpAddr;
+
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::nameserver::{Move, NameserverRemark, Weakness};
+use brightharbor_io::clock;
+
+use super::{Told, listed};
+use crate::show::counted;
+use crate::show::human::when;
+
+pub(super) fn told(remark: &NameserverRemark) -> Told {
+    use NameserverRemark as Is;
+    match remark {
+        Is::Added { set, nameservers } => {
+            let names: Vec<String> = nameservers.iter().map(DnsName::bare).collect();
+            let what = format!("nameserver set {set}: {}", names.join(", "));
+            Told::act("nameserver-set-created", "Created", "create", what)
+                .with("set", set.as_str())
+                .with("nameservers", names)
+        }
+        Is::Removed { set } => {
+            let what = format!("nameserver set {set}; address records and host objects at the registrar stay");
+            Told::act("nameserver-set-removed", "Removed", "remove", what).with("set", set.as_str())
+        }
+        Is::Weakness(weakness) => weak(weakness),
+        Is::EnterElsewhere { nameserver, zone } => {
+            let words = format!("{}: enter its addresses where zone {zone} is kept", nameserver.bare());
+            Told::fact("enter-addresses-elsewhere", words)
+                .with("nameserver", nameserver.bare())
+                .with("zone", zone.as_str())
+        }
+        Is::RegisterHost { domain, nameserver, addresses } => {
+            let words = format!(
+                "At the registrar of {domain}, register the host {} with {}",
+                nameserver.bare(),
+                shown(addresses)
+            );
+            Told::fact("register-host", words)
+                .with("domain", domain.as_str())
+                .with("nameserver", nameserver.bare())
+                .with("addresses", addresses.iter().map(ToString::to_string).collect::<Vec<_>>())
+        }
+        Is::Moves(moving) => moves(moving),
+        Is::Capacity { set, domains } => {
+            let what = format!("the capacity of {set} to {}", counted(*domains as usize, "domain"));
+            Told::act("capacity-set", "Set", "set", what).with("set", set.as_str()).with("domains", *domains)
+        }
+        Is::Delegated { set, domains } => {
+            let words = format!(
+                "{} delegated to {set}: their delegation names the servers and stays as it is",
+                counted(*domains as usize, "domain")
+            );
+            Told::fact("domains-delegated", words).with("set", set.as_str()).with("domains", *domains)
+        }
+    }
+}
+
+fn shown(addresses: &[IpAddr]) -> String {
+    addresses.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
+}
+
+/// The steps in their order.
+fn moves(moving: &Move) -> Told {
+    let Move { nameserver, before, after, zone, domain, cached_until } = moving;
+    let (name, to) = (nameserver.bare(), shown(after));
+    let mut steps = vec![format!("{name} must answer at {to}")];
+    steps.extend(zone.as_ref().map(|zone| format!("its records in zone {zone} change with this command")));
+    steps.extend(
+        domain.as_ref().map(|domain| format!("at the registrar of {domain}, give the host {name} the addresses {to}")),
+    );
+    if !before.is_empty() {
+        steps.push(format!(
+            "{} must keep answering until {}, and for two days after the registrar's change",
+            shown(before),
+            when(*cached_until, clock::now())
+        ));
+    }
+    let numbered: Vec<String> = steps.iter().enumerate().map(|(at, step)| format!("{}. {step}", at + 1)).collect();
+    Told::fact("nameserver-moves", format!("{name} moves to {to}: {}", numbered.join("; ")))
+        .with("nameserver", name)
+        .with("before", before.iter().map(ToString::to_string).collect::<Vec<_>>())
+        .with("after", after.iter().map(ToString::to_string).collect::<Vec<_>>())
+        .with("zone", zone.as_ref().map(Hostname::as_str))
+        .with("domain", domain.as_ref().map(Hostname::as_str))
+        .with("old_until", cached_until.to_string())
+}
+
+/// What makes a set fail easily.
+pub fn weak(weakness: &Weakness) -> Told {
+    match weakness {
+        Weakness::OnlyOne(name) => {
+            let words = format!("{} is the only nameserver: a single point of failure", name.bare());
+            Told::fact("single-nameserver", words).with("nameserver", name.bare())
+        }
+        Weakness::SameAddress { nameservers, address } => {
+            let names: Vec<String> = nameservers.iter().map(DnsName::bare).collect();
+            let words = format!("{} share the address {address}: one server under two names", listed(&names));
+            Told::fact("same-address", words).with("nameservers", names).with("address", address.to_string())
+        }
+        Weakness::OneNetwork => {
+            Told::fact("one-network", "All nameservers are in one network: a single point of failure")
+        }
+        Weakness::NoAddress(name) => {
+            let words = format!("{}: no address given, so it must resolve without this harbor", name.bare());
+            Told::fact("no-address", words).with("nameserver", name.bare())
+        }
+    }
+}

@@ -1,0 +1,128 @@
+//! What decisions about sites tell.
+
+use brightharbor_core::name::Hostname;
+use brightharbor_core::site::{HttpsState, SiteRemark, WwwPolicy};
+use brightharbor_core::zone::show_seconds;
+
+use super::{Told, listed};
+
+pub(super) fn told(remark: &SiteRemark) -> Told {
+    use SiteRemark as Is;
+    match remark {
+        Is::Attached { hostname, kind, account, twin, document_root } => {
+            let (twin_words, root) = (with_twin(twin.as_ref()), document_root.display());
+            let what = format!("{hostname}{twin_words} to {account} as {}, served from {root}", kind.words());
+            Told::act("attached", "Attached", "attach", what)
+                .with("hostname", hostname.as_str())
+                .with("kind", kind.words())
+                .with("account", account.as_str())
+                .with("twin", twin.as_ref().map(Hostname::as_str))
+                .with("document_root", root.to_string())
+        }
+        Is::Parked { hostname, twin, site } => {
+            let what = format!("{hostname}{} as parked domain of {site}", with_twin(twin.as_ref()));
+            Told::act("parked", "Attached", "attach", what)
+                .with("hostname", hostname.as_str())
+                .with("twin", twin.as_ref().map(Hostname::as_str))
+                .with("site", site.as_str())
+        }
+        Is::ZoneOnly { hostname } => {
+            let words = format!("{hostname}: zone without a site; add its records, or attach it later");
+            Told::fact("zone-only", words).with("hostname", hostname.as_str())
+        }
+        Is::ServedElsewhere { hostname, by } => {
+            let what = format!("{hostname}, served by {}", by.bare());
+            Told::act("served-elsewhere", "Attached", "attach", what)
+                .with("hostname", hostname.as_str())
+                .with("by", by.bare())
+        }
+        Is::SharesRoot { document_root, with } => {
+            let words = format!("the document root {} overlaps that of {with}", document_root.display());
+            Told::fact("shares-root", words)
+                .with("document_root", document_root.display().to_string())
+                .with("site", with.as_str())
+        }
+        Is::NearMiss { hostname, known } => {
+            let words = format!("{hostname} differs from {known}, which exists here, by one letter");
+            Told::fact("near-miss", words).with("hostname", hostname.as_str()).with("known", known.as_str())
+        }
+        Is::Detached { site } => Told::act("detached", "Detached", "detach", format!("{site} with all its names"))
+            .with("site", site.as_str()),
+        Is::NamesDetached { site, names } => {
+            let names: Vec<String> = names.iter().map(ToString::to_string).collect();
+            Told::act("names-detached", "Detached", "detach", format!("{} from site {site}", listed(&names)))
+                .with("site", site.as_str())
+                .with("names", names)
+        }
+        Is::PagesStay { document_root } => {
+            Told::fact("pages-stay", format!("Its pages stay in {}", document_root.display()))
+                .with("document_root", document_root.display().to_string())
+        }
+        Is::CertificateStays { folder } => {
+            let words = format!("Its certificate stays in {} and is not renewed", folder.display());
+            Told::fact("certificate-stays", words).with("folder", folder.display().to_string())
+        }
+        Is::DocumentRoot { site, before, after } => {
+            let words = format!("{site}: document root {}; {} stays as it is", after.display(), before.display());
+            Told::fact("document-root", words)
+                .with("site", site.as_str())
+                .with("before", before.display().to_string())
+                .with("after", after.display().to_string())
+        }
+        Is::Www { site, policy } => Told::fact("www", format!("{site}: www is {}", www_words(*policy)))
+            .with("site", site.as_str())
+            .with("policy", serde_json::to_value(policy).unwrap_or_default()),
+        Is::HttpsForced { site, at_once } => {
+            let when = if *at_once { "" } else { " once a certificate covers all its names" };
+            Told::fact("https-forced", format!("{site}: http redirects to https{when}"))
+                .with("site", site.as_str())
+                .with("at_once", *at_once)
+        }
+        Is::HttpsOffered { site } => {
+            Told::fact("https-offered", format!("{site}: served over http and https alike")).with("site", site.as_str())
+        }
+        Is::Tls { site, only_13 } => {
+            let words = match only_13 {
+                true => "only TLS 1.3 is offered; older clients cannot connect",
+                false => "TLS 1.2 and 1.3 are offered",
+            };
+            Told::fact("tls", format!("{site}: {words}")).with("site", site.as_str()).with("only_13", *only_13)
+        }
+        Is::Hsts { site, seconds } => {
+            let words = match seconds {
+                Some(seconds) => format!(
+                    "browsers that visit use https only for {}; that cannot be taken back from them",
+                    show_seconds((*seconds).into())
+                ),
+                None => "HSTS is off; browsers that visited before keep to https until their time is over".into(),
+            };
+            Told::fact("hsts", format!("{site}: {words}")).with("site", site.as_str()).with("seconds", *seconds)
+        }
+        Is::FileWrittenAgain { site, path } => {
+            Told::act("file-written-again", "Rewrote", "rewrite", format!("the file of {site}: {}", path.display()))
+                .with("site", site.as_str())
+                .with("path", path.display().to_string())
+        }
+    }
+}
+
+fn with_twin(twin: Option<&Hostname>) -> String {
+    twin.map(|twin| format!(" and {twin}")).unwrap_or_default()
+}
+
+pub fn www_words(policy: WwwPolicy) -> &'static str {
+    match policy {
+        WwwPolicy::Also => "served alike",
+        WwwPolicy::ToBare => "redirected to the bare name",
+        WwwPolicy::ToWww => "where the bare name redirects to",
+        WwwPolicy::None => "not part of the site",
+    }
+}
+
+pub fn https_words(state: HttpsState) -> &'static str {
+    match state {
+        HttpsState::None => "none yet",
+        HttpsState::Offered => "served beside http",
+        HttpsState::Forced => "http redirects to https",
+    }
+}

@@ -1,0 +1,112 @@
+//! What decisions about zones tell.
+
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::ZoneRemark;
+
+use super::Told;
+use crate::show::counted;
+use crate::show::json::FindingDocument;
+
+pub(super) fn told(remark: &ZoneRemark) -> Told {
+    use ZoneRemark as Is;
+    match remark {
+        Is::New { zone, serial } => {
+            Told::act("zone-created", "Created", "create", format!("zone {zone}, serial {serial}"))
+                .with("zone", zone.as_str())
+                .with("serial", *serial)
+        }
+        Is::OnPrimary { zone, records, serial } => {
+            let words =
+                format!("zone {zone}: kept on its primary server ({}, serial {serial})", counted(*records, "record"));
+            Told::fact("zone-on-primary", words)
+                .with("zone", zone.as_str())
+                .with("records", *records)
+                .with("serial", *serial)
+        }
+        Is::Elsewhere { zone } => {
+            Told::fact("zone-elsewhere", format!("zone {zone}: kept elsewhere")).with("zone", zone.as_str())
+        }
+        Is::KeptElsewhere { zone } => {
+            let words = format!("zone {zone} is not in this harbor; enter the records below where it is kept");
+            Told::fact("records-handed-over", words).with("zone", zone.as_str())
+        }
+        Is::AddressesKept { zone, hostname } => {
+            let words = format!("zone {zone} already has addresses for {hostname}; they are kept");
+            Told::fact("addresses-kept", words).with("zone", zone.as_str()).with("hostname", hostname.as_str())
+        }
+        Is::RecordAdded { zone, record } => {
+            Told::act("record-added", "Added", "add", format!("to zone {zone}: {record}"))
+                .with("zone", zone.as_str())
+                .with("record", record.to_string())
+        }
+        Is::RecordRemoved { zone, record } => {
+            Told::act("record-removed", "Removed", "remove", format!("from zone {zone}: {record}"))
+                .with("zone", zone.as_str())
+                .with("record", record.to_string())
+        }
+        Is::AddressesRemoved { zone, addresses, others } => {
+            let mut what = Vec::new();
+            if *addresses > 0 {
+                what.push(counted(*addresses, "address record"));
+            }
+            if *others > 0 {
+                what.push(format!("{} for a certificate seller", counted(*others, "record")));
+            }
+            let what = format!("from zone {zone}: {}", what.join(" and "));
+            Told::act("addresses-removed", "Removed", "remove", what)
+                .with("zone", zone.as_str())
+                .with("addresses", *addresses)
+                .with("others", *others)
+        }
+        Is::Removed { zone } => {
+            Told::act("zone-removed", "Removed", "remove", format!("zone {zone}")).with("zone", zone.as_str())
+        }
+        Is::StaysOnPrimary { zone } => {
+            let words = format!("zone {zone} stays on its primary server; this harbor no longer knows it");
+            Told::fact("zone-stays-on-primary", words).with("zone", zone.as_str())
+        }
+        Is::StaysElsewhere { zone } => {
+            let words = format!("zone {zone} stays where it is kept; this harbor no longer knows it");
+            Told::fact("zone-stays-elsewhere", words).with("zone", zone.as_str())
+        }
+        Is::HandedTo { zone, account } => {
+            Told::act("zone-handed-over", "Gave", "give", format!("zone {zone} to {account}"))
+                .with("zone", zone.as_str())
+                .with("account", account.as_str())
+        }
+        Is::CatalogNew { catalog, members } => {
+            let what = format!("catalog zone {catalog} with {}", counted(*members, "zone"));
+            Told::act("catalog-created", "Created", "create", what)
+                .with("catalog", catalog.as_str())
+                .with("members", *members)
+        }
+        Is::CatalogChanged { catalog, removed, added } => {
+            let what = format!(
+                "catalog zone {catalog}: {} removed, {} added",
+                counted(*removed, "zone"),
+                counted(*added, "zone")
+            );
+            Told::act("catalog-updated", "Updated", "update", what)
+                .with("catalog", catalog.as_str())
+                .with("removed", *removed)
+                .with("added", *added)
+        }
+        Is::Published { secondaries } => {
+            let what = format!("transfers to {} and their keys", counted(*secondaries, "secondary server"));
+            Told::act("transfers-limited", "Limited", "limit", what).with("secondaries", *secondaries)
+        }
+        Is::NotInUse { zone, finding, nameservers } => {
+            let names: Vec<String> = nameservers.iter().map(DnsName::bare).collect();
+            let belongs = match names.is_empty() {
+                true => String::new(),
+                false => format!(". An edit for visitors belongs to {}", names.join(", ")),
+            };
+            let words = format!("nobody uses this zone yet: {}{belongs}", finding.message);
+            let finding = serde_json::to_value(FindingDocument::from(finding)).unwrap_or_default();
+            Told::fact("zone-not-in-use", words)
+                .with("zone", zone.as_str())
+                .with("finding", finding)
+                .with("nameservers", names)
+        }
+    }
+}

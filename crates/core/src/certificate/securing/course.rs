@@ -1,0 +1,358 @@
+//! One site on its way to a served certificate: how far it has come, and where what happened takes it.
+
+use jiff::Timestamp;
+use zeroize::Zeroizing;
+
+use super::Refused;
+use crate::acme::Identifier;
+use crate::certificate::{
+    Certificate, CertificateRefusal, CertificateSource, CertificateState, CertificateWish, Means, ProofWish,
+    refuse_uncovered, urgent_from,
+};
+use crate::delegation::Cuts;
+use crate::name::Hostname;
+use crate::site::Site;
+
+/// Whether a certificate that is good already will do.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Wanted {
+    Enough,
+    New,
+    /// With another key too, even where the site keeps its key: this one may be known to somebody else.
+    NewKey,
+    /// None is ordered: whether a handshake shows by now what was installed.
+    Verification,
+}
+
+/// A certificate as it came, with its key.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Issued {
+    pub chain_pem: String,
+    pub key_pem: Zeroizing<String>,
+}
+
+/// A certificate that is to be installed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Arrived {
+    pub issued: Issued,
+    pub names: Vec<Hostname>,
+    pub wildcards: Vec<Hostname>,
+}
+
+/// What is to be ordered.
+#[derive(Debug, Clone)]
+pub struct ToOrder {
+    pub names: Vec<Hostname>,
+    pub present: Option<Certificate>,
+    /// That of the site, as far as it can be met now.
+    pub wish: Box<CertificateWish>,
+    /// The servers of zones that were seen.
+    pub zones: Cuts,
+}
+
+/// How far a site has come.
+#[derive(Debug, Clone)]
+pub enum Stage {
+    /// Where its names lead has to be looked at.
+    ToLook,
+    ToOrder(Box<ToOrder>),
+    Arrived(Box<Arrived>),
+    /// In place; whether it came just now.
+    InPlace {
+        certificate: Box<Certificate>,
+        new: bool,
+    },
+    /// A handshake has shown it.
+    Verified {
+        certificate: Box<Certificate>,
+        new: bool,
+    },
+    /// http is sent to https, where that is the site's policy.
+    Settled {
+        certificate: Box<Certificate>,
+        new: bool,
+    },
+    Ended(SecureOutcome),
+}
+
+/// What came of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum SecureOutcome {
+    /// Verified by a handshake.
+    Served { certificate: Certificate, new: bool },
+    /// No name leads here yet.
+    NotYet,
+    /// The CA has refused, or is still at work.
+    Refused { why: NotIssued, kept: Option<Kept> },
+    /// Installed, but the handshake does not show it.
+    NotShown { certificate: Certificate, reason: String },
+}
+
+/// Why nothing was issued: a code of its own, what was said, and until when it is pointless to try.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NotIssued {
+    pub code: &'static str,
+    pub reason: String,
+    pub not_before: Option<Timestamp>,
+    /// Whether somebody else is at it, who remembers what comes of it.
+    pub busy: bool,
+}
+
+/// The certificate that goes on being served while a new one cannot be had.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Kept {
+    pub until: Timestamp,
+    /// From when on somebody should look into it.
+    pub urgent_from: Timestamp,
+}
+
+impl Kept {
+    pub fn of(certificate: &Certificate) -> Self {
+        let urgent_from = urgent_from(certificate.not_before, certificate.not_after);
+        Self { until: certificate.not_after, urgent_from }
+    }
+}
+
+/// What came of trying to secure a site.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Secured {
+    pub site: Hostname,
+    pub outcome: SecureOutcome,
+    /// What the certificate does not cover, with the reason.
+    pub left_out: Vec<(Identifier, String)>,
+}
+
+impl Secured {
+    /// Unless a handshake has shown something else than what was installed.
+    pub fn is_shown(&self) -> bool {
+        !matches!(self.outcome, SecureOutcome::NotShown { .. })
+    }
+
+    pub fn is_served(&self) -> bool {
+        matches!(self.outcome, SecureOutcome::Served { .. })
+    }
+}
+
+/// The certificate of a site, with the kind of its key, as far as it can be read.
+#[derive(Debug, Clone)]
+pub struct Present {
+    pub certificate: Certificate,
+    pub key: Option<String>,
+    pub chain_pem: Option<String>,
+}
+
+/// What was seen of where the names of a site lead.
+#[derive(Debug, Clone, Default)]
+pub struct Looked {
+    pub leading: Vec<Hostname>,
+    /// Those that lead here where nobody takes connections for http, with the reason.
+    pub without_http: Vec<(Hostname, String)>,
+    pub left_out: Vec<(Hostname, String)>,
+    /// What control can be proven by beside http; asked only where it matters.
+    pub means: Means,
+    pub zones: Cuts,
+    /// Until when resolvers may still give old answers.
+    pub stale_until: Option<Timestamp>,
+}
+
+/// What came of an order.
+#[derive(Debug, Clone)]
+pub struct Ordered {
+    pub issued: Issued,
+    pub names: Vec<Hostname>,
+    pub wildcards: Vec<Hostname>,
+    /// What the CA could not validate, or what we saw that it could not.
+    pub refused: Vec<(Identifier, String)>,
+}
+
+/// One site on its way.
+#[derive(Debug, Clone)]
+pub struct Course {
+    pub site: Site,
+    pub left_out: Vec<(Identifier, String)>,
+    /// How many of them were left out before the CA was asked.
+    left_at_look: usize,
+    stale_until: Option<Timestamp>,
+    pub stage: Stage,
+}
+
+impl Course {
+    /// The first step for a site. `shared` is what the site has whose certificate this one takes, if it takes one.
+    pub fn begin(
+        site: &Site,
+        wanted: Wanted,
+        present: Option<&Present>,
+        shared: Option<Result<&Issued, CertificateRefusal>>,
+    ) -> Result<Self, CertificateRefusal> {
+        let mut course =
+            Self { site: site.clone(), left_out: vec![], left_at_look: 0, stale_until: None, stage: Stage::ToLook };
+        if wanted == Wanted::Verification {
+            course.stage = match present {
+                Some(present) => in_place(&present.certificate, false),
+                None => Stage::Ended(SecureOutcome::NotYet),
+            };
+        } else if let (Some(shared), Some(from)) = (shared, &site.rules.certificate.from) {
+            let issued = shared?;
+            refuse_uncovered(site, from, &issued.chain_pem)?;
+            let same = present.filter(|present| present.chain_pem.as_ref() == Some(&issued.chain_pem));
+            if let Some(present) = same {
+                course.stage = in_place(&present.certificate, false);
+                return Ok(course);
+            }
+            let arrived = Arrived { issued: issued.clone(), names: site.hostnames.clone(), wildcards: vec![] };
+            course.stage = Stage::Arrived(Box::new(arrived));
+        }
+        Ok(course)
+    }
+
+    /// One that was put in place by another way, and has to be shown by a handshake.
+    pub fn in_place(site: &Site, certificate: &Certificate) -> Self {
+        let stage = in_place(certificate, true);
+        Self { site: site.clone(), left_out: vec![], left_at_look: 0, stale_until: None, stage }
+    }
+
+    /// The names that control is proven of by DNS alone, so that where they lead does not matter.
+    pub fn needs_no_look(site: &Site) -> Option<Looked> {
+        let by_dns = site.rules.certificate.proof == ProofWish::Dns01;
+        let names = site.hostnames.iter().filter(|name| name.address().is_none());
+        by_dns.then(|| Looked { leading: names.cloned().collect(), ..Looked::default() })
+    }
+
+    /// Where the names lead is known: what there is is enough, or something is ordered, or nothing can be done yet.
+    pub fn looked(&mut self, looked: Looked, wanted: Wanted, present: Option<Present>, now: Timestamp) {
+        let wish = &self.site.rules.certificate;
+        let (names, proof, left_out) = askable(&self.site, &looked);
+        self.left_out = left_out;
+        (self.left_at_look, self.stale_until) = (self.left_out.len(), looked.stale_until);
+        self.stage = match present {
+            _ if names.is_empty() => Stage::Ended(SecureOutcome::NotYet),
+            Some(present) if wanted == Wanted::Enough && is_enough(&present, &names, wish, now) => {
+                in_place(&present.certificate, false)
+            }
+            present => {
+                let present = present.map(|present| present.certificate);
+                // Why one was revoked may be that its key is known.
+                let revoked = present.as_ref().is_some_and(|one| one.state == CertificateState::Revoked);
+                let keep_key = wish.keep_key && wanted != Wanted::NewKey && !revoked;
+                let wish = Box::new(CertificateWish { proof, keep_key, ..(**wish).clone() });
+                Stage::ToOrder(Box::new(ToOrder { names, present, wish, zones: looked.zones }))
+            }
+        };
+    }
+
+    /// The CA has issued it, or not. Gives what is to be remembered when nothing came of it.
+    pub fn ordered(&mut self, result: Result<Ordered, NotIssued>) -> Option<Refused> {
+        let Stage::ToOrder(to_order) = &self.stage else { return None };
+        match result {
+            Ok(Ordered { issued, names, wildcards, refused }) => {
+                self.left_out.extend(refused);
+                self.stage = Stage::Arrived(Box::new(Arrived { issued, names, wildcards }));
+                None
+            }
+            Err(why) => {
+                let refused = Refused {
+                    site: self.site.main().clone(),
+                    reason: why.reason.clone(),
+                    not_before: why.not_before.or(self.stale_until),
+                };
+                let remembered = !why.busy;
+                let kept = to_order.present.as_ref().map(Kept::of);
+                self.stage = Stage::Ended(SecureOutcome::Refused { why, kept });
+                remembered.then_some(refused)
+            }
+        }
+    }
+
+    /// It was installed, or its handshake settled; `recorded` is what the inventory has of it.
+    pub fn applied(&mut self, recorded: Option<Certificate>) -> Result<(), CertificateRefusal> {
+        self.stage = match std::mem::replace(&mut self.stage, Stage::Ended(SecureOutcome::NotYet)) {
+            Stage::Verified { mut certificate, new } => {
+                certificate.state = CertificateState::Served;
+                Stage::Settled { certificate, new }
+            }
+            Stage::Arrived(_) => {
+                let lost = || CertificateRefusal::Detached(self.site.main().clone());
+                in_place(&recorded.ok_or_else(lost)?, true)
+            }
+            other => other,
+        };
+        Ok(())
+    }
+
+    /// A handshake with every address of this host has shown it, or something else.
+    pub fn shown(&mut self, result: Result<(), String>) {
+        let Stage::InPlace { certificate, new } = &self.stage else { return };
+        self.stage = match result {
+            Ok(()) => Stage::Verified { certificate: certificate.clone(), new: *new },
+            Err(reason) => Stage::Ended(SecureOutcome::NotShown { certificate: (**certificate).clone(), reason }),
+        };
+    }
+
+    /// What the CA has refused of a site that is served all the same.
+    pub fn partly_refused(&self) -> Option<Refused> {
+        let by_ca = self.left_out.get(self.left_at_look..).unwrap_or_default();
+        let is_served = matches!(self.stage, Stage::Verified { .. } | Stage::Settled { .. });
+        if by_ca.is_empty() || !is_served {
+            return None;
+        }
+        let reason = by_ca.iter().map(|(name, why)| format!("{name}: {why}")).collect::<Vec<_>>().join("; ");
+        Some(Refused { site: self.site.main().clone(), reason, not_before: self.stale_until })
+    }
+
+    /// Whether a change is due: something has arrived, or a handshake has shown something.
+    pub fn is_to_apply(&self) -> bool {
+        matches!(self.stage, Stage::Arrived(_) | Stage::Verified { .. })
+    }
+
+    /// What came of it; `None` for a course that has not come to its end.
+    pub fn ended(self) -> Option<Secured> {
+        let outcome = match self.stage {
+            Stage::Ended(outcome) => outcome,
+            Stage::Settled { certificate, new } => SecureOutcome::Served { certificate: *certificate, new },
+            _ => return None,
+        };
+        Some(Secured { site: self.site.main().clone(), outcome, left_out: self.left_out })
+    }
+}
+
+fn in_place(certificate: &Certificate, new: bool) -> Stage {
+    Stage::InPlace { certificate: Box::new(certificate.clone()), new }
+}
+
+/// The names that a CA can be asked for, what they are proven by, and those that are left out.
+pub(super) fn askable(site: &Site, looked: &Looked) -> (Vec<Hostname>, ProofWish, Vec<(Identifier, String)>) {
+    let wish = site.rules.certificate.proof;
+    let (mut names, mut left_out) = (looked.leading.clone(), looked.left_out.clone());
+    let mut proof = wish;
+    if !looked.without_http.is_empty() {
+        match wish.without_http(looked.means) {
+            Some(other) => {
+                proof = other;
+                names.extend(looked.without_http.iter().map(|(name, _)| name.clone()));
+                names.sort_by_key(|name| site.hostnames.iter().position(|other| other == name));
+            }
+            None => left_out.extend(looked.without_http.clone()),
+        }
+    }
+    (names, proof, left_out.into_iter().map(|(name, why)| (name.into(), why)).collect())
+}
+
+/// One that was imported is good until it ends; a stop-gap never is, nor what was another site's.
+fn is_enough(present: &Present, names: &[Hostname], wish: &CertificateWish, now: Timestamp) -> bool {
+    let Present { certificate, key, .. } = present;
+    let covers = names.iter().all(|name| certificate.covers(name)) && wish.is_met_by(certificate, key.as_deref());
+    let lasts = !certificate.is_due(now) && certificate.not_after > now;
+    let own = matches!(certificate.source, CertificateSource::Ca | CertificateSource::Imported);
+    covers && lasts && own && certificate.state != CertificateState::Revoked
+}
+
+impl Looked {
+    /// What an order would ask for: the names, and what is left out.
+    pub fn foresee(&self, site: &Site) -> (Vec<Hostname>, ProofWish, Vec<(Identifier, String)>) {
+        askable(site, self)
+    }
+}
+
+#[cfg(test)]
+#[path = "course_tests.rs"]
+mod tests;

@@ -1,0 +1,308 @@
+//! The machine on tables: where each thing that happens takes a site.
+
+use super::*;
+use crate::account::AccountName;
+use crate::certificate::securing::{Readied, install_arrived, settle_verified, title};
+use crate::certificate::{CertificateDetails, CertificateFiles, Waiting};
+use crate::change::InventoryChange;
+use crate::harbor::{Layout, Settings, WebServer};
+use crate::site::{HttpsState, SiteKind, SiteRules};
+
+fn host(text: &str) -> Hostname {
+    Hostname::parse(text).unwrap()
+}
+
+fn site() -> Site {
+    Site {
+        account: AccountName::parse("boatyard").unwrap(),
+        hostnames: ["gullrock.example", "www.gullrock.example"].map(host).to_vec(),
+        document_root: "/home/boatyard/www".into(),
+        kind: SiteKind::AddonDomain,
+        https: HttpsState::None,
+        certificate: None,
+        rules: SiteRules::default(),
+    }
+}
+
+fn with_wish(change: impl FnOnce(&mut CertificateWish)) -> Site {
+    let mut site = site();
+    change(&mut site.rules.certificate);
+    site
+}
+
+fn now() -> Timestamp {
+    "2026-11-27T12:00:00Z".parse().unwrap()
+}
+
+fn present() -> Present {
+    Present {
+        certificate: Certificate {
+            site: host("gullrock.example"),
+            names: site().hostnames,
+            files: CertificateFiles { folder: "/harbor/certificates/1".into() },
+            not_before: "2026-11-01T00:00:00Z".parse().unwrap(),
+            not_after: "2027-01-30T00:00:00Z".parse().unwrap(),
+            state: CertificateState::Served,
+            source: CertificateSource::Ca,
+            details: CertificateDetails::default(),
+        },
+        key: Some("EC P-256".into()),
+        chain_pem: None,
+    }
+}
+
+fn certificate(change: impl FnOnce(&mut Certificate)) -> Present {
+    let mut present = present();
+    change(&mut present.certificate);
+    present
+}
+
+fn all_lead() -> Looked {
+    Looked { leading: site().hostnames, ..Looked::default() }
+}
+
+fn looked_at(site: &Site, looked: Looked, wanted: Wanted, present: Option<Present>) -> Course {
+    let mut course = Course::begin(site, wanted, present.as_ref(), None).unwrap();
+    course.looked(looked, wanted, present, now());
+    course
+}
+
+/// The stage in a word, with what is ordered.
+fn stage(course: &Course) -> String {
+    match &course.stage {
+        Stage::ToLook => "look".into(),
+        Stage::ToOrder(order) => {
+            let names: Vec<&str> = order.names.iter().map(Hostname::as_str).collect();
+            format!("order {}", names.join(" "))
+        }
+        Stage::Arrived(_) => "arrived".into(),
+        Stage::InPlace { new, .. } => format!("in place, new: {new}"),
+        Stage::Verified { .. } => "verified".into(),
+        Stage::Settled { .. } => "settled".into(),
+        Stage::Ended(SecureOutcome::NotYet) => "not yet".into(),
+        Stage::Ended(SecureOutcome::Refused { why, .. }) => format!("refused: {}", why.reason),
+        Stage::Ended(SecureOutcome::NotShown { reason, .. }) => format!("not shown: {reason}"),
+        Stage::Ended(SecureOutcome::Served { .. }) => "served".into(),
+    }
+}
+
+const BOTH: &str = "order gullrock.example www.gullrock.example";
+
+#[test]
+fn what_is_good_is_left_and_what_is_not_is_ordered() {
+    let revoked = certificate(|one| one.state = CertificateState::Revoked);
+    let imported = certificate(|one| {
+        one.source = CertificateSource::Imported;
+        one.not_before = "2026-01-01T00:00:00Z".parse().unwrap();
+        one.not_after = "2026-11-28T00:00:00Z".parse().unwrap();
+    });
+    let expired = certificate(|one| {
+        one.source = CertificateSource::Imported;
+        one.not_after = now();
+    });
+    let other_ca = certificate(|one| one.details.ca = Some("pier".into()));
+    let cases = [
+        (None, Wanted::Enough, BOTH),
+        (Some(present()), Wanted::Enough, "in place, new: false"),
+        (Some(present()), Wanted::New, BOTH),
+        (Some(present()), Wanted::NewKey, BOTH),
+        (Some(certificate(|one| one.names.truncate(1))), Wanted::Enough, BOTH),
+        (Some(certificate(|one| one.source = CertificateSource::SelfSigned)), Wanted::Enough, BOTH),
+        (Some(certificate(|one| one.source = CertificateSource::Shared)), Wanted::Enough, BOTH),
+        (Some(certificate(|one| one.not_after = "2026-12-01T00:00:00Z".parse().unwrap())), Wanted::Enough, BOTH),
+        (Some(Present { key: Some("RSA 2048".into()), ..present() }), Wanted::Enough, BOTH),
+        (Some(imported), Wanted::Enough, "in place, new: false"),
+        (Some(expired), Wanted::Enough, BOTH),
+        (Some(revoked), Wanted::Enough, BOTH),
+        (Some(other_ca), Wanted::Enough, BOTH),
+    ];
+    for (present, wanted, expected) in cases {
+        let shown = format!("{present:?} {wanted:?}");
+        assert_eq!(stage(&looked_at(&site(), all_lead(), wanted, present)), expected, "{shown}");
+    }
+}
+
+#[test]
+fn a_key_is_kept_only_where_nobody_else_may_have_it() {
+    let keeping = with_wish(|wish| wish.keep_key = true);
+    let kept = |wanted, present| match looked_at(&keeping, all_lead(), wanted, Some(present)).stage {
+        Stage::ToOrder(order) => order.wish.keep_key,
+        other => panic!("{other:?}"),
+    };
+    assert!(kept(Wanted::New, present()));
+    assert!(!kept(Wanted::NewKey, present()));
+    assert!(!kept(Wanted::New, certificate(|one| one.state = CertificateState::Revoked)));
+}
+
+#[test]
+fn names_that_lead_elsewhere_are_left_out_and_the_fitting_proof_is_chosen() {
+    let www = host("www.gullrock.example");
+    let partly = || Looked {
+        leading: vec![host("gullrock.example")],
+        left_out: vec![(www.clone(), "leads elsewhere".into())],
+        ..Looked::default()
+    };
+    let course = looked_at(&site(), partly(), Wanted::Enough, None);
+    assert_eq!((stage(&course).as_str(), course.left_out.len()), ("order gullrock.example", 1));
+    let nothing = looked_at(&site(), Looked::default(), Wanted::Enough, Some(present()));
+    assert_eq!(stage(&nothing), "not yet");
+    let closed = |means| Looked {
+        leading: vec![www.clone()],
+        without_http: vec![(host("gullrock.example"), "port 80 is closed".into())],
+        means,
+        ..Looked::default()
+    };
+    // In the site's order, not in that of how they were seen.
+    let by_dns = Means { over_tls: false, by_dns: true };
+    let course = looked_at(&site(), closed(by_dns), Wanted::Enough, None);
+    let Stage::ToOrder(order) = &course.stage else { panic!("{course:?}") };
+    assert_eq!((stage(&course).as_str(), order.wish.proof), (BOTH, ProofWish::Dns01));
+    let course = looked_at(&site(), closed(Means::default()), Wanted::Enough, None);
+    assert_eq!((stage(&course).as_str(), course.left_out.len()), ("order www.gullrock.example", 1));
+    let by_dns = with_wish(|wish| wish.proof = ProofWish::Dns01);
+    assert_eq!(Course::needs_no_look(&by_dns).unwrap().leading, site().hostnames);
+    assert!(Course::needs_no_look(&site()).is_none());
+}
+
+#[test]
+fn a_refusal_is_remembered_with_the_time_that_was_named_unless_somebody_else_is_at_it() {
+    let named = "2026-11-27T13:00:00Z".parse().ok();
+    let refused = |not_before, busy, stale_until, present| {
+        let mut course = looked_at(&site(), Looked { stale_until, ..all_lead() }, Wanted::New, present);
+        let why = NotIssued { code: "ca-refuses", reason: "no".into(), not_before, busy };
+        let remembered = course.ordered(Err(why));
+        (remembered.map(|refused| refused.not_before), course.stage)
+    };
+    let (remembered, stage) = refused(named, false, None, Some(present()));
+    assert_eq!(remembered, Some(named));
+    let Stage::Ended(SecureOutcome::Refused { kept: Some(kept), .. }) = stage else { panic!("{stage:?}") };
+    assert_eq!(kept, Kept::of(&present().certificate));
+    let stale = "2026-11-27T12:05:00Z".parse().ok();
+    assert_eq!(refused(None, false, stale, None).0, Some(stale));
+    assert_eq!(refused(named, true, None, None).0, None);
+}
+
+fn issued(name: &str) -> Issued {
+    let key = rcgen::KeyPair::generate().unwrap();
+    let made = rcgen::CertificateParams::new(vec![name.to_string()]).unwrap().self_signed(&key).unwrap();
+    Issued { chain_pem: made.pem(), key_pem: Zeroizing::new("KEY".into()) }
+}
+
+fn ordered(course: &mut Course, refused: Vec<(Identifier, String)>) {
+    let names = vec![host("gullrock.example")];
+    let ordered = Ordered { issued: issued("gullrock.example"), names, wildcards: vec![], refused };
+    assert_eq!(course.ordered(Ok(ordered)), None);
+}
+
+fn readied() -> Readied {
+    let (site, waiting) =
+        (site(), Waiting { site: host("gullrock.example"), since: now(), not_before: None, reason: String::new() });
+    Readied { site, site_file: None, waiting: Some(waiting) }
+}
+
+fn settings() -> Settings {
+    let mut settings = Settings::default();
+    settings.web.server = WebServer::Nginx;
+    settings
+}
+
+#[test]
+fn from_an_order_to_https() {
+    let mut course = looked_at(&site(), all_lead(), Wanted::Enough, None);
+    ordered(&mut course, vec![(host("www.gullrock.example").into(), "timeout".into())]);
+    assert!(course.is_to_apply() && title(&[&course]) == "certificate issue gullrock.example");
+    let Stage::Arrived(arrived) = &course.stage else { panic!("{course:?}") };
+    let layout = Layout::new("/harbor");
+    let plan = install_arrived(arrived, &readied(), &settings(), &layout, now()).unwrap();
+    let recorded = plan.set.inventory_changes().find_map(|change| match change {
+        InventoryChange::RecordCertificate(certificate) => Some(certificate.clone()),
+        _ => None,
+    });
+    course.applied(recorded).unwrap();
+    assert_eq!(stage(&course), "in place, new: true");
+    assert_eq!(course.partly_refused(), None, "nothing is served yet");
+    course.shown(Ok(()));
+    assert_eq!(stage(&course), "verified");
+    assert_eq!(course.partly_refused().unwrap().reason, "www.gullrock.example: timeout");
+    course.applied(None).unwrap();
+    let secured = course.ended().unwrap();
+    let SecureOutcome::Served { certificate, new: true } = &secured.outcome else { panic!("{secured:?}") };
+    assert_eq!((certificate.state, secured.left_out.len()), (CertificateState::Served, 1));
+}
+
+#[test]
+fn what_came_for_other_names_is_not_installed_and_what_is_lost_is_told() {
+    let arrived = Arrived { issued: issued("quay.example"), names: vec![host("gullrock.example")], wildcards: vec![] };
+    let refused = install_arrived(&arrived, &readied(), &settings(), &Layout::new("/harbor"), now()).unwrap_err();
+    assert_eq!(refused, CertificateRefusal::OrderedNotCovered { name: host("gullrock.example") });
+    let mut course = looked_at(&site(), all_lead(), Wanted::Enough, None);
+    ordered(&mut course, vec![]);
+    assert_eq!(course.applied(None), Err(CertificateRefusal::Detached(host("gullrock.example"))));
+    let mut course = Course::in_place(&site(), &present().certificate);
+    course.shown(Err("another certificate is shown".into()));
+    assert_eq!(stage(&course), "not shown: another certificate is shown");
+    assert!(!course.ended().unwrap().is_shown());
+}
+
+#[test]
+fn a_share_needs_no_look_and_covers_all_names_or_refuses() {
+    let sharing = with_wish(|wish| wish.from = Some(host("quay.example")));
+    let both = Issued { chain_pem: two_names(), key_pem: Zeroizing::new("KEY".into()) };
+    let begin = |shared| Course::begin(&sharing, Wanted::Enough, None, Some(shared)).map(|course| stage(&course));
+    assert_eq!(begin(Ok(&both)).unwrap(), "arrived");
+    let has_it = Present { chain_pem: Some(both.chain_pem.clone()), ..present() };
+    let again = Course::begin(&sharing, Wanted::Enough, Some(&has_it), Some(Ok(&both))).unwrap();
+    assert_eq!(stage(&again), "in place, new: false");
+    let one = issued("gullrock.example");
+    assert!(matches!(begin(Ok(&one)), Err(CertificateRefusal::NotCovered { .. })));
+    let nothing = CertificateRefusal::NothingToShare { site: host("gullrock.example"), from: host("quay.example") };
+    assert_eq!(begin(Err(nothing.clone())), Err(nothing));
+}
+
+fn two_names() -> String {
+    let key = rcgen::KeyPair::generate().unwrap();
+    let names: Vec<String> = site().hostnames.iter().map(ToString::to_string).collect();
+    rcgen::CertificateParams::new(names).unwrap().self_signed(&key).unwrap().pem()
+}
+
+#[test]
+fn only_what_was_installed_is_verified_where_nothing_is_to_be_ordered() {
+    let begin = |present: Option<Present>| {
+        stage(&Course::begin(&site(), Wanted::Verification, present.as_ref(), None).unwrap())
+    };
+    assert_eq!(begin(Some(present())), "in place, new: false");
+    assert_eq!(begin(None), "not yet");
+}
+
+#[test]
+fn a_handshake_ends_the_wait_only_for_a_certificate_that_is_complete() {
+    let settled = |certificate: &Certificate, complete, readied: &Readied| {
+        let plan = settle_verified(certificate, complete, readied, &settings(), &Layout::new("/harbor"));
+        let ends = plan.set.inventory_changes().any(|change| matches!(change, InventoryChange::EndWait { .. }));
+        let forced = plan.set.inventory_changes().any(
+            |change| matches!(change, InventoryChange::ReplaceSite { after, .. } if after.https == HttpsState::Forced),
+        );
+        (ends, forced, plan.is_empty())
+    };
+    let whole = certificate(|one| one.state = CertificateState::Installed).certificate;
+    assert_eq!(settled(&whole, true, &readied()), (true, true, false));
+    assert_eq!(settled(&whole, false, &readied()), (false, true, false));
+    let stop_gap = Certificate { source: CertificateSource::SelfSigned, ..whole.clone() };
+    assert_eq!(settled(&stop_gap, true, &readied()), (false, false, false));
+    // What is as it should be already is not written again.
+    let mut done = readied();
+    (done.waiting, done.site.https) = (None, HttpsState::Forced);
+    assert_eq!(settled(&present().certificate, true, &done), (false, false, true));
+}
+
+#[test]
+fn the_logbook_says_how_many_came_and_how_many_are_served() {
+    let mut arrived = looked_at(&site(), all_lead(), Wanted::Enough, None);
+    ordered(&mut arrived, vec![]);
+    let mut shown = Course::in_place(&site(), &present().certificate);
+    shown.shown(Ok(()));
+    assert_eq!(title(&[&shown]), "certificate of gullrock.example is served");
+    assert_eq!(title(&[&shown, &shown]), "certificates of 2 sites are served");
+    assert_eq!(title(&[&arrived, &arrived]), "certificate issue for 2 sites");
+    assert_eq!(title(&[&arrived, &shown]), "certificate issue for 1 sites; those of 1 are served");
+}

@@ -1,0 +1,101 @@
+//! What a decision to attach rests on: found by key, whatever the size of the harbor.
+
+use brightharbor_core::name::{Hostname, is_registrable, near_misses};
+use brightharbor_core::site::{
+    AttachLoaded, AttachRequest, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root, wanted_names,
+};
+use brightharbor_core::zone::{NewZoneFiles, TemplateName, Zone, ZoneHome};
+
+use super::LoadError;
+use crate::overlay::Overlay;
+
+/// Loads for one request.
+pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<AttachLoaded, LoadError> {
+    let names = wanted_names(&request.hostname, request.www);
+    let main = names[0].clone();
+    let mut related: Vec<Site> = Vec::new();
+    for name in names.iter().cloned().chain(main.ancestors()) {
+        if let Some(site) = overlay.site_of(&name)?
+            && !related.contains(&site)
+        {
+            related.push(site);
+        }
+    }
+    let account = overlay.account(&request.account)?;
+    let given = match &request.place {
+        ServedFrom::OwnRoot { given, .. } => given.as_deref(),
+        _ => None,
+    };
+    let pattern = &overlay.settings.sites.document_root;
+    let root = account.as_ref().and_then(|account| document_root(given, pattern, account, &main).ok());
+    let joined = match &request.place {
+        ServedFrom::SameAs(other) => overlay.site_of(other)?,
+        _ => None,
+    };
+    Ok(AttachLoaded {
+        account,
+        related,
+        zone: zone(overlay, request, &main).await?,
+        new_zone: new_zone_files(overlay, &main, &request.design.template)?,
+        site_file: overlay.file(&overlay.layout.site_file(overlay.settings.web.server, &main))?,
+        joined: match joined {
+            Some(site) => {
+                let file = overlay.site_file(&site)?;
+                Some((site, file))
+            }
+            None => None,
+        },
+        root_is_there: root.as_ref().is_some_and(|root| std::fs::symlink_metadata(root).is_ok()),
+        shares_root: root.map(|root| overlay.store.site_sharing(&root)).transpose()?.flatten(),
+        near_miss: near_miss(overlay, &request.hostname)?,
+    })
+}
+
+async fn zone(
+    overlay: &Overlay<'_>,
+    request: &AttachRequest,
+    main: &Hostname,
+) -> Result<Option<ZoneLoaded>, LoadError> {
+    if let Some(zone) = overlay.enclosing_zone(main)? {
+        return Ok(Some(match overlay.kept_zone(&zone).await? {
+            Some(kept) => ZoneLoaded::Kept(Box::new(kept)),
+            None => ZoneLoaded::Elsewhere(zone),
+        }));
+    }
+    match &request.zone {
+        ZoneChoice::Remote(primary) if is_registrable(main) => {
+            let zone = Zone {
+                primary: Some(primary.clone()),
+                nameserver_set: request.design.nameserver_set.clone(),
+                ..Zone::new(main.clone(), request.account.clone(), ZoneHome::Remote)
+            };
+            Ok(Some(ZoneLoaded::Kept(Box::new(overlay.read_zone(&zone).await?))))
+        }
+        _ => Ok(None),
+    }
+}
+
+/// The files that a new zone would meet.
+pub fn new_zone_files(
+    overlay: &Overlay<'_>,
+    domain: &Hostname,
+    template: &TemplateName,
+) -> Result<NewZoneFiles, LoadError> {
+    let (layout, dns) = (&overlay.layout, &overlay.settings.dns);
+    let catalog = dns.catalog.as_ref().map(|catalog| overlay.file(&layout.zone_file(catalog))).transpose()?;
+    Ok(NewZoneFiles {
+        zone_file: overlay.file(&layout.zone_file(domain))?,
+        zone_list: overlay.file(&layout.zone_list_of(dns.server, domain))?,
+        index: overlay.file(&layout.zone_index(dns.server))?,
+        template: overlay.file(&layout.zone_template(template))?,
+        catalog: catalog.flatten(),
+    })
+}
+
+/// A domain of the harbor that a new one looks much like: probably a slip of the keyboard.
+fn near_miss(overlay: &Overlay<'_>, hostname: &Hostname) -> Result<Option<Hostname>, LoadError> {
+    if hostname.address().is_some() || !is_registrable(hostname) || overlay.store.zone(hostname)?.is_some() {
+        return Ok(None);
+    }
+    Ok(overlay.store.first_known(near_misses(hostname).into_iter())?)
+}

@@ -1,0 +1,45 @@
+//! What each decision rests on, read from the inventory, the files and, where that is needed, the network: a loader a use
+//! case. Nothing is decided here, and nothing is changed.
+
+mod account;
+mod attach;
+mod certificate;
+mod detach;
+mod nameserver;
+mod redirect;
+mod site;
+mod zone;
+
+pub use account::{add_account, change_account, find_account, remove_account};
+pub use attach::{attach, new_zone_files};
+pub use certificate::{chain_and_key, demands, receiving, service_seen, waiting_keys};
+pub use detach::{Leaving, detach, leaving, zone_removal};
+pub use nameserver::{change_set, known_set, member_zones};
+pub use redirect::{add_redirects, site_of_source, sites_with_files};
+pub use site::change_site;
+pub use zone::{create_zone, movable, publish, realignable, surroundings};
+
+use brightharbor_core::name::Hostname;
+
+use crate::dns::KeyFileError;
+use crate::install::FileError;
+use crate::overlay::NotAsked;
+use crate::store::StoreError;
+use crate::zones::ZoneReadError;
+
+/// Why something could not be read.
+#[derive(Debug, thiserror::Error)]
+pub enum LoadError {
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error(transparent)]
+    File(#[from] FileError),
+    #[error(transparent)]
+    Zone(#[from] ZoneReadError),
+    #[error(transparent)]
+    Key(#[from] KeyFileError),
+    #[error(transparent)]
+    NotAsked(#[from] NotAsked),
+    #[error("{0} is not attached")]
+    NotAttached(Hostname),
+}

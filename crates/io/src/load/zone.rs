@@ -1,0 +1,181 @@
+//! What decisions about whole zones rest on.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::net::IpAddr;
+
+use brightharbor_core::account::AccountName;
+use brightharbor_core::harbor::{Ca, NameserverSet};
+use brightharbor_core::name::Hostname;
+use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
+use brightharbor_core::zone::rules::Surroundings;
+use brightharbor_core::zone::{
+    CreateZone, CreateZoneLoaded, Document, Movable, Pattern, PatternError, PublishLoaded, ReadZone, Realignable, Zone,
+    ZoneDesign, ZoneHome, ZoneOrigin, design_for, parts, updated_at,
+};
+
+use super::{LoadError, new_zone_files};
+use crate::dns::TransactionKey;
+use crate::harbor::Harbor;
+use crate::overlay::Overlay;
+use crate::store::StoreError;
+
+/// Loads for a new zone; `content` is the master file that it is taken from, if there is one.
+pub async fn create_zone(
+    overlay: &Overlay<'_>,
+    request: &CreateZone,
+    home: ZoneHome,
+    primary: Option<&str>,
+    content: Option<Document>,
+) -> Result<CreateZoneLoaded, LoadError> {
+    let owner = overlay.account(&request.account)?;
+    let design = design_for(request, owner.as_ref());
+    let known = overlay.zone(&request.domain)?;
+    let origin = match home {
+        ZoneHome::Elsewhere => ZoneOrigin::Elsewhere,
+        ZoneHome::Here => {
+            let files = Box::new(new_zone_files(overlay, &request.domain, &design.template)?);
+            ZoneOrigin::Here { content, files }
+        }
+        ZoneHome::Remote => {
+            let zone = Zone {
+                primary: primary.map(String::from),
+                nameserver_set: design.nameserver_set,
+                ..Zone::new(request.domain.clone(), request.account.clone(), ZoneHome::Remote)
+            };
+            ZoneOrigin::Remote(Box::new(overlay.read_zone(&zone).await?))
+        }
+    };
+    Ok(CreateZoneLoaded { owner, known, origin })
+}
+
+async fn read(overlay: &Overlay<'_>, zone: &Zone) -> ReadZone {
+    overlay.read_zone(zone).await.map_err(|error| error.to_string())
+}
+
+/// The zones that are to move, with the sets that they have now; `set_of` knows the sets by name.
+pub async fn movable(overlay: &Overlay<'_>, zones: Vec<Zone>) -> Result<Vec<Movable>, LoadError> {
+    let mut all = Vec::with_capacity(zones.len());
+    for zone in zones {
+        let old_set: NameserverSet =
+            overlay.settings.nameserver_set(zone.nameserver_set.as_deref()).unwrap_or_default();
+        let pattern = zone.pattern.as_deref().map(|key| overlay.store.pattern(key)).transpose()?.flatten();
+        let read = read(overlay, &zone).await;
+        all.push(Movable { zone, old_set, pattern, read });
+    }
+    Ok(all)
+}
+
+/// Those of the zones whose pattern gives something else today, and how many came from no template. Most zones are told by
+/// their pattern alone, without reading their files.
+pub async fn realignable(
+    overlay: &Overlay<'_>,
+    zones: Vec<Zone>,
+) -> Result<Result<(Vec<Realignable>, usize), PatternError>, LoadError> {
+    let (mut all, mut without) = (Vec::new(), 0);
+    let mut of_today: BTreeMap<(String, Option<String>), Pattern> = BTreeMap::new();
+    let mut attached: Option<BTreeMap<Hostname, Vec<Hostname>>> = None;
+    for zone in zones {
+        let Some(old) = zone.pattern.as_deref().map(|key| overlay.store.pattern(key)).transpose()?.flatten() else {
+            without += 1;
+            continue;
+        };
+        let key = (old.key(), zone.nameserver_set.clone());
+        let new = match of_today.get(&key) {
+            Some(pattern) => pattern.clone(),
+            None => match pattern_of_today(overlay, &old, &zone)? {
+                Ok(pattern) => {
+                    of_today.insert(key, pattern.clone());
+                    pattern
+                }
+                Err(error) => return Ok(Err(error)),
+            },
+        };
+        if new.key() == old.key() {
+            continue;
+        }
+        if attached.is_none() {
+            attached = Some(by_zone(overlay)?);
+        }
+        let names = attached.as_ref().and_then(|all| all.get(&zone.name)).cloned().unwrap_or_default();
+        let read = read(overlay, &zone).await;
+        all.push(Realignable { zone, old, new, read, attached: names });
+    }
+    Ok(Ok((all, without)))
+}
+
+fn pattern_of_today(
+    overlay: &Overlay<'_>,
+    old: &Pattern,
+    zone: &Zone,
+) -> Result<Result<Pattern, PatternError>, LoadError> {
+    let design = ZoneDesign {
+        template: old.template.clone(),
+        mail: old.mail.clone(),
+        nameserver_set: zone.nameserver_set.clone(),
+    };
+    let file = overlay.file(&overlay.layout.zone_template(&design.template))?;
+    Ok(design.pattern(file.as_deref(), &overlay.settings))
+}
+
+/// The attached hostnames, by the zone that holds them.
+fn by_zone(harbor: &Harbor) -> Result<BTreeMap<Hostname, Vec<Hostname>>, StoreError> {
+    let zones: BTreeSet<Hostname> = harbor.store.zones()?.into_iter().map(|zone| zone.name).collect();
+    let mut all: BTreeMap<Hostname, Vec<Hostname>> = BTreeMap::new();
+    for hostname in harbor.store.hostnames()? {
+        let holder = std::iter::once(hostname.clone()).chain(hostname.ancestors()).find(|name| zones.contains(name));
+        if let Some(zone) = holder {
+            all.entry(zone).or_default().push(hostname);
+        }
+    }
+    Ok(all)
+}
+
+/// Who gets the zones, and what stands in the server's list by now.
+pub async fn publish(overlay: &Overlay<'_>) -> Result<PublishLoaded, LoadError> {
+    let (layout, settings) = (&overlay.layout, &overlay.settings);
+    let port = settings.internet.dns_port();
+    let mut publication = Publication::default();
+    for secondary in &settings.secondaries {
+        let key = TransactionKey::read(&secondary.key_file)?.name();
+        publication.secondaries.push(PublishedTo { address: secondary.address.socket(port), key });
+    }
+    let mut catalog = None;
+    if let Some(name) = &settings.dns.catalog {
+        let update_key = match updated_at(settings) {
+            Some((_, key_file)) => Some(TransactionKey::read(&key_file)?.name()),
+            None => None,
+        };
+        publication.catalog = Some(CatalogStanza { name: name.clone(), update_key });
+        if overlay.file(&layout.zone_file(name))?.is_some() {
+            // Nobody's: its zone is in no inventory.
+            let account = AccountName::parse("catalog").unwrap_or_else(|_| unreachable!("a constant name"));
+            catalog = Some(overlay.read_zone(&Zone::new(name.clone(), account, ZoneHome::Here)).await?);
+        }
+    }
+    let zones = overlay.store.zones()?.into_iter().filter(|zone| zone.home == ZoneHome::Here);
+    let members: Vec<Hostname> = zones.map(|zone| zone.name).collect();
+    let index = overlay.file(&layout.zone_index(settings.dns.server))?;
+    let mut there = BTreeMap::new();
+    for part in parts(&members, settings, layout).into_keys() {
+        if let Some(content) = overlay.file(&part)? {
+            there.insert(part, content);
+        }
+    }
+    Ok(PublishLoaded { publication, members, catalog, index, parts: there })
+}
+
+/// What the rules may know about a zone beside its records.
+pub fn surroundings(harbor: &Harbor, zone: &Zone) -> Result<Surroundings, StoreError> {
+    let Harbor { settings, store, .. } = harbor;
+    let pattern = zone.pattern.as_deref().map(|key| store.pattern(key)).transpose()?.flatten();
+    let mail_servers = pattern.and_then(|made| Some(made.mail.servers(&made.mail_servers)?.to_vec()));
+    let mut former_addresses: Vec<IpAddr> = store.patterns()?.into_iter().flat_map(|made| made.addresses).collect();
+    former_addresses.retain(|address| !settings.host.addresses.contains(address));
+    former_addresses.sort();
+    former_addresses.dedup();
+    let cas: Vec<&Ca> = settings.all_cas().filter(|ca| ca.directory.is_some()).collect();
+    // A CA that does not say its names may be one of those that records name.
+    let all_known = cas.iter().all(|ca| !ca.caa_identities.is_empty());
+    let named = cas.iter().filter(|_| all_known).flat_map(|ca| ca.caa_identities.clone());
+    Ok(Surroundings { mail_servers, ca_identities: named.collect(), former_addresses })
+}

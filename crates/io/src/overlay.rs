@@ -1,0 +1,330 @@
+//! The harbor as a decision sees it: the inventory and the files, with what the same command has decided on top, and the
+//! answers of the network.
+//!
+//! A decision is made without the harbor's lock, and made again under it if something has changed meanwhile. So an overlay
+//! remembers which files it has read, and every question to the network is asked once: under the lock only answers that
+//! are known already are given. Loaders (`load`) read through it; the door (`door`) makes it.
+
+use std::any::Any;
+use std::cell::{Cell, RefCell};
+use std::collections::{BTreeMap, HashMap};
+use std::future::Future;
+use std::ops::Deref;
+use std::path::{Path, PathBuf};
+use std::rc::Rc;
+
+use brightharbor_core::account::{Account, AccountName, AccountPlan, Usage};
+use brightharbor_core::change::{Change, ChangeSet, ExistingFile, InventoryChange, content_hash};
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::site::Site;
+use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
+
+use crate::harbor::Harbor;
+use crate::install::{FileError, read_if_there};
+use crate::store::StoreError;
+use crate::zones::{ZoneReadError, parse_file, read_zone_file, transfer_zone, where_kept};
+
+/// What the network has answered so far, by what was asked.
+#[derive(Default)]
+pub struct Answers {
+    known: RefCell<HashMap<String, Rc<dyn Any>>>,
+}
+
+/// The files that were read, with the hash of their content; `None`: there was none.
+#[derive(Debug, Default, Clone, PartialEq, Eq)]
+pub struct FilesRead(BTreeMap<PathBuf, Option<String>>);
+
+impl FilesRead {
+    /// Whether all of them are as they were.
+    pub fn are_unchanged(&self) -> bool {
+        let same = |(path, hash): (&PathBuf, &Option<String>)| {
+            read_if_there(path).is_ok_and(|content| content.as_deref().map(content_hash) == *hash)
+        };
+        self.0.iter().all(same)
+    }
+}
+
+/// One look at the harbor.
+pub struct Overlay<'a> {
+    harbor: &'a Harbor,
+    /// What was decided in the same command.
+    decided: ChangeSet,
+    answers: &'a Answers,
+    /// Whether the network may be asked what is not known yet.
+    may_ask: bool,
+    missed: Cell<bool>,
+    read: RefCell<FilesRead>,
+}
+
+/// The network may not be asked now, and the answer is not known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("the answer of a server is needed that was not asked before")]
+pub struct NotAsked;
+
+impl Deref for Overlay<'_> {
+    type Target = Harbor;
+    fn deref(&self) -> &Harbor {
+        self.harbor
+    }
+}
+
+impl<'a> Overlay<'a> {
+    pub fn new(harbor: &'a Harbor, answers: &'a Answers) -> Self {
+        Self {
+            harbor,
+            decided: ChangeSet::new(""),
+            answers,
+            may_ask: true,
+            missed: Cell::new(false),
+            read: RefCell::default(),
+        }
+    }
+
+    /// Under the lock: only what was asked before is answered.
+    pub fn without_asking(harbor: &'a Harbor, answers: &'a Answers) -> Self {
+        Self { may_ask: false, ..Self::new(harbor, answers) }
+    }
+
+    /// Puts on top what was decided.
+    pub fn take(&mut self, set: &ChangeSet) {
+        self.decided.extend(set.changes.clone());
+    }
+
+    /// Whether something was asked for that is not known and could not be asked.
+    pub fn has_missed(&self) -> bool {
+        self.missed.get()
+    }
+
+    pub fn into_files_read(self) -> FilesRead {
+        self.read.into_inner()
+    }
+
+    /// The answer to a question to the network. It is asked once for a command, whatever it is asked for again.
+    pub async fn ask<T: Clone + 'static>(
+        &self,
+        question: &str,
+        asking: impl Future<Output = T>,
+    ) -> Result<T, NotAsked> {
+        let known = self.answers.known.borrow().get(question).cloned();
+        if let Some(answer) = known.and_then(|known| known.downcast_ref::<T>().cloned()) {
+            return Ok(answer);
+        }
+        if !self.may_ask {
+            self.missed.set(true);
+            return Err(NotAsked);
+        }
+        let answer = asking.await;
+        self.answers.known.borrow_mut().insert(question.to_string(), Rc::new(answer.clone()));
+        Ok(answer)
+    }
+
+    /// A file, with what was decided about it.
+    pub fn file(&self, path: &Path) -> Result<ExistingFile, FileError> {
+        let gone = |change: &Change| matches!(change, Change::RemoveFile(removal) if removal.path == path);
+        if let Some(content) = self.decided.pending(path) {
+            return Ok(Some(content.to_vec()));
+        }
+        if self.decided.changes.iter().any(gone) {
+            return Ok(None);
+        }
+        let content = read_if_there(path)?;
+        let hash = content.as_deref().map(content_hash);
+        self.read.borrow_mut().0.insert(path.to_path_buf(), hash);
+        Ok(content)
+    }
+
+    /// The web server's file of a site.
+    pub fn site_file(&self, site: &Site) -> Result<ExistingFile, FileError> {
+        self.file(&self.layout.site_file(self.settings.web.server, site.main()))
+    }
+
+    pub fn account(&self, name: &AccountName) -> Result<Option<Account>, StoreError> {
+        self.store.account(name)
+    }
+
+    /// What an account may have and has, where it has a plan. Counting takes the longer the more an account has.
+    pub fn limit(&self, name: &AccountName) -> Result<Option<(AccountPlan, Usage)>, StoreError> {
+        let plan = self.account(name)?.and_then(|account| account.plan);
+        match plan.map(|plan| self.store.plan(&plan)).transpose()?.flatten() {
+            Some(plan) => Ok(Some((plan, self.store.usage(name)?))),
+            None => Ok(None),
+        }
+    }
+
+    pub fn site_of(&self, name: &Hostname) -> Result<Option<Site>, StoreError> {
+        let mut found = self.store.site_of(name)?;
+        for change in self.decided.inventory_changes() {
+            match change {
+                InventoryChange::AddSite(site) | InventoryChange::ReplaceSite { after: site, .. } => {
+                    if site.hostnames.contains(name) {
+                        found = Some(site.clone());
+                    } else if found.as_ref().is_some_and(|present| present.main() == site.main()) {
+                        found = None;
+                    }
+                }
+                InventoryChange::RemoveSite(site) => {
+                    found = found.filter(|present| present.main() != site.main());
+                }
+                _ => {}
+            }
+        }
+        Ok(found)
+    }
+
+    pub fn zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
+        let mut found = self.store.zone(name)?;
+        for change in self.decided.inventory_changes() {
+            match change {
+                InventoryChange::AddZone(zone) | InventoryChange::ReplaceZone { after: zone, .. }
+                    if zone.name == *name =>
+                {
+                    found = Some(zone.clone());
+                }
+                InventoryChange::RemoveZone(zone) if zone.name == *name => found = None,
+                _ => {}
+            }
+        }
+        Ok(found)
+    }
+
+    /// The nearest zone that holds the hostname: its own or that of an ancestor.
+    pub fn enclosing_zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
+        for candidate in std::iter::once(name.clone()).chain(name.ancestors()) {
+            if let Some(zone) = self.zone(&candidate)? {
+                return Ok(Some(zone));
+            }
+        }
+        Ok(None)
+    }
+
+    /// The same for an owner of records, which need be no hostname (`_dmarc`).
+    pub fn zone_holding(&self, owner: &DnsName) -> Result<Option<Zone>, StoreError> {
+        for candidate in std::iter::successors(Some(owner.clone()), DnsName::parent) {
+            let Ok(name) = Hostname::parse(&candidate.bare()) else { continue };
+            if let Some(zone) = self.zone(&name)? {
+                return Ok(Some(zone));
+            }
+        }
+        Ok(None)
+    }
+
+    /// The zone as it is kept, with what was decided about it; `None` for one that somebody else keeps.
+    pub async fn kept_zone(&self, zone: &Zone) -> Result<Option<KeptZone>, ZoneReadError> {
+        match zone.home {
+            ZoneHome::Elsewhere => Ok(None),
+            _ => self.read_zone(zone).await.map(Some),
+        }
+    }
+
+    /// The zone as it is kept, to be changed. One that a server holds is transferred once.
+    pub async fn read_zone(&self, zone: &Zone) -> Result<KeptZone, ZoneReadError> {
+        let path = self.layout.zone_file(&zone.name);
+        if let Some(content) = self.decided.pending(&path) {
+            let directory = self.settings.dns.directory.as_deref();
+            let document = parse_file(content.to_vec(), &zone.name.dns_name(), directory)
+                .map_err(|error| ZoneReadError::Unreadable { path: path.clone(), error: Box::new(error) })?;
+            return Ok(KeptZone { zone: zone.clone(), document, place: ZonePlace::File { path } });
+        }
+        let asking = async { where_kept(&self.settings, zone).await.map_err(Rc::new) };
+        let place = self.ask(&format!("where is the zone {} kept", zone.name), asking).await??;
+        match place {
+            None => read_zone_file(self.harbor, zone, self.file(&path)?),
+            Some((server, key_file)) => {
+                let question = format!("transfer the zone {} from {server}", zone.name);
+                let asking = async { transfer_zone(zone, server, &key_file).await.map_err(Rc::new) };
+                Ok(self.ask(&question, asking).await??)
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::store::Store;
+    use brightharbor_core::change::{FileWrite, Purpose};
+    use brightharbor_core::harbor::{Layout, Settings};
+    use brightharbor_core::site::{HttpsState, SiteKind, SiteRules};
+
+    fn harbor(folder: &Path) -> Harbor {
+        let layout = Layout::new(folder);
+        Store::create(&layout.inventory()).unwrap();
+        Harbor::open(folder, Settings::default()).unwrap()
+    }
+
+    fn site(names: &[&str]) -> Site {
+        Site {
+            account: AccountName::parse("boatyard").unwrap(),
+            hostnames: names.iter().map(|name| Hostname::parse(name).unwrap()).collect(),
+            document_root: "/home/boatyard/www".into(),
+            kind: SiteKind::AddonDomain,
+            https: HttpsState::None,
+            certificate: None,
+            rules: SiteRules::default(),
+        }
+    }
+
+    #[test]
+    fn what_was_decided_lies_over_what_is_there() {
+        let folder = tempfile::tempdir().unwrap();
+        let (harbor, answers) = (harbor(folder.path()), Answers::default());
+        let mut overlay = Overlay::new(&harbor, &answers);
+        let path = folder.path().join("file");
+        std::fs::write(&path, "as it is").unwrap();
+        assert_eq!(overlay.file(&path).unwrap().as_deref(), Some(&b"as it is"[..]));
+        let (both, one) = (site(&["gullrock.example", "quay.example"]), site(&["gullrock.example"]));
+        let mut set = ChangeSet::new("test");
+        set.file(FileWrite::new(path.clone(), None, "as it will be", 0o644, Purpose::Loose));
+        set.inventory(InventoryChange::AddSite(both.clone()));
+        overlay.take(&set);
+        let quay = Hostname::parse("quay.example").unwrap();
+        assert_eq!(overlay.file(&path).unwrap().as_deref(), Some(&b"as it will be"[..]));
+        assert_eq!(overlay.site_of(&quay).unwrap(), Some(both.clone()));
+        let mut set = ChangeSet::new("test");
+        set.inventory(InventoryChange::ReplaceSite { before: both, after: one.clone() });
+        overlay.take(&set);
+        assert_eq!(overlay.site_of(&quay).unwrap(), None);
+        let mut set = ChangeSet::new("test");
+        set.inventory(InventoryChange::RemoveSite(one));
+        overlay.take(&set);
+        assert_eq!(overlay.site_of(&Hostname::parse("gullrock.example").unwrap()).unwrap(), None);
+    }
+
+    #[test]
+    fn a_file_that_somebody_touches_is_noticed_whether_it_was_there_or_not() {
+        let folder = tempfile::tempdir().unwrap();
+        let (harbor, answers) = (harbor(folder.path()), Answers::default());
+        let (there, none) = (folder.path().join("there"), folder.path().join("none"));
+        std::fs::write(&there, "one").unwrap();
+        let read = || {
+            let overlay = Overlay::new(&harbor, &answers);
+            overlay.file(&there).unwrap();
+            overlay.file(&none).unwrap();
+            overlay.into_files_read()
+        };
+        assert!(read().are_unchanged());
+        let before = read();
+        std::fs::write(&none, "").unwrap();
+        assert!(!before.are_unchanged());
+        let before = read();
+        std::fs::write(&there, "two").unwrap();
+        assert!(!before.are_unchanged());
+    }
+
+    #[tokio::test]
+    async fn the_network_is_asked_once_and_never_under_the_lock() {
+        let folder = tempfile::tempdir().unwrap();
+        let (harbor, answers) = (harbor(folder.path()), Answers::default());
+        let asked = Cell::new(0);
+        let ask = async || {
+            asked.set(asked.get() + 1);
+            7_u32
+        };
+        let free = Overlay::new(&harbor, &answers);
+        assert_eq!((free.ask("serial", ask()).await, free.ask("serial", ask()).await), (Ok(7), Ok(7)));
+        let locked = Overlay::without_asking(&harbor, &answers);
+        assert_eq!((locked.ask("serial", ask()).await, locked.has_missed()), (Ok(7), false));
+        assert_eq!((locked.ask("another serial", ask()).await, locked.has_missed()), (Err(NotAsked), true));
+        assert_eq!(asked.get(), 1);
+    }
+}

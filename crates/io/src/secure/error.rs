@@ -1,0 +1,66 @@
+//! Why work on certificates could not be done.
+
+use brightharbor_core::certificate::CertificateRefusal;
+use brightharbor_core::change::Consent;
+use brightharbor_core::name::Hostname;
+
+use crate::acme::ErrandError;
+use crate::door::DoorError;
+use crate::load::LoadError;
+use crate::look::LookError;
+use crate::overlay::NotAsked;
+use crate::store::StoreError;
+use crate::trust::TrustError;
+
+#[derive(Debug, thiserror::Error)]
+pub enum WorkError {
+    #[error(transparent)]
+    Door(#[from] DoorError),
+    #[error(transparent)]
+    Load(#[from] LoadError),
+    #[error(transparent)]
+    Look(#[from] LookError),
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error(transparent)]
+    Errand(#[from] ErrandError),
+    #[error("a certificate change is refused")]
+    Refusal(CertificateRefusal),
+    #[error("somebody has to consent first")]
+    Consent(Box<Consent>),
+    /// No successor of a certificate is served, so that it is not revoked yet.
+    #[error("no successor of the certificate of {0} is served")]
+    NoSuccessor(Hostname),
+    /// Somebody still has the certificate, so that the CA was not told yet.
+    #[error("{0} still has the certificate")]
+    StillHas(StillHas),
+    #[error("the site was lost on the way")]
+    Lost,
+}
+
+/// Who has a certificate that is to be revoked.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum StillHas {
+    #[error("{0}")]
+    Site(Hostname),
+    #[error("the service {0}")]
+    Service(String),
+}
+
+impl From<CertificateRefusal> for WorkError {
+    fn from(refusal: CertificateRefusal) -> Self {
+        WorkError::Refusal(refusal)
+    }
+}
+
+impl From<TrustError> for WorkError {
+    fn from(error: TrustError) -> Self {
+        WorkError::Look(error.into())
+    }
+}
+
+impl From<NotAsked> for WorkError {
+    fn from(error: NotAsked) -> Self {
+        WorkError::Load(error.into())
+    }
+}

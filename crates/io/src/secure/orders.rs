@@ -1,0 +1,165 @@
+//! One site's order: which CA, which key, what it takes the place of; and once more without what the CA cannot validate.
+
+use std::cell::OnceCell;
+use std::collections::BTreeMap;
+use std::net::SocketAddr;
+
+use brightharbor_core::acme::{Identifier, Refusal};
+use brightharbor_core::certificate::securing::{Course, NotIssued, Ordered, Refused, Stage, ToOrder};
+use brightharbor_core::certificate::{CertificateSource, read_chain, renewal_id};
+use brightharbor_core::site::Site;
+use zeroize::Zeroizing;
+
+use super::WorkDoor;
+use super::verify::web_addresses;
+use super::zone_proofs::ZoneProofs;
+use crate::acme::{OrderError, OrderPlan, Responder, Session, SessionError, forget_order, order};
+use crate::harbor::Harbor;
+
+/// Names that a CA cannot validate are left out so often, and the rest is ordered once more.
+const MOST_ORDERS: usize = 3;
+
+/// The CAs of the settings, each opened when it is first needed.
+pub(super) struct Sessions {
+    by_name: BTreeMap<Option<String>, OnceCell<Session>>,
+    /// Zones are changed by one order at a time: the harbor's lock is held meanwhile.
+    pub(super) zones: tokio::sync::Mutex<()>,
+    /// Where proofs over TLS are shown.
+    responder: Option<Responder>,
+}
+
+impl Sessions {
+    pub(super) fn new(harbor: &Harbor) -> Self {
+        let names = harbor.settings.cas.keys().cloned().map(Some).chain([None]);
+        let by_name = names.map(|name| (name, OnceCell::new())).collect();
+        let responder = harbor.settings.web.tls_alpn_listen.map(Responder::new);
+        Self { by_name, zones: tokio::sync::Mutex::default(), responder }
+    }
+
+    pub(super) fn get(&self, harbor: &Harbor, name: Option<&str>) -> Result<&Session, SessionError> {
+        let name = name.filter(|name| *name != "default");
+        let unknown = || SessionError::Unknown(name.unwrap_or_default().to_string());
+        let cell = self.by_name.get(&name.map(String::from)).ok_or_else(unknown)?;
+        if let Some(session) = cell.get() {
+            return Ok(session);
+        }
+        let ca = harbor.settings.ca_named(name).ok_or(SessionError::NoCa)?;
+        let session = Session::open(ca, &harbor.layout)?;
+        Ok(cell.get_or_init(|| session))
+    }
+
+    /// The order of a site is done with.
+    pub(super) fn forget(&self, site: &Site) {
+        if let Some(session) = self.by_name.get(&site.rules.certificate.ca).and_then(OnceCell::get) {
+            forget_order(session, site.main());
+        }
+    }
+}
+
+/// Orders, if there is something to order. Gives what is to be remembered when nothing came of it.
+pub(super) async fn order_one(
+    door: &WorkDoor<'_>,
+    harbor: &Harbor,
+    sessions: &Sessions,
+    course: &mut Course,
+) -> Option<Refused> {
+    let Stage::ToOrder(to_order) = &course.stage else { return None };
+    let result = order_for(door, harbor, sessions, &course.site, to_order).await;
+    course.ordered(result.map_err(|error| not_issued(&error)))
+}
+
+async fn order_for(
+    door: &WorkDoor<'_>,
+    harbor: &Harbor,
+    sessions: &Sessions,
+    site: &Site,
+    wanted: &ToOrder,
+) -> Result<Ordered, OrderError> {
+    let wish = &wanted.wish;
+    let session = sessions.get(harbor, wish.ca.as_deref())?;
+    let records = ZoneProofs { door, harbor, site, lock: &sessions.zones };
+    let port = harbor.settings.internet.http_port();
+    let web: Vec<SocketAddr> =
+        web_addresses(harbor).into_iter().map(|address| SocketAddr::new(address, port)).collect();
+    let present = wanted.present.as_ref();
+    let of_this_ca = present.filter(|one| one.source == CertificateSource::Ca && one.details.ca == wish.ca);
+    let replaces = of_this_ca.and_then(|certificate| {
+        let pem = std::fs::read(certificate.files.chain()).ok()?;
+        renewal_id(&read_chain(&pem).ok()?.first()?.der)
+    });
+    let kept_key = present.filter(|_| wish.keep_key).map(|certificate| certificate.files.key());
+    let kept_key = kept_key.and_then(|path| std::fs::read_to_string(path).ok()).map(Zeroizing::new);
+    let (mut names, mut wildcards, mut left) = (wanted.names.clone(), wish.wildcards.clone(), Vec::new());
+    for _ in 0..MOST_ORDERS {
+        let plan = OrderPlan {
+            site: site.main(),
+            names: &names,
+            wildcards: &wildcards,
+            wish,
+            key_pem: kept_key.clone(),
+            replaces: replaces.clone(),
+            layout: &harbor.layout,
+            web: &web,
+            settings: &harbor.settings,
+            responder: sessions.responder.as_ref(),
+            zones: &wanted.zones,
+        };
+        match order(session, &plan, &records).await {
+            Err(OrderError::Refused(Refusal::Names(refused))) => {
+                let before = names.len() + wildcards.len();
+                let is_refused = |identifier: &Identifier| refused.iter().any(|(bad, _)| bad == identifier);
+                wildcards.retain(|parent| !is_refused(&Identifier::below(parent)));
+                names.retain(|name| !is_refused(&Identifier::from(name.clone())));
+                let nothing_left = names.is_empty() || names.len() + wildcards.len() == before;
+                left.extend(refused);
+                if nothing_left {
+                    return Err(OrderError::Refused(Refusal::Names(left)));
+                }
+            }
+            Err(error) => return Err(error),
+            Ok(issued) => {
+                let refused = left.into_iter().map(|(identifier, problem)| (identifier, problem.detail)).collect();
+                return Ok(Ordered { issued, names, wildcards, refused });
+            }
+        }
+    }
+    Err(OrderError::StillAtWork { not_before: None })
+}
+
+fn not_issued(error: &OrderError) -> NotIssued {
+    NotIssued {
+        code: error.code(),
+        reason: error.to_string(),
+        not_before: match error {
+            OrderError::Refused(refusal) => Refusal::not_before(refusal),
+            OrderError::StillAtWork { not_before } => *not_before,
+            _ => None,
+        },
+        busy: matches!(error, OrderError::Busy),
+    }
+}
+
+impl OrderError {
+    /// The word that programs know it by.
+    pub fn code(&self) -> &'static str {
+        match self {
+            OrderError::Session(SessionError::NoCa) => "no-ca",
+            OrderError::Session(SessionError::Unknown(_)) => "unknown-ca",
+            OrderError::Session(SessionError::KeyChange) => "key-change",
+            OrderError::Session(SessionError::Trust(_)) => "trust-roots",
+            OrderError::Session(SessionError::External(_)) | OrderError::Refused(Refusal::ExternalAccount) => {
+                "external-account"
+            }
+            OrderError::Refused(Refusal::Terms { .. }) => "terms",
+            OrderError::Refused(Refusal::Names(names)) if names.iter().any(|(_, why)| why.word() == "connection") => {
+                "not-reached"
+            }
+            OrderError::Refused(Refusal::Names(_)) => "not-validated",
+            OrderError::Refused(Refusal::Silent { .. }) => "ca-silent",
+            OrderError::Refused(_) => "ca-refuses",
+            OrderError::Busy => "busy",
+            OrderError::StillAtWork { .. } => "ca-at-work",
+            OrderError::Session(_) | OrderError::File(_) | OrderError::Key(_) => "ca-files",
+        }
+    }
+}
