@@ -13,7 +13,7 @@ use crate::error::Error;
 pub fn parse_duration(typed: &str, advice: &str) -> Result<Duration, Error> {
     let wrong = || {
         let shown: String = typed.chars().take(40).flat_map(char::escape_debug).collect();
-        Error::wrong_use(format!("`{shown}` is no duration")).advice(advice)
+        Error::wrong_use(format!("`{shown}` is not a duration")).advice(advice)
     };
     parse_ttl(typed.trim()).map(|seconds| Duration::from_secs(seconds.into())).ok_or_else(wrong)
 }
@@ -21,7 +21,7 @@ pub fn parse_duration(typed: &str, advice: &str) -> Result<Duration, Error> {
 /// The moment at which a day is over (UTC).
 pub fn end_of_day(date: Date) -> Result<Timestamp, Error> {
     let next = date.tomorrow().and_then(|next| next.to_zoned(TimeZone::UTC));
-    next.map(|midnight| midnight.timestamp()).map_err(|_| Error::wrong_use(format!("{date} is no day to end on")))
+    next.map(|midnight| midnight.timestamp()).map_err(|_| Error::wrong_use(format!("{date} is not a day to end on")))
 }
 
 #[cfg(test)]
@@ -34,7 +34,7 @@ mod tests {
         assert_eq!((read("90").unwrap(), read(" 1h30m ").unwrap(), read("2d").unwrap()), (90, 5_400, 172_800));
         for wrong in ["", "soon", "-5", "1x", "1h\n2", &"9".repeat(60)] {
             let error = read(wrong).unwrap_err();
-            assert!(error.message.ends_with("is no duration") && error.message.len() < 120, "{}", error.message);
+            assert!(error.message.ends_with("is not a duration") && error.message.len() < 120, "{}", error.message);
             assert_eq!(error.advice.as_deref(), Some("give it as 30m"));
         }
     }

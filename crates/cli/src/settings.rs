@@ -11,11 +11,11 @@ pub fn read(root: &Path) -> Result<Settings, Error> {
     let path = Layout::new(root).settings();
     let text = std::fs::read_to_string(&path).map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => {
-            Error::new(Exit::WrongUse, "no-harbor", format!("there is no harbor at {}", root.display()))
-                .advice("make one with `brightharbor init`, or name another with --harbor or BRIGHTHARBOR")
+            Error::new(Exit::WrongUse, "no-harbor", format!("no harbor at {}", root.display()))
+                .advice("create one with `brightharbor init`, or name another with --harbor or BRIGHTHARBOR")
         }
         _ => Error::new(Exit::WrongUse, "no-harbor", format!("{}: {error}", path.display()))
-            .advice("run it as the user that the harbor belongs to, mostly root"),
+            .advice("run it as the user that owns the harbor, usually root"),
     })?;
     parse(&text, &path)
 }
@@ -25,7 +25,7 @@ pub fn parse(text: &str, path: &Path) -> Result<Settings, Error> {
     let settings: Settings = toml::from_str(text).map_err(|error| {
         let line = error.span().map_or(1, |span| 1 + text[..span.start].matches('\n').count());
         let message = format!("{}:{line}: {}", path.display(), error.message());
-        Error::new(Exit::WrongUse, "settings", message).advice("mend that line; docs/settings.md explains every key")
+        Error::new(Exit::WrongUse, "settings", message).advice("correct that line; docs/settings.md explains every key")
     })?;
     // It would never be taken: `default` is that of [ca].
     if settings.cas.contains_key("default") {

@@ -52,6 +52,7 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
         joined: None,
         root_is_there: false,
         shares_root: None,
+        near_miss: None,
     }
 }
 
@@ -65,7 +66,7 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings, layout: &Layou
         place: ServedFrom::new_root(),
     };
     let now = Timestamp::from_second(1_795_000_000).unwrap();
-    attach(&request, loaded, settings, layout, now).unwrap().change_set
+    attach(&request, loaded, settings, layout, now).unwrap().plan.set
 }
 
 fn bench(criterion: &mut Criterion) {

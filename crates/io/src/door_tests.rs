@@ -23,6 +23,9 @@ impl From<DoorError> for Refused {
     }
 }
 
+/// What somebody else does.
+type Meanwhile = Box<dyn FnOnce(&Path)>;
+
 /// A harbor, and somebody else who changes it while a plan is looked at.
 struct World {
     folder: tempfile::TempDir,
@@ -31,7 +34,7 @@ struct World {
     /// How often a plan was put before somebody.
     asked: Cell<u32>,
     consents: bool,
-    meanwhile: RefCell<Vec<Box<dyn FnOnce(&Path)>>>,
+    meanwhile: RefCell<Vec<Meanwhile>>,
 }
 
 impl Manner<Refused> for World {

@@ -25,7 +25,7 @@ const ANSWER_TIME: Duration = Duration::from_secs(20);
 pub enum HttpError {
     #[error("this host has no address of that family")]
     NoRoute,
-    #[error("nothing listens there")]
+    #[error("connection refused")]
     Refused,
     #[error("did not answer in time")]
     Silent,

@@ -105,15 +105,24 @@ impl<'a> Overlay<'a> {
         question: &str,
         asking: impl Future<Output = T>,
     ) -> Result<T, NotAsked> {
+        self.ask_for(question, async { Ok(asking.await) }).await
+    }
+
+    /// The same where asking may fail: only an answer is kept, so that a failure is asked about again.
+    async fn ask_for<T: Clone + 'static, E: From<NotAsked>>(
+        &self,
+        question: &str,
+        asking: impl Future<Output = Result<T, E>>,
+    ) -> Result<T, E> {
         let known = self.answers.known.borrow().get(question).cloned();
         if let Some(answer) = known.and_then(|known| known.downcast_ref::<T>().cloned()) {
             return Ok(answer);
         }
         if !self.may_ask {
             self.missed.set(true);
-            return Err(NotAsked);
+            return Err(NotAsked.into());
         }
-        let answer = asking.await;
+        let answer = asking.await?;
         self.answers.known.borrow_mut().insert(question.to_string(), Rc::new(answer.clone()));
         Ok(answer)
     }
@@ -225,14 +234,12 @@ impl<'a> Overlay<'a> {
                 .map_err(|error| ZoneReadError::Unreadable { path: path.clone(), error: Box::new(error) })?;
             return Ok(KeptZone { zone: zone.clone(), document, place: ZonePlace::File { path } });
         }
-        let asking = async { where_kept(&self.settings, zone).await.map_err(Rc::new) };
-        let place = self.ask(&format!("where is the zone {} kept", zone.name), asking).await??;
-        match place {
+        let asking = where_kept(&self.settings, zone);
+        match self.ask_for(&format!("where is the zone {} kept", zone.name), asking).await? {
             None => read_zone_file(self.harbor, zone, self.file(&path)?),
             Some((server, key_file)) => {
                 let question = format!("transfer the zone {} from {server}", zone.name);
-                let asking = async { transfer_zone(zone, server, &key_file).await.map_err(Rc::new) };
-                Ok(self.ask(&question, asking).await??)
+                self.ask_for(&question, transfer_zone(zone, server, &key_file)).await
             }
         }
     }

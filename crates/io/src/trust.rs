@@ -60,7 +60,7 @@ fn add_file(store: &mut RootCertStore, path: &Path) -> Result<(), TrustError> {
         store.add(certificate).map_err(|error| failed(error.to_string()))?;
         found += 1;
     }
-    if found == 0 { Err(failed("there is no certificate in it".into())) } else { Ok(()) }
+    if found == 0 { Err(failed("no certificate in it".into())) } else { Ok(()) }
 }
 
 /// Whether a chain, leaf first, DER, would be trusted at a moment for a hostname.

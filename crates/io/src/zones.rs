@@ -5,7 +5,6 @@
 
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
-use std::rc::Rc;
 
 use brightharbor_core::change::ExistingFile;
 use brightharbor_core::harbor::{DnsServer, Settings};
@@ -39,17 +38,8 @@ pub enum ZoneReadError {
     Foreign { zone: Hostname, server: SocketAddr, error: Box<ZoneError> },
     #[error("the server holds the zone {0} as dynamic: there is a journal beside its file, with newer data")]
     Dynamic(Hostname),
-    /// The same once more for another reading of the command.
-    #[error("{0}")]
-    Before(Rc<ZoneReadError>),
     #[error(transparent)]
     NotAsked(#[from] NotAsked),
-}
-
-impl From<Rc<ZoneReadError>> for ZoneReadError {
-    fn from(error: Rc<ZoneReadError>) -> Self {
-        Rc::try_unwrap(error).unwrap_or_else(ZoneReadError::Before)
-    }
 }
 
 /// Reads the zone to be changed.

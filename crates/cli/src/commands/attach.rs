@@ -33,7 +33,7 @@ pub struct Attach {
     /// Serve it from this folder: relative to the account's home, or absolute inside it.
     #[arg(long, value_name = "FOLDER", conflicts_with_all = ["same_as", "served_by"])]
     document_root: Option<PathBuf>,
-    /// The given folder may be there already.
+    /// The given folder may already exist.
     #[arg(long, requires = "document_root")]
     existing: bool,
     /// Show the site of this hostname: a parked domain.
@@ -48,7 +48,7 @@ pub struct Attach {
     /// Give each site a name below the provider's domain as well, to look at it before its delegation moves.
     #[arg(long, conflicts_with_all = ["same_as", "served_by", "no_site"])]
     preview: bool,
-    /// Its www twin: served alike, or one sent to the other. By default a domain has one, served alike.
+    /// Its www twin: served alike, or one redirecting to the other. By default a domain has one, served alike.
     #[arg(long, value_enum)]
     www: Option<WwwArgument>,
     /// Who keeps the zone of a new domain.

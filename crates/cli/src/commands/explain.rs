@@ -23,7 +23,7 @@ pub fn run(args: &Explain) -> Report {
     let found = all.iter().find(|text| text.code == code.trim().to_ascii_lowercase());
     match found {
         Some(text) => Ok(Box::new(One { text })),
-        None => Err(Error::wrong_use(format!("there is no finding with the code `{}`", code.escape_default()))
+        None => Err(Error::wrong_use(format!("no finding has the code `{}`", code.escape_default()))
             .advice("see all of them with `brightharbor explain`")),
     }
 }

@@ -73,12 +73,12 @@ impl From<WorkError> for Error {
             )
         };
         match error {
-            WorkError::Door(error) => error.into(),
-            WorkError::Load(error) => error.into(),
+            WorkError::Door(error) => (*error).into(),
+            WorkError::Load(error) => (*error).into(),
             WorkError::Look(error) => error.into(),
             WorkError::Store(error) => error.into(),
-            WorkError::Errand(error) => error.into(),
-            WorkError::Refusal(refusal) => refusal.into(),
+            WorkError::Errand(error) => (*error).into(),
+            WorkError::Refusal(refusal) => (*refusal).into(),
             WorkError::Consent(consent) => Self::consent_needed(&[*consent]),
             WorkError::NoSuccessor(site) => {
                 let message = format!("{site}: no new certificate is served, so the former one is not revoked");
@@ -141,7 +141,7 @@ pub fn brought_problem(problem: &BroughtProblem, hostname: &Hostname) -> String 
 /// The same error in words, where it ends nothing.
 pub fn work_words(error: &WorkError) -> String {
     match error {
-        WorkError::Refusal(refusal) => Error::from(refusal.clone()).message,
+        WorkError::Refusal(refusal) => Error::from((**refusal).clone()).message,
         WorkError::Consent(consent) => crate::show::words::consent(consent).sentence(),
         other => other.to_string(),
     }

@@ -132,9 +132,6 @@ impl From<KeyFileError> for Error {
 impl From<ZoneReadError> for Error {
     fn from(error: ZoneReadError) -> Self {
         let (code, advice) = match error {
-            ZoneReadError::Before(inner) => {
-                return Self::refused("zone-unread", inner).advice("give the command again");
-            }
             ZoneReadError::NotAsked(error) => {
                 return Self::refused("not-asked", error).advice("give the command again");
             }

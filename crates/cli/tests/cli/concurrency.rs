@@ -25,7 +25,7 @@ fn of_two_commands_at_once_one_waits_says_so_and_both_are_done() {
     std::thread::sleep(std::time::Duration::from_millis(400));
     drop(lock);
     let output: crate::coast::Run = child.wait_with_output().unwrap().into();
-    assert!(output.stderr.contains("waiting: another command works in this harbor"), "{output:?}");
+    assert!(output.stderr.contains("waiting: another command is running in this harbor"), "{output:?}");
     output.expect(0);
 
     let children: Vec<_> = (0..6)

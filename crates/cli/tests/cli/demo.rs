@@ -11,7 +11,7 @@ fn it_goes_as_told_in_15_seconds() {
     let started = Instant::now();
     let text = run(brightharbor().arg("demo")).expect(0);
     assert!(started.elapsed() < Duration::from_secs(15), "{:?}", started.elapsed());
-    assert!(text.contains("Everything went as told") && text.contains("a chain of 2 certificates, verified"));
+    assert!(text.contains("Every step ended as expected") && text.contains("a chain of 2 certificates, verified"));
 }
 
 #[test]

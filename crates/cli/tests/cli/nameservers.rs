@@ -16,11 +16,11 @@ fn a_set_with_names_of_the_customers_own() {
     let coast = Coast::with_bakery();
     let zone = || fs::read_to_string(coast.harbor().join("zones/crumbandtide.example.zone")).unwrap();
     let add = |more: &[&str]| coast.run(&[&["nameserver", "add", "tide"], more].concat());
-    assert!(add(&["ns1.crumbandtide.example"]).expect(4).contains("has no address"));
-    assert!(add(&["ns1"]).expect(2).contains("no name of a nameserver"));
+    assert!(add(&["ns1.crumbandtide.example"]).expect(4).contains("needs an address"));
+    assert!(add(&["ns1"]).expect(2).contains("not a nameserver name"));
     let members = ["ns1.crumbandtide.example=192.0.2.53", "ns2.crumbandtide.example=192.0.2.54"];
     let made = add(&[&members[..], &["--account", "bakery", "--capacity", "1"]].concat()).expect(0);
-    assert!(made.contains("All of them lie in one network") && made.contains("register the host ns1"), "{made}");
+    assert!(made.contains("All nameservers are in one network") && made.contains("register the host ns1"), "{made}");
     assert!(zone().contains("\nns1\t") && zone().contains("192.0.2.54"), "{}", zone());
     assert!(add(&["ns.saltmarsh.example"]).expect(4).contains("already"));
 
@@ -44,13 +44,13 @@ fn a_set_with_names_of_the_customers_own() {
 
     // It moves: nobody answers at the new address yet.
     let moved = ["nameserver", "change", "tide", "ns1.crumbandtide.example=198.51.100.53"];
-    let dry = coast.run(&[&moved[..], &["--dry-run"]].concat()).expect(0);
-    assert!(dry.contains("must keep answering: until") && dry.contains("registrar of crumbandtide.example"), "{dry}");
+    let dry = coast.run(&[&moved[..], &["--dry-run"]].concat()).expect(4);
+    assert!(dry.contains("must keep answering until") && dry.contains("registrar of crumbandtide.example"), "{dry}");
     assert!(
         coast
             .run(&["nameserver", "change", "tide", "ns3.crumbandtide.example=192.0.2.1"])
             .expect(4)
-            .contains("no nameserver of")
+            .contains("is not in nameserver set")
     );
     coast.run(&[&moved[..], &["--unready"]].concat()).expect(0);
     assert!(zone().contains("198.51.100.53") && !zone().contains("192.0.2.53\n"), "{}", zone());
@@ -76,7 +76,7 @@ fn a_handover_is_waited_for() {
     coast.delegate_here("gullrock.example");
     assert_eq!(coast.json(&[&wait[..], &["1m"]].concat(), 0)["domains"][0]["verdict"], "well");
     assert!(coast.run(&handover).expect(0).contains("Nothing is left to do"));
-    assert!(coast.run(&[&wait[..], &["soon"]].concat()).expect(2).contains("no duration"));
+    assert!(coast.run(&[&wait[..], &["soon"]].concat()).expect(2).contains("not a duration"));
     // Many at once: the verdict first, then what is not well.
     coast.run(&["attach", "lanternchoir.example", "--account", "bakery"]).expect(3);
     let all = coast.run(&["delegation", "check", "--all"]).expect(1);

@@ -39,7 +39,7 @@ fn a_service_gets_the_certificate_and_each_renewal_of_it() {
         settings.clone() + &table("post", hostname, &folder, mode, &format!("echo told >> {}", told.display()))
     };
     fs::write(&toml, service("www.crumbandtide.example", "0644")).unwrap();
-    assert!(coast.run(&["certificate", "install"]).expect(2).contains("no mode for keys"));
+    assert!(coast.run(&["certificate", "install"]).expect(2).contains("not a mode for keys"));
     fs::write(&toml, service("mail.gullrock.example", "0640")).unwrap();
     assert!(coast.run(&["certificate", "install"]).expect(1).contains("has no certificate here yet"));
     fs::write(&toml, service("www.crumbandtide.example", "0640")).unwrap();
@@ -90,7 +90,7 @@ fn a_service_that_does_not_reload_has_its_former_files_and_holds_up_no_other() {
     assert_eq!(had(&post), served(&coast), "it was cut off right there");
     write("true");
     let next = coast.run(&["certificate", "install"]).expect(0);
-    assert!(next.contains("brought to the service a-post"), "{next}");
+    assert!(next.contains("service a-post: installed"), "{next}");
     assert_eq!(had(&post), served(&coast));
     let outcomes: Vec<String> = coast.json(&["logbook"], 0)["entries"]
         .as_array()
@@ -111,7 +111,7 @@ fn what_lies_where_the_link_should_be_is_left_alone() {
     fs::write(folder.join("key.pem"), "THEIRS").unwrap();
     let settings = fs::read_to_string(&toml).unwrap();
     fs::write(&toml, settings + &table("post", "crumbandtide.example", &folder, "0600", "true")).unwrap();
-    assert!(coast.run(&["certificate", "install"]).expect(1).contains("none of ours"));
+    assert!(coast.run(&["certificate", "install"]).expect(1).contains("was not created by brightharbor"));
     assert_eq!(fs::read_to_string(folder.join("key.pem")).unwrap(), "THEIRS");
     assert_eq!(coast.json(&["certificate", "install", "--dry-run"], 0)["change"]["changes"], json!([]));
 }

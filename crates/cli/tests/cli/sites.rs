@@ -11,8 +11,8 @@ fn a_site_is_shown_and_changed() {
     let coast = Coast::with_bakery();
     let change = |arguments: &[&str]| coast.run(&[&["site", "change", "www.crumbandtide.example"], arguments].concat());
     let shown = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
-    assert!(shown.contains("https http is sent to https") && shown.contains("HSTS off"), "{shown}");
-    assert!(change(&["--hsts", "soon"]).expect(2).contains("no duration"));
+    assert!(shown.contains("https http redirects to https") && shown.contains("HSTS off"), "{shown}");
+    assert!(change(&["--hsts", "soon"]).expect(2).contains("not a duration"));
     change(&["--www", "to-www", "--hsts", "26w", "--tls", "1.3"]).expect(0);
     let site = &coast.json(&["site", "show", "crumbandtide.example"], 0)["site"];
     assert_eq!(site["www"], "to-www", "{site}");
@@ -40,7 +40,7 @@ fn a_whole_site_is_detached_and_nothing_in_the_home_is_deleted() {
     assert!(dry.contains("Its pages stay in") && dry.contains("Its certificate stays in"), "{dry}");
     assert_eq!(coast.json(&["site", "list"], 0)["sites"].as_array().unwrap().len(), 2);
     let detached = coast.run(&["detach", "crumbandtide.example"]).expect(0);
-    assert!(detached.contains("without the 2 addresses that led here"), "{detached}");
+    assert!(detached.contains("Removed from zone crumbandtide.example: 2 address records"), "{detached}");
     let sites = coast.json(&["site", "list"], 0);
     assert_eq!(sites["sites"][0]["hostnames"], json!(["shop.crumbandtide.example"]));
     let zone = fs::read_to_string(coast.harbor().join("zones/crumbandtide.example.zone")).unwrap();
@@ -56,14 +56,14 @@ fn a_site_without_a_name_is_served_by_its_address() {
     let coast = Coast::with_bakery();
     let address = coast.world.cast.web().to_string();
     assert!(
-        coast.run(&["attach", "--address", "192.0.2.77", "--account", "bakery"]).expect(4).contains("no address of")
+        coast
+            .run(&["attach", "--address", "192.0.2.77", "--account", "bakery"])
+            .expect(4)
+            .contains("is not listed under `addresses`")
     );
     let attach = ["attach", "--address", &address, "--account", "bakery"];
     let attached = coast.run(&attach).expect(0);
-    assert!(
-        attached.contains("is attached as site by address") && attached.contains("served over http alone"),
-        "{attached}"
-    );
+    assert!(attached.contains("as site by address") && attached.contains("served over http alone"), "{attached}");
     assert!(coast.run(&attach).expect(4).contains("already"));
     let listed = coast.json(&["site", "list", "--kind", "by-address", "--stops-at", "nowhere"], 0);
     assert_eq!(listed["sites"][0]["hostnames"], json!([address]));
@@ -95,7 +95,7 @@ fn a_parked_domain_goes_with_its_zone_and_the_site_stays() {
     coast.delegate_here("gullrock.example");
     coast.run(&["attach", "gullrock.example", "--same-as", "crumbandtide.example", "--account", "bakery"]).expect(0);
     let detached = coast.run(&["detach", "gullrock.example", "--zone", "remove"]).expect(0);
-    assert!(detached.contains("gullrock.example and www.gullrock.example are detached from the site"), "{detached}");
+    assert!(detached.contains("Detached gullrock.example and www.gullrock.example from site"), "{detached}");
     assert!(!coast.harbor().join("zones/gullrock.example.zone").exists());
     let sites = coast.json(&["site", "list"], 0);
     assert_eq!(sites["sites"][0]["hostnames"].as_array().unwrap().len(), 2);

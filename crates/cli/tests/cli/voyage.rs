@@ -36,7 +36,7 @@ fn one_domain_from_elsewhere_to_served_and_secured() {
     assert_eq!(tended["tried"][0]["outcome"], "served");
     assert_eq!(tended["tried"][0]["new"], true);
     assert_eq!(tended["tried"][0]["names"], serde_json::json!(["crumbandtide.example", "www.crumbandtide.example"]));
-    assert!(coast.run(&["tend"]).expect(0).contains("Nothing waits"));
+    assert!(coast.run(&["tend"]).expect(0).contains("Nothing is pending"));
 
     // A second order is not placed for what is served already.
     let again = coast.done(&["certificate", "issue", "www.crumbandtide.example"]);

@@ -213,7 +213,7 @@ impl Refusal {
 pub enum Refusal {
     #[error("the CA refuses ({during}): {} ({})", .problem.detail, .problem.word())]
     Problem { during: String, problem: Problem, not_before: Option<Timestamp> },
-    #[error("control could not be proven for {}", .0.iter().map(|(name, problem)| format!("{name}: {}", problem.detail)).collect::<Vec<_>>().join("; "))]
+    #[error("domain control could not be validated for {}", .0.iter().map(|(name, problem)| format!("{name}: {}", problem.detail)).collect::<Vec<_>>().join("; "))]
     Names(Vec<(Identifier, Problem)>),
     #[error("the CA sent something unexpected ({during}): {what}")]
     Unexpected { during: String, what: String },

@@ -78,17 +78,14 @@ pub fn import_certificate(
     }
     plan.remark(CertificateRemark::Covers { site: main(), until: leaf.not_after });
     plan.remark(CertificateRemark::ChainLength { certificates: made.chain.len() });
-    match &bought.judged {
-        Err(distrust) => {
-            if let Some(subject) = made.missing.clone() {
-                plan.remark(CertificateRemark::MissingIssuer { subject });
-            }
-            if bought.untrusted {
-                plan.remark(CertificateRemark::Distrusted { site: main(), distrust: distrust.clone() });
-            }
+    // Where visitors trust it, what issues the last one is a root that their programs bring along.
+    if let Err(distrust) = &bought.judged {
+        if let Some(subject) = made.missing.clone() {
+            plan.remark(CertificateRemark::MissingIssuer { subject });
         }
-        // What issues the last one is a root that programs bring along.
-        Ok(()) => {}
+        if bought.untrusted {
+            plan.remark(CertificateRemark::Distrusted { site: main(), distrust: distrust.clone() });
+        }
     }
     made.said.iter().chain(bought.found).for_each(|words| plan.remark(CertificateRemark::Found(words.clone())));
     Ok(plan)

@@ -20,13 +20,13 @@ pub struct Assembled {
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum Unfit {
-    #[error("there is no certificate in it")]
+    #[error("no certificate in it")]
     NoCertificate,
     #[error("none of the certificates is for this key; they are for {0}")]
     OtherKey(String),
     #[error("the certificate does not cover {0}")]
     Uncovered(String),
-    #[error("the certificate ran out at {0}")]
+    #[error("the certificate expired at {0}")]
     Expired(Timestamp),
     #[error("the certificate is valid only from {0}")]
     NotYet(Timestamp),

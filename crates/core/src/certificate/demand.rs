@@ -49,9 +49,9 @@ pub enum DemandError {
     Empty,
     #[error("the file is larger than {} KiB, which no seller's is", MOST_CONTENT / 1024)]
     TooLarge,
-    #[error("the file is no text")]
+    #[error("the file is not text")]
     NoText,
-    #[error("`{0}` is no record: give it as \"NAME CNAME TARGET\" or \"NAME TXT TEXT\"")]
+    #[error("`{0}` is not a record: give it as \"NAME CNAME TARGET\" or \"NAME TXT TEXT\"")]
     NoRecord(String),
     #[error("a {0} record proves nothing to a seller; CNAME and TXT do")]
     OtherType(RecordType),
@@ -242,9 +242,9 @@ mod tests {
         for (typed, words) in [
             ("gullrock.example A 192.0.2.7", "CNAME and TXT do"),
             ("_x.crumbandtide.example TXT y", "not a name of gullrock.example or lanternchoir.example"),
-            ("gullrock.example", "is no record"),
-            ("gullrock.example TXT", "is no record"),
-            ("x NOTYPE y", "is no record"),
+            ("gullrock.example", "is not a record"),
+            ("gullrock.example TXT", "is not a record"),
+            ("x NOTYPE y", "is not a record"),
         ] {
             let refused = record(typed).unwrap_err();
             assert!(refused.contains(words), "{typed}: {refused}");

@@ -39,7 +39,7 @@ pub struct CertificateFacts {
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ReadError {
-    #[error("there is no certificate in it")]
+    #[error("no certificate in it")]
     Empty,
     #[error("it is not PEM: {0}")]
     Pem(String),

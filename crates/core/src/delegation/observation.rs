@@ -71,7 +71,7 @@ impl Outcome {
             Outcome::Silent => "did not answer in time".into(),
             Outcome::Unreachable(reason) => format!("could not be reached ({reason})"),
             Outcome::NoRoute => "has an address of a family that this host lacks".into(),
-            Outcome::Garbled(reason) => format!("sent something that is no DNS answer ({reason})"),
+            Outcome::Garbled(reason) => format!("sent something that is not a DNS answer ({reason})"),
         }
     }
 }

@@ -33,7 +33,7 @@ pub struct SavedWalk {
 pub enum SavedError {
     #[error("the line has more than {MOST_BYTES} bytes")]
     TooLong,
-    #[error("it is no saved walk: {0}")]
+    #[error("not a saved walk: {0}")]
     NotOurs(String),
     #[error("it was saved in the format {0}, which this version does not know")]
     Format(u32),

@@ -40,7 +40,7 @@ mod octal {
         let text = String::deserialize(from)?;
         match u32::from_str_radix(&text, 8) {
             Ok(mode) if mode & !0o660 == 0 && mode & 0o400 != 0 => Ok(mode),
-            _ => Err(D::Error::custom(format!("`{text}` is no mode for keys: 0600, 0640 and 0660 are"))),
+            _ => Err(D::Error::custom(format!("`{text}` is not a mode for keys: give 0600, 0640 or 0660"))),
         }
     }
 }
@@ -59,7 +59,7 @@ mod tests {
             assert_eq!(read(text).unwrap(), mode);
         }
         for text in ["0644", "0700", "0000", "rw", "", "4600", "99"] {
-            assert!(read(text).unwrap_err().to_string().contains("no mode for keys"), "{text}");
+            assert!(read(text).unwrap_err().to_string().contains("not a mode for keys"), "{text}");
         }
         let plain = serde_json::json!({ "hostname": "mail.gullrock.example", "folder": "/etc/post" });
         assert_eq!(serde_json::from_value::<Service>(plain).unwrap().mode, 0o600);

@@ -22,9 +22,9 @@ pub struct Member {
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum MemberError {
-    #[error("`{0}` is no name of a nameserver")]
+    #[error("`{0}` is not a nameserver name")]
     Name(String),
-    #[error("`{0}` is no address")]
+    #[error("`{0}` is not an address")]
     Address(String),
 }
 

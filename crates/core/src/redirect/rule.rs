@@ -72,13 +72,13 @@ pub enum RedirectError {
     Reserved(String),
     #[error("the target `{0}` is neither a URL with http:// or https:// nor a path that begins with /")]
     NoScheme(String),
-    #[error("the target `{target}` is no address: {reason}")]
+    #[error("the target `{target}` is not a URL: {reason}")]
     BadUrl { target: String, reason: String },
     #[error("the target `{0}` has a user or password in it")]
     Credentials(String),
     #[error("the target `{0}` has a query or fragment, so that the rest of a path cannot be put behind it")]
     NoRoom(String),
-    #[error("{0} is no status of a redirect; 301, 302, 307 and 308 are")]
+    #[error("{0} is not a redirect status: give 301, 302, 307 or 308")]
     Status(u16),
 }
 

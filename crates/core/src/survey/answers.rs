@@ -7,7 +7,7 @@ use super::{HttpOutcome, Link, LinkName, LinkState, Seen, Turn};
 pub(super) fn answers(seen: &Seen<'_>) -> Link {
     let link = |state, because: String| Link::new(LinkName::Answers, state, because);
     if seen.http.is_empty() {
-        return link(LinkState::Unchecked, "there is no address to ask".into());
+        return link(LinkState::Unchecked, "no address to ask".into());
     }
     let mut good = 0;
     for http in seen.http {
@@ -30,7 +30,7 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
                         true => "; does its main file include the harbor's? See `brightharbor init --check`",
                         false => "",
                     };
-                    let because = format!("{address} answers, but not from this site ({status}){hint}");
+                    let because = format!("{address} another site responds ({status}){hint}");
                     return link(LinkState::Broken, because).turn(turn(seen, address.ip()));
                 }
             },

@@ -11,7 +11,7 @@ pub(super) fn registered(seen: &Seen<'_>) -> Link {
     let link = |state, because: String| Link::new(LinkName::Registered, state, because);
     match &seen.picture.registered {
         Registered::Yes => link(LinkState::Holds, format!("{parent} delegates {domain}")),
-        Registered::No => link(LinkState::Broken, format!("{parent} has no delegation for {domain}"))
+        Registered::No => link(LinkState::Broken, format!("{parent} does not delegate {domain}"))
             .turn(Turn::Registrar)
             .values(at_registrar(domain, seen.expected)),
         Registered::Unknown(why) => {

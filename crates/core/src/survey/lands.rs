@@ -42,7 +42,7 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
         LandingEnd::TooLong => link(LinkState::Broken, "more redirects than a browser follows".into()),
         LandingEnd::Failed { url, reason } => link(LinkState::Broken, format!("{url} {reason}")),
         LandingEnd::NoTarget { url, location } => {
-            link(LinkState::Broken, format!("{url} redirects to `{location}`, which is no address"))
+            link(LinkState::Broken, format!("{url} redirects to `{location}`, which is not an address"))
         }
     }
 }

@@ -84,7 +84,7 @@ impl Turn {
             Turn::DnsHost => "whoever keeps the DNS zone",
             Turn::Administrator => "you, on this machine",
             Turn::Tend => "brightharbor tend",
-            Turn::Caches => "nobody: caches run out by themselves",
+            Turn::Caches => "nothing to do: resolver caches expire",
         }
     }
 }

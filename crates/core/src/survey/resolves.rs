@@ -59,7 +59,7 @@ fn alias_that_resolvers_follow(seen: &Seen<'_>) -> Option<String> {
 /// Whether every authoritative address is one of ours; without a harbor, whether there is any.
 pub(super) fn authoritative_leads_here(seen: &Seen<'_>) -> Result<(), String> {
     if let Some(address) = seen.hostname.address() {
-        return if seen.is_ours(&address) { Ok(()) } else { Err(format!("{address} is no address of this host")) };
+        return if seen.is_ours(&address) { Ok(()) } else { Err(format!("{address} is not an address of this host")) };
     }
     let (addresses, answer) = seen.authoritative();
     if addresses.is_empty() {

@@ -21,7 +21,7 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
         return not_yet(harbored, earlier);
     }
     if seen.tls.is_empty() {
-        return link(LinkState::Unchecked, "there is no address to ask".into());
+        return link(LinkState::Unchecked, "no address to ask".into());
     }
     let mut shown: Option<&TlsOutcome> = None;
     for tls in seen.tls {
@@ -91,7 +91,7 @@ fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {
         (Some(waiting), None) => {
             let until = waiting.not_before;
             let reason = match waiting.reason.as_str() {
-                "" => "the next `tend` gets one",
+                "" => "the next `tend` obtains one",
                 reason => reason,
             };
             link(LinkState::Waiting(until), format!("no certificate yet: {reason}")).turn(Turn::Tend)

@@ -340,11 +340,11 @@ fn our_configuration_an_older_one_and_another_server_are_told_apart() {
 
 #[test]
 fn a_name_that_leads_here_where_nobody_takes_http_may_be_proven_otherwise() {
-    let closed = HttpOutcome::Closed("nothing listens there".into());
+    let closed = HttpOutcome::Closed("connection refused".into());
     let mut look = Look::spoilt(|look| look.host().http[0].outcome = closed.clone());
     let link = look.link(LinkName::Answers);
     assert_eq!((link.state, link.turn), (LinkState::Broken, Some(Turn::Administrator)));
-    assert_eq!(look.with(leads_here), Ok(CaWay::NotHttp("192.0.2.10:80 nothing listens there".into())));
+    assert_eq!(look.with(leads_here), Ok(CaWay::NotHttp("192.0.2.10:80 connection refused".into())));
     // One address that takes them, with an answer that is wrong, is a server to be looked after.
     let wrong = HttpOutcome::Answer { status: 200, body: "<h1>Old Quay</h1>".into() };
     look.host().http.push(HttpSeen { address: "[2001:db8::10]:80".parse().unwrap(), outcome: wrong });
@@ -367,7 +367,7 @@ fn without_a_certificate_it_says_what_it_waits_for() {
     });
     let link = look.link(LinkName::Secure);
     assert_eq!((&link.state, link.turn), (&LinkState::Waiting(None), Some(Turn::Tend)));
-    assert!(link.because.contains("the next `tend` gets one"));
+    assert!(link.because.contains("the next `tend` obtains one"));
     let no_ca = Look::spoilt(|look| {
         look.harbored().certificate = None;
         look.harbored().has_ca = false;
@@ -384,7 +384,7 @@ fn a_certificate_that_does_not_verify_or_soon_ends_is_told() {
     assert_eq!(soon.link(LinkName::Secure).state, LinkState::Risk);
     let stranger = Look::spoilt(|look| {
         look.harbored = None;
-        look.host().tls[0].outcome = TlsOutcome::Failed("nothing listens there".into());
+        look.host().tls[0].outcome = TlsOutcome::Failed("connection refused".into());
     });
     let link = stranger.link(LinkName::Secure);
     assert_eq!((&link.state, link.turn), (&LinkState::Broken, None), "a stranger's server is nobody's turn here");

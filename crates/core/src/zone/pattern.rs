@@ -58,7 +58,7 @@ pub enum PatternError {
     UnknownSet(String),
     #[error("the settings name no mail servers")]
     NoMailServers,
-    #[error("there is no template `{0}`")]
+    #[error("template `{0}` not found")]
     UnknownTemplate(TemplateName),
     #[error("the template `{0}` is not text")]
     NotText(TemplateName),
@@ -157,7 +157,7 @@ impl TemplateName {
             return Ok(Self(text.to_string()));
         }
         let shown: String = text.chars().take(60).flat_map(char::escape_default).collect();
-        Err(format!("`{shown}` is no name of a template: 1 to 40 lower-case letters, digits or hyphens"))
+        Err(format!("`{shown}` is not a template name: 1 to 40 lower-case letters, digits or hyphens"))
     }
 
     pub fn is_default(&self) -> bool {

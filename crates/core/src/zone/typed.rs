@@ -24,7 +24,7 @@ pub enum TypedError {
     Name { typed: String, reason: String },
     #[error("{name} lies outside the zone {zone}")]
     OutOfZone { name: String, zone: String },
-    #[error("`{typed}` is no {record_type} data: {reason}")]
+    #[error("invalid {record_type} record data: `{typed}`: {reason}")]
     Data { typed: String, record_type: RecordType, reason: String },
 }
 

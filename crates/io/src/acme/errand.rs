@@ -16,7 +16,7 @@ use super::session::{CaFolder, Session, SessionError};
 
 #[derive(Debug, thiserror::Error)]
 pub enum ErrandError {
-    #[error("there is no account at the CA {0} in this harbor")]
+    #[error("this harbor has no account at the CA {0}")]
     NoAccount(String),
     #[error("the CA refuses: {0}")]
     Refused(String),

@@ -53,7 +53,7 @@ impl Wire {
     }
 
     async fn answer(&mut self, url: &str, method: &str, body: Vec<u8>) -> Result<Response, String> {
-        let url: Url = url.parse().map_err(|error| format!("`{url}` is no URL: {error}"))?;
+        let url: Url = url.parse().map_err(|error| format!("`{url}` is not a URL: {error}"))?;
         if url.scheme() != "https" {
             return Err(format!("`{url}` is not https (RFC 8555 section 6.1)"));
         }

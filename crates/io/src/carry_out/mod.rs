@@ -63,11 +63,11 @@ pub enum Event {
 #[derive(Debug, thiserror::Error)]
 pub enum CarryError {
     /// A precondition failed: nothing was begun.
-    #[error("{0} has been changed by somebody else since it was read; nothing was done")]
+    #[error("{0} has been changed by somebody else since it was read; nothing was changed")]
     ChangedMeanwhile(PathBuf),
-    #[error("{0} is there already; nothing was done")]
+    #[error("{0} already exists; nothing was changed")]
     InTheWay(PathBuf),
-    #[error("there is a system user `{0}` already; nothing was done")]
+    #[error("system user `{0}` already exists; nothing was changed")]
     UserExists(String),
     #[error("{cause}")]
     RolledBack { cause: Box<Cause>, left: Vec<String> },
@@ -85,7 +85,7 @@ pub enum Cause {
     Folder(#[from] FolderError),
     #[error(transparent)]
     Server(#[from] ServerError),
-    #[error("no reload, since it would end or spoil the web server: {0}")]
+    #[error("not reloading: the web server would stop or serve errors: {0}")]
     Certificate(CertificateFault),
     #[error(transparent)]
     Store(#[from] StoreError),

@@ -96,7 +96,7 @@ fn from_io(error: &io::Error) -> Outcome {
         io::ErrorKind::NetworkUnreachable | io::ErrorKind::AddrNotAvailable | io::ErrorKind::Unsupported => {
             Outcome::NoRoute
         }
-        io::ErrorKind::ConnectionRefused => Outcome::Unreachable("nothing listens there".into()),
+        io::ErrorKind::ConnectionRefused => Outcome::Unreachable("connection refused".into()),
         _ => Outcome::Unreachable(error.to_string()),
     }
 }

@@ -63,7 +63,7 @@ fn parse(text: &str) -> Result<TransactionKey, (usize, &'static str)> {
     const FORM: &str = "expected `key \"NAME\" { algorithm hmac-sha256; secret \"BASE64\"; };`";
     next(Some("key"), FORM)?;
     let (line, name) = next(None, FORM)?;
-    let name = name.to_ascii_lowercase().parse().map_err(|_| (line, "the name of the key is no domain name"))?;
+    let name = name.to_ascii_lowercase().parse().map_err(|_| (line, "the name of the key is not a domain name"))?;
     next(Some("{"), FORM)?;
     let (mut algorithm, mut secret) = (None, None);
     loop {
@@ -88,8 +88,8 @@ fn parse(text: &str) -> Result<TransactionKey, (usize, &'static str)> {
         }
         next(Some(";"), "a `;` is missing")?;
     }
-    let algorithm = algorithm.ok_or((line, "there is no algorithm"))?;
-    let secret = secret.ok_or((line, "there is no secret"))?;
+    let algorithm = algorithm.ok_or((line, "the algorithm is missing"))?;
+    let secret = secret.ok_or((line, "the secret is missing"))?;
     let key = Key::new(algorithm, &secret, name, None, None).map_err(|_| (line, "the key cannot be used"))?;
     Ok(TransactionKey { key: Arc::new(key) })
 }
@@ -143,7 +143,7 @@ mod tests {
         let wrong = |old: &str, new: &str| parse(&KEY.replace(old, new)).unwrap_err();
         assert_eq!(wrong("hmac-sha512", "hmac-md5").0, 3);
         assert_eq!(wrong("c2Fs", "c2F*"), (4, "the secret is not base64"));
-        assert_eq!(wrong("algorithm hmac-sha512;", ""), (2, "there is no algorithm"));
+        assert_eq!(wrong("algorithm hmac-sha512;", ""), (2, "the algorithm is missing"));
         assert_eq!(wrong("};", ";").0, 5);
         for end in 0..KEY.len() {
             assert!(parse(&KEY[..end]).is_err() || end > KEY.len() - 4, "{end}");

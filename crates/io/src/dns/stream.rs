@@ -39,7 +39,7 @@ pub enum RequestProblem {
     Clocks,
     #[error("sent an answer that is not signed as it should be: {0}")]
     Signature(String),
-    #[error("sent something that is no answer: {0}")]
+    #[error("sent something that is not an answer: {0}")]
     Garbled(String),
     #[error("sent more than {0}")]
     TooMuch(String),
@@ -85,7 +85,7 @@ async fn within<T>(server: SocketAddr, step: impl Future<Output = io::Result<T>>
         Ok(Ok(value)) => return Ok(value),
         Err(_) => RequestProblem::Silent,
         Ok(Err(error)) => match error.kind() {
-            io::ErrorKind::ConnectionRefused => RequestProblem::Unreachable("nothing listens there".into()),
+            io::ErrorKind::ConnectionRefused => RequestProblem::Unreachable("connection refused".into()),
             io::ErrorKind::UnexpectedEof => RequestProblem::Garbled("it closed the connection".into()),
             _ => RequestProblem::Unreachable(error.to_string()),
         },

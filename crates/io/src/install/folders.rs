@@ -24,7 +24,7 @@ pub enum FolderError {
     NotAFolder(PathBuf),
     #[error("{path} belongs to another user (uid {uid})")]
     Foreign { path: PathBuf, uid: u32 },
-    #[error("there is no system user `{0}`")]
+    #[error("system user `{0}` not found")]
     NoUser(String),
     #[error("only root can make folders for the system user `{0}`")]
     NotRoot(String),

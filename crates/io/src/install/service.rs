@@ -21,9 +21,9 @@ use crate::server::{ServerError, run_bounded};
 pub enum ServiceError {
     #[error(transparent)]
     File(#[from] FileError),
-    #[error("{0} is there and is none of ours: it would be lost")]
+    #[error("{0} already exists and was not created by brightharbor; not overwriting it")]
     NotOurs(PathBuf),
-    #[error("there is no system user `{0}`")]
+    #[error("system user `{0}` not found")]
     NoUser(String),
     #[error("the service does not reload: {0}")]
     Reload(ServerError),

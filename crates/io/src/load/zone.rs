@@ -34,7 +34,7 @@ pub async fn create_zone(
         ZoneHome::Elsewhere => ZoneOrigin::Elsewhere,
         ZoneHome::Here => {
             let files = Box::new(new_zone_files(overlay, &request.domain, &design.template)?);
-            ZoneOrigin::Here { content, files }
+            ZoneOrigin::Here { content: content.map(Box::new), files }
         }
         ZoneHome::Remote => {
             let zone = Zone {

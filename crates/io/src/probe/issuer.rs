@@ -14,7 +14,7 @@ const MOST_ADDRESSES: usize = 4;
 /// What stands at the address. What is fetched over plain http proves itself by its signature, and is used for nothing
 /// else.
 pub async fn fetch_issuer(address: &str) -> Result<Vec<u8>, String> {
-    let url: Url = address.parse().map_err(|error| format!("it is no URL: {error}"))?;
+    let url: Url = address.parse().map_err(|error| format!("it is not a URL: {error}"))?;
     let tls = match url.scheme() {
         "http" => None,
         "https" => Some(trust::client(trust::roots(&[]).map_err(|error| error.to_string())?)),

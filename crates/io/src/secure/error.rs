@@ -14,18 +14,18 @@ use crate::trust::TrustError;
 
 #[derive(Debug, thiserror::Error)]
 pub enum WorkError {
-    #[error(transparent)]
-    Door(#[from] DoorError),
-    #[error(transparent)]
-    Load(#[from] LoadError),
+    #[error("{0}")]
+    Door(Box<DoorError>),
+    #[error("{0}")]
+    Load(Box<LoadError>),
     #[error(transparent)]
     Look(#[from] LookError),
     #[error(transparent)]
     Store(#[from] StoreError),
-    #[error(transparent)]
-    Errand(#[from] ErrandError),
+    #[error("{0}")]
+    Errand(Box<ErrandError>),
     #[error("a certificate change is refused")]
-    Refusal(CertificateRefusal),
+    Refusal(Box<CertificateRefusal>),
     #[error("somebody has to consent first")]
     Consent(Box<Consent>),
     /// No successor of a certificate is served, so that it is not revoked yet.
@@ -49,7 +49,25 @@ pub enum StillHas {
 
 impl From<CertificateRefusal> for WorkError {
     fn from(refusal: CertificateRefusal) -> Self {
-        WorkError::Refusal(refusal)
+        WorkError::Refusal(Box::new(refusal))
+    }
+}
+
+impl From<DoorError> for WorkError {
+    fn from(error: DoorError) -> Self {
+        WorkError::Door(Box::new(error))
+    }
+}
+
+impl From<LoadError> for WorkError {
+    fn from(error: LoadError) -> Self {
+        WorkError::Load(Box::new(error))
+    }
+}
+
+impl From<ErrandError> for WorkError {
+    fn from(error: ErrandError) -> Self {
+        WorkError::Errand(Box::new(error))
     }
 }
 
@@ -61,6 +79,6 @@ impl From<TrustError> for WorkError {
 
 impl From<NotAsked> for WorkError {
     fn from(error: NotAsked) -> Self {
-        WorkError::Load(error.into())
+        LoadError::from(error).into()
     }
 }

@@ -138,9 +138,10 @@ impl ZoneProofs<'_> {
 
 fn in_words(error: &WorkError) -> String {
     match error {
-        WorkError::Refusal(CertificateRefusal::ProofInZone { zone, error }) => {
-            format!("the zone {zone} cannot take it: {error}")
-        }
+        WorkError::Refusal(refusal) => match &**refusal {
+            CertificateRefusal::ProofInZone { zone, error } => format!("the zone {zone} cannot take it: {error}"),
+            other => format!("{other:?}"),
+        },
         other => other.to_string(),
     }
 }

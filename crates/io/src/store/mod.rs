@@ -22,7 +22,7 @@ pub use logbook::{Begun, Entry, EntryOutcome, Inverse, Revision};
 
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
-    #[error("there is no harbor at {0}")]
+    #[error("no harbor at {0}")]
     NoHarbor(PathBuf),
     #[error("the harbor at {0} was made by a newer version of brightharbor (inventory version {1})")]
     Newer(PathBuf, i64),

@@ -19,7 +19,7 @@ use crate::show::words::service_problem;
 use crate::show::{ChangeReport, Shown, json};
 
 /// Bring certificates to where else they are needed: to services such as a mail server, as [services] in harbor.toml
-/// says, or to another site whose names they cover. Renewals follow by themselves.
+/// says, or to another site whose names they cover. Renewals follow automatically.
 #[derive(Debug, Args)]
 pub struct Install {
     /// The service, by its name in harbor.toml; all of them, if nothing is given.

@@ -10,8 +10,7 @@ use super::rows::Row;
 /// One sample a site, by its main hostname, which holds nothing that would need escaping.
 pub(super) fn metrics(rows: &[Row], now: Timestamp) -> String {
     let mut text = String::new();
-    let _ =
-        writeln!(text, "# HELP brightharbor_certificate_not_after_seconds When the certificate of a site runs out.");
+    let _ = writeln!(text, "# HELP brightharbor_certificate_not_after_seconds When the certificate of a site expires.");
     let _ = writeln!(text, "# TYPE brightharbor_certificate_not_after_seconds gauge");
     for row in rows {
         if let Some(certificate) = &row.certificate {

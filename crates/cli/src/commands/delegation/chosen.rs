@@ -39,7 +39,7 @@ impl ChosenOptions {
         let mut chosen = Chosen { domains: vec![], said: vec![] };
         if self.all || self.account.is_some() {
             let harbor = harbor.ok_or_else(|| {
-                Error::wrong_use("there is no harbor whose domains could be meant")
+                Error::wrong_use("no harbor, so no domains to check")
                     .advice("name the harbor with --harbor, or the domains themselves")
             })?;
             let account = self.account.as_deref().map(|typed| find_account(harbor, typed)).transpose()?;

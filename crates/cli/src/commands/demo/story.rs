@@ -49,9 +49,9 @@ impl<'a> Story<'a> {
         self.prepare()?;
         self.tell("The Saltmarsh Web Co-op lays out its harbor and takes the bakery on as a customer.");
         let settings = self.folder.join("settings.toml").display().to_string();
-        self.run(&["init", "--settings", &settings], Expected { exit: Exit::Done, says: &["is laid out"] })?;
+        self.run(&["init", "--settings", &settings], Expected { exit: Exit::Done, says: &["Created the harbor at"] })?;
         let add = ["account", "add", "bakery", "--email", "baker@saltmarsh.example"];
-        self.run(&add, Expected { exit: Exit::Done, says: &["The account bakery"] })?;
+        self.run(&add, Expected { exit: Exit::Done, says: &["Created account bakery"] })?;
 
         self.tell(
             "The bakery's domain is still delegated to its old host. Attaching it does all that can be done here.",
@@ -71,7 +71,7 @@ impl<'a> Story<'a> {
         self.run(&survey, Expected { exit: Exit::Waits, says: &["delegated holds", "waiting until", "caches"] })?;
 
         self.tell("The scheduled job finishes what waits: certificate, install, proof, https.");
-        self.run(&["tend"], Expected { exit: Exit::Done, says: &["issued, installed and proven by a handshake"] })?;
+        self.run(&["tend"], Expected { exit: Exit::Done, says: &["issued, installed and verified"] })?;
 
         self.tell("A visitor types the name.");
         self.visit("crumbandtide.example")?;
@@ -85,7 +85,7 @@ impl<'a> Story<'a> {
         let names = ["survey", "crumbandtide.example", "www.crumbandtide.example", "shop.crumbandtide.example"];
         self.run(&names, Expected { exit: Exit::Done, says: &["all six links hold"] })?;
         self.run(&["site", "list"], Expected { exit: Exit::Done, says: &["shop.crumbandtide.example", "served"] })?;
-        self.note(&format!("Everything went as told, in {:.1} s.", self.started.elapsed().as_secs_f32()));
+        self.note(&format!("Every step ended as expected, in {:.1} s.", self.started.elapsed().as_secs_f32()));
         Ok(())
     }
 
@@ -181,5 +181,5 @@ impl<'a> Story<'a> {
 }
 
 fn failed(reason: impl ToString) -> Error {
-    Error::new(Exit::Fault, "not-as-told", format!("the demo does not go as told: {}", reason.to_string()))
+    Error::new(Exit::Fault, "not-as-expected", format!("the demo does not go as expected: {}", reason.to_string()))
 }

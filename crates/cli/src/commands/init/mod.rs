@@ -25,7 +25,7 @@ use crate::settings;
 use crate::show::Shown;
 use crate::show::human::Page;
 
-/// Lay out a harbor: settings, inventory, folders. Finds web and DNS servers; edits none of their files.
+/// Create a harbor: settings, inventory, folders. Finds web and DNS servers; edits none of their files.
 #[derive(Debug, Args)]
 pub struct Init {
     /// An address of this machine that sites are served at. May be given several times.
@@ -45,7 +45,7 @@ pub struct Init {
     /// Show what would be written, and do nothing.
     #[arg(long)]
     dry_run: bool,
-    /// Go on without asking.
+    /// Do not ask for confirmation.
     #[arg(long)]
     yes: bool,
 }
@@ -58,8 +58,8 @@ pub fn run(args: &Init, context: &Context) -> Report {
     check_path(&context.root)
         .map_err(|error| Error::wrong_use(error).advice("choose another folder for the harbor"))?;
     if layout.inventory().exists() || layout.settings().exists() {
-        let message = format!("there is a harbor at {} already", context.root.display());
-        return Err(Error::refused("harbor-exists", message).advice("see how it stands: brightharbor init --check"));
+        let message = format!("a harbor already exists at {}", context.root.display());
+        return Err(Error::refused("harbor-exists", message).advice("check it: brightharbor init --check"));
     }
     let (settings, found) = match &args.settings {
         Some(file) => {
@@ -147,12 +147,12 @@ impl Shown for Laid {
     fn human(&self, page: &mut Page) {
         let root = self.root.display();
         if !self.done {
-            page.line("Nothing was done. These settings would be written:");
+            page.line("Dry run: nothing was changed. These settings would be written:");
             page.blank();
             self.text.lines().for_each(|line| page.line(line));
             return;
         }
-        page.heading(&format!("The harbor at {root} is laid out."));
+        page.heading(&format!("Created the harbor at {root}."));
         self.found.iter().for_each(|line| page.hanging("  ", line));
         page.hanging("  ", &format!("wrote {root}/harbor.toml, the inventory and the folders"));
         if !self.checked.is_empty() {

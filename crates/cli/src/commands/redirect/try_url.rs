@@ -108,7 +108,9 @@ impl Tried {
             LandingEnd::Loop { url } => format!("round in a loop at {url}"),
             LandingEnd::TooLong => "more redirects than a browser follows".into(),
             LandingEnd::Failed { url, reason } => format!("{url} {reason}"),
-            LandingEnd::NoTarget { url, location } => format!("{url} redirects to `{location}`, which is no address"),
+            LandingEnd::NoTarget { url, location } => {
+                format!("{url} redirects to `{location}`, which is not an address")
+            }
         }
     }
 

@@ -21,19 +21,19 @@ pub struct ChangeSite {
     /// Serve it from this folder: relative to the account's home, or absolute inside it.
     #[arg(long, value_name = "FOLDER")]
     document_root: Option<PathBuf>,
-    /// The given folder may be there already.
+    /// The given folder may already exist.
     #[arg(long, requires = "document_root")]
     existing: bool,
-    /// The www twin: served alike, or one sent to the other.
+    /// The www twin: served alike, or one redirecting to the other.
     #[arg(long, value_enum)]
     www: Option<WwwArgument>,
-    /// Whether http is sent to https, once a certificate covers all names.
+    /// Whether http redirects to https, once a certificate covers all names.
     #[arg(long, value_enum)]
     https: Option<HttpsArgument>,
-    /// The oldest TLS version that is spoken.
+    /// The oldest TLS version that is offered.
     #[arg(long, value_enum)]
     tls: Option<TlsArgument>,
-    /// For how long browsers are told to use https alone (seconds, or as 26w); `off` for not at all.
+    /// HSTS: how long browsers use only https (seconds, or as 26w); `off` to stop it.
     #[arg(long, value_name = "DURATION")]
     hsts: Option<String>,
     #[command(flatten)]

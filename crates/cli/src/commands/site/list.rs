@@ -69,7 +69,7 @@ impl From<KindArgument> for SiteKind {
 enum Sort {
     Name,
     Account,
-    /// The certificate that runs out first comes first; those without one at the end.
+    /// The certificate that expires first comes first; those without one at the end.
     Expiry,
 }
 
@@ -186,7 +186,7 @@ impl Row {
 impl Shown for Sites {
     fn human(&self, page: &mut Page) {
         if self.rows.is_empty() && self.filtered {
-            return page.line("No site is like that.");
+            return page.line("No site matches.");
         }
         if self.rows.is_empty() {
             return page.line("No sites yet. Attach one: brightharbor attach HOSTNAME --account ACCOUNT");

@@ -70,7 +70,7 @@ impl Shown for SitePage {
             },
         );
         if let Some(file) = &self.file {
-            field("file", &format!("{file}{}", if self.by_hand { ", changed by hand" } else { "" }));
+            field("file", &format!("{file}{}", if self.by_hand { ", edited by hand" } else { "" }));
         }
     }
 

@@ -43,6 +43,7 @@ pub fn change_report(page: &mut Page, carried: &Carried) {
 pub fn remarks(page: &mut Page, remarks: &[Remark], would: bool) {
     for told in remarks.iter().map(words::remark) {
         page.hanging("", &sentence(&if would { told.would() } else { told.sentence() }));
+        told.detail.lines().for_each(|line| page.hanging("  ", line));
     }
 }
 

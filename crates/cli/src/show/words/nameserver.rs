@@ -77,8 +77,9 @@ fn moves(moving: &Move) -> Told {
             when(*cached_until, clock::now())
         ));
     }
-    let numbered: Vec<String> = steps.iter().enumerate().map(|(at, step)| format!("{}. {step}", at + 1)).collect();
-    Told::fact("nameserver-moves", format!("{name} moves to {to}: {}", numbered.join("; ")))
+    let numbered = steps.iter().enumerate().map(|(at, step)| format!("{}. {step}\n", at + 1)).collect();
+    Told::fact("nameserver-moves", format!("{name} moves to {to}"))
+        .detail(numbered)
         .with("nameserver", name)
         .with("before", before.iter().map(ToString::to_string).collect::<Vec<_>>())
         .with("after", after.iter().map(ToString::to_string).collect::<Vec<_>>())

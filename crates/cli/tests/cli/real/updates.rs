@@ -31,7 +31,7 @@ fn with_choir(settings: &str) -> Quay {
 fn a_remote_zone_is_read_by_transfer_and_changed_by_update() {
     let quay = with_choir(PRIMARY);
     let created = quay.run(&[&CREATE[..], &["choirhouse"]].concat()).expect(0);
-    assert!(created.contains("kept on its primary server: 5 records, serial 7"), "{created}");
+    assert!(created.contains("kept on its primary server (5 records, serial 7)"), "{created}");
     let unknown = ["zone", "create", "gullrock.example", "--account", "boatyard", "--home", "remote", "--primary", "x"];
     assert!(quay.run(&unknown).expect(4).contains("[primaries.x]"));
 
@@ -63,7 +63,10 @@ fn a_remote_zone_is_read_by_transfer_and_changed_by_update() {
     assert_eq!((&listed["zones"][0]["home"], &listed["zones"][0]["serial"]), (&"remote".into(), &13.into()));
     assert_eq!(quay.json(&["record", "list", "lanternchoir.example"], 0)["serial"], 13);
     let attached = quay.run(&["attach", "hall.lanternchoir.example", "--account", "boatyard"]);
-    assert!(attached.stdout.contains("new record hall.lanternchoir.example. 3600 IN A 192.0.2.10"), "{attached:?}");
+    assert!(
+        attached.stdout.contains("zone lanternchoir.example: hall.lanternchoir.example. 3600 IN A 192.0.2.10"),
+        "{attached:?}"
+    );
     assert_eq!(fs::read_to_string(quay.path("choir.zone")).unwrap(), CHOIR, "the server's file is the server's");
 }
 
@@ -158,7 +161,7 @@ fn an_update_is_taken_back_when_what_comes_after_it_fails() {
     quay.settle(&format!("[web]\nserver = \"nginx\"\ntest = [\"true\"]\nreload = {reload}\n"));
     fs::create_dir_all(quay.path("harbor/servers/nginx")).unwrap();
     let failed = quay.run(&["attach", "hall.lanternchoir.example", "--account", "boatyard"]).expect(5);
-    assert!(failed.contains("everything was put back as it was"), "{failed}");
+    assert!(failed.contains("everything was rolled back"), "{failed}");
     assert_eq!(lines(&quay.held("lanternchoir.example", "quay-update")), before);
     assert_eq!(quay.json(&["logbook"], 0)["entries"][0]["outcome"], "rolled back");
 }

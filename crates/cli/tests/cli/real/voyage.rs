@@ -280,7 +280,7 @@ fn an_address_has_a_certificate_of_its_own(port: &Port) {
 fn a_dns_server_that_is_down_changes_nothing(port: &mut Port) {
     port.bind = None;
     let text = port.run(&["attach", "lanternchoir.example", "--account", "bakery"]).expect(5);
-    assert!(text.contains("rndc") && text.contains("put back"), "{text}");
+    assert!(text.contains("rndc") && text.contains("rolled back"), "{text}");
     assert!(!port.path("harbor/zones/lanternchoir.example.zone").exists());
     assert!(!port.site_file("lanternchoir.example.conf").exists());
     assert!(port.web_server.is_running());
@@ -339,7 +339,7 @@ fn refused_changes_leave_the_server_running(port: &mut Port) {
     fs::write(&nonsense, "this is no configuration {\n").unwrap();
     let before = fs::read_to_string(port.site_file("crumbandtide.example.conf")).unwrap();
     let text = port.run(&["attach", "new.crumbandtide.example", "--account", "bakery"]).expect(5);
-    assert!(text.contains("zz-by-hand.conf") && text.contains("put back"), "{text}");
+    assert!(text.contains("zz-by-hand.conf") && text.contains("rolled back"), "{text}");
     assert!(!port.site_file("new.crumbandtide.example.conf").exists());
     fs::remove_file(nonsense).unwrap();
     port.openssl_verifies("crumbandtide.example");

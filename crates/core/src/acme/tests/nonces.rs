@@ -64,9 +64,9 @@ fn a_network_that_fails_is_tried_again_and_then_told() {
     let mut talk = Talk::new(None);
     for _ in 0..5 {
         talk.request();
-        talk.machine.failed("nothing listens there", talk.now);
+        talk.machine.failed("connection refused", talk.now);
     }
-    assert!(matches!(talk.refusal(), Refusal::Silent { what, .. } if what == "nothing listens there"));
+    assert!(matches!(talk.refusal(), Refusal::Silent { what, .. } if what == "connection refused"));
 }
 
 #[test]

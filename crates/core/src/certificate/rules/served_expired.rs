@@ -21,7 +21,7 @@ fn check(served: &Served, _: &Installed) -> Vec<Finding> {
     let mut findings = Vec::new();
     for facts in &served.chain {
         let message = match () {
-            () if served.seen_at >= facts.not_after => format!("{} ran out at {}", shown(facts), facts.not_after),
+            () if served.seen_at >= facts.not_after => format!("{} expired at {}", shown(facts), facts.not_after),
             () if served.seen_at < facts.not_before => {
                 format!("{} is valid from {} on", shown(facts), facts.not_before)
             }

@@ -65,7 +65,7 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
         (
             "tls-not-spoken",
             fired(|served, _| {
-                served.failed = Some("nothing listens there".into());
+                served.failed = Some("connection refused".into());
                 served.chain.clear();
             }),
         ),

@@ -24,5 +24,5 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
     let (at_parent, in_zone) = (show_seconds(parent.into()), show_seconds(zone.into()));
     let message = format!("the nameservers have a TTL of {at_parent} at the parent and of {in_zone} in the zone");
     let longest = show_seconds(parent.max(zone).into());
-    vec![TEXT.finding(picture.domain.bare(), message, format!("reckon with {longest} for a change of nameservers"))]
+    vec![TEXT.finding(picture.domain.bare(), message, format!("a nameserver change takes up to {longest} to be seen"))]
 }

@@ -26,7 +26,7 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
         .map(|seen| {
             let name = seen.name.bare();
             let message = format!("no address can be found for the nameserver {name}");
-            TEXT.finding(&name, message, format!("mend the name {name}, or give it an address record"))
+            TEXT.finding(&name, message, format!("correct the name {name}, or give it an address record"))
         })
         .collect()
 }

@@ -28,5 +28,5 @@ fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     } else {
         format!("register or renew it, with the nameservers {}", super::listed(&expected.nameservers))
     };
-    vec![TEXT.finding(&domain, format!("the zone {parent} has no delegation for {domain}"), cure)]
+    vec![TEXT.finding(&domain, format!("the zone {parent} does not delegate {domain}"), cure)]
 }

@@ -20,6 +20,6 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
     let soa = picture.authoritative_servers().find_map(|(_, server)| server.probed.soa.as_ref());
     let Some(soa) = soa.filter(|soa| !picture.delegated_names().contains(&soa.primary)) else { return vec![] };
     let message =
-        format!("the SOA record names the primary {}, which is no nameserver of the domain", soa.primary.bare());
+        format!("the SOA record names the primary {}, which is not a nameserver of the domain", soa.primary.bare());
     vec![TEXT.finding(picture.domain.bare(), message, "change the SOA record, unless the primary is hidden on purpose")]
 }

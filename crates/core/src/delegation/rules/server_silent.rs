@@ -23,7 +23,7 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
             ServerState::Silent => "did not answer in time".to_string(),
             ServerState::Unreachable { reason } => format!("cannot be reached ({reason})"),
             ServerState::Garbled { reason } => {
-                format!("sends something that is no DNS answer ({reason})")
+                format!("sends something that is not a DNS answer ({reason})")
             }
             _ => continue,
         };

@@ -23,7 +23,7 @@ pub struct CreateZone {
 pub enum ZoneOrigin {
     /// Kept here: from a template, or byte for byte from a master file.
     Here {
-        content: Option<Document>,
+        content: Option<Box<Document>>,
         files: Box<NewZoneFiles>,
     },
     /// On a primary server, where it is already.
@@ -64,7 +64,7 @@ pub fn create_zone(
     match &loaded.origin {
         ZoneOrigin::Here { content, files } => {
             let design = design_for(request, Some(owner));
-            let (content, today) = (content.clone(), serial_date(now));
+            let (content, today) = (content.as_deref().cloned(), serial_date(now));
             let wanted = NewZone { domain, account, design: &design, content, today };
             let (changes, document) = new_zone(&wanted, files, settings, layout)?;
             plan.set.changes.extend(changes);

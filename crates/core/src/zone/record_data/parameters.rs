@@ -110,7 +110,7 @@ fn items(value: &[u8]) -> Vec<Vec<u8>> {
 }
 
 fn value_to_wire(number: u16, name: &str, value: Option<&str>) -> Result<Vec<u8>, String> {
-    let wrong = |value: &str| format!("`{}` is no value for {name}", text::shortened(value));
+    let wrong = |value: &str| format!("`{}` is not a value for {name}", text::shortened(value));
     if number == 2 {
         return match value {
             None | Some("") => Ok(vec![]),

@@ -11,7 +11,7 @@ const TEXT: RuleText = RuleText {
     severity: Severity::Risk,
     what: "An SRV, SVCB or HTTPS record names a host of this zone that has no address, or an alias where none may stand.",
     why: "Programs that look the service up find a host that they cannot reach. A missing final dot is the usual reason.",
-    cure: "Give the host an address record, or mend its name. For SRV, name the host itself and not an alias.",
+    cure: "Give the host an address record, or correct its name. For SRV, name the host itself and not an alias.",
     source: "RFC 2782, RFC 9460 section 2.4.2",
 };
 

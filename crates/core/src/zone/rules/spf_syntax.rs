@@ -40,7 +40,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         };
         if let Err(what) = judge_terms(terms) {
             let name = record.owner.bare();
-            findings.push(TEXT.finding(&name, format!("the SPF policy of {name}: {what}"), "mend that term"));
+            findings.push(TEXT.finding(&name, format!("the SPF policy of {name}: {what}"), "correct that term"));
         }
     }
     findings
@@ -66,7 +66,7 @@ fn judge_terms(terms: &str) -> Result<(), String> {
             None => (bare, ""),
         };
         let known = MECHANISMS.iter().find(|(mechanism, _)| *mechanism == name);
-        let (_, costs) = known.ok_or_else(|| format!("`{term}` is no mechanism"))?;
+        let (_, costs) = known.ok_or_else(|| format!("`{term}` is not a mechanism"))?;
         look_ups += u32::from(*costs);
         let sound = match name {
             "ip4" => is_network::<std::net::Ipv4Addr>(value, 32),
