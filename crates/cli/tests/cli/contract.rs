@@ -311,7 +311,8 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "revoked_until",
             "successor",
             "followed",
-            "services"
+            "services",
+            "change"
         ])
     );
     let tended = coast.json(&["tend"], 0);

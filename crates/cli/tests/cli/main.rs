@@ -13,6 +13,7 @@ mod contract;
 mod delegations;
 mod demands;
 mod demo;
+mod dry_runs;
 mod floors;
 mod former;
 mod issuing;

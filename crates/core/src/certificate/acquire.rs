@@ -169,7 +169,7 @@ pub fn keep_request(
     let folder = layout.requests().join(site.main().as_str()).join(stamp);
     let mut plan = Plan::new(format!("certificate request {}", site.main()));
     plan.set.file(FileWrite::new(folder.join("key.pem"), None, key_pem, 0o600, Purpose::Key));
-    plan.set.file(FileWrite::new(folder.join("request.pem"), None, request_pem, 0o600, Purpose::Loose));
+    plan.set.file(FileWrite::new(folder.join("request.pem"), None, request_pem, 0o600, Purpose::Request));
     plan.remark(CertificateRemark::Requested { names, folder });
     plan
 }

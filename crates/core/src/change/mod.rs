@@ -106,6 +106,8 @@ pub enum Purpose {
     ZoneList,
     /// A file outside the harbor: no server has to hear of it.
     Loose,
+    /// A certificate request: made for a new key each time, so that a dry run has nothing to show of it.
+    Request,
     Chain,
     Key,
 }

@@ -52,7 +52,7 @@ impl ChangeSet {
                 Purpose::ZoneFile { zone } if write.before_hash.is_none() => needs.new_zones.push(zone.clone()),
                 Purpose::ZoneFile { zone } => needs.zones.push(zone.clone()),
                 // The site file that names them brings the reload.
-                Purpose::Chain | Purpose::Key | Purpose::Loose => {}
+                Purpose::Chain | Purpose::Key | Purpose::Request | Purpose::Loose => {}
             }
         }
         needs

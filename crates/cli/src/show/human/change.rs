@@ -61,7 +61,7 @@ fn sentence(text: &str) -> String {
 /// From this size on, in bytes, files are taken to differ in a few places.
 const LARGE: usize = 1 << 18;
 
-/// The files as a unified diff. Keys are never shown.
+/// The files as a unified diff. Keys are never shown, nor what is made for a new one each time.
 pub fn diff(set: &ChangeSet) -> String {
     let mut text = String::new();
     for change in &set.changes {
@@ -73,7 +73,7 @@ pub fn diff(set: &ChangeSet) -> String {
             }
             _ => continue,
         };
-        if matches!(write.purpose, Purpose::Key | Purpose::Chain) {
+        if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Request) {
             continue;
         }
         let before = String::from_utf8_lossy(write.before.as_deref().unwrap_or_default()).into_owned();
