@@ -25,6 +25,7 @@ pub struct Args {
 #[derive(Debug, Subcommand)]
 pub enum Command {
     Init(commands::init::Init),
+    #[cfg(feature = "demo")]
     Demo(commands::demo::Demo),
     /// Customers and their homes.
     #[command(subcommand)]

@@ -12,11 +12,14 @@ mod detaching;
 mod duration;
 mod error;
 mod events;
+mod files;
+mod judging;
 mod network;
 mod options;
 mod run;
 mod settings;
 mod show;
+mod usage;
 
 use std::process::ExitCode;
 
@@ -27,7 +30,10 @@ use clap::Parser;
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
-    let args = args::Args::parse();
+    let args = match args::Args::try_parse() {
+        Ok(args) => args,
+        Err(parsed) => return usage::print(&parsed, std::env::args_os()),
+    };
     let context = run::Context::new(&args.common);
     let result = commands::dispatch(&args.command, &context);
     context.progress.pause();

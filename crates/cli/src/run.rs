@@ -5,7 +5,7 @@ use std::io::{BufRead, IsTerminal, Write};
 use std::path::PathBuf;
 use std::time::Duration;
 
-use brightharbor_core::change::{Consent, InventoryChange, Plan};
+use brightharbor_core::change::{Consent, Plan};
 use brightharbor_core::harbor::Settings;
 use brightharbor_io::door::{self, Door, Manner};
 use brightharbor_io::harbor::Harbor;
@@ -189,11 +189,7 @@ impl Carried {
 /// A reload takes its time: asks, for a few seconds at most, until a site of the plan is served as it is now. One reload
 /// serves all sites, so that one of them is enough.
 pub async fn until_served(context: &Context, carried: &Carried) -> Result<(), Error> {
-    let after = carried.plan.set.inventory_changes().find_map(|change| match change {
-        InventoryChange::ReplaceSite { after, .. } => Some(after),
-        _ => None,
-    });
-    if let (Some(site), Some(_)) = (after, carried.entry) {
+    if let (Some(site), Some(_)) = (carried.plan.changed_site(), carried.entry) {
         await_fingerprint(&context.open()?.settings, site, carried.took).await;
     }
     Ok(())

@@ -5,11 +5,12 @@ use std::path::Path;
 use brightharbor_core::harbor::{Layout, Settings};
 
 use crate::error::{Error, Exit};
+use crate::files;
 
 /// The settings of the harbor at `root`.
 pub fn read(root: &Path) -> Result<Settings, Error> {
     let path = Layout::new(root).settings();
-    let text = std::fs::read_to_string(&path).map_err(|error| match error.kind() {
+    let text = files::read_text(&path).map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => {
             Error::new(Exit::WrongUse, "no-harbor", format!("no harbor at {}", root.display()))
                 .advice("create one with `brightharbor init`, or name another with --harbor or BRIGHTHARBOR")

@@ -1,5 +1,7 @@
 //! How soon the binary starts. A test binary of its own: what is measured in milliseconds cannot run beside others.
 
+#![allow(clippy::unwrap_used)]
+
 #[path = "cli/coast.rs"]
 #[expect(dead_code, reason = "only some of it is needed here")]
 mod coast;

@@ -3,6 +3,8 @@
 //! What grows with a harbor is what the decision reads: the part of the zone list that the new zone goes into. It is
 //! as long here as it would be.
 
+#![allow(clippy::unwrap_used)]
+
 use std::hint::black_box;
 
 use brightharbor_core::account::{Account, AccountName};

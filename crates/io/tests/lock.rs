@@ -1,5 +1,7 @@
 //! The harbor's lock, in a process of its own: one that starts others at the same moment would hold it through them.
 
+#![allow(clippy::unwrap_used)]
+
 use std::time::Duration;
 
 use brightharbor_io::carry_out::take_lock;

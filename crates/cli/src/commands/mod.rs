@@ -5,6 +5,7 @@ pub mod attach;
 pub mod ca;
 pub mod certificate;
 pub mod delegation;
+#[cfg(feature = "demo")]
 pub mod demo;
 pub mod detach;
 pub mod explain;
@@ -37,6 +38,7 @@ pub type Report = Result<Box<dyn Shown>, Error>;
 pub fn dispatch(command: &Command, context: &Context) -> Report {
     match command {
         Command::Init(init) => init::run(init, context),
+        #[cfg(feature = "demo")]
         Command::Demo(demo) => demo::run(demo, context),
         Command::Account(account::Account::Add(add)) => account::add::run(add, context),
         Command::Account(account::Account::List(list)) => account::list::run(list, context),

@@ -3,6 +3,8 @@
 //! `coast` is a harbor in the miniature internet of the stand-ins; `real` drives nginx, Apache httpd, BIND and the
 //! test CA of the `pebble` package, and fails where one of them is missing.
 
+#![allow(clippy::unwrap_used)]
+
 mod accounts;
 mod attaching;
 mod before_orders;
@@ -28,5 +30,6 @@ mod revoking;
 mod services;
 mod silent_ca;
 mod sites;
+mod structure;
 mod voyage;
 mod zones;

@@ -26,7 +26,7 @@ pub struct RemoveLoaded {
 }
 
 /// Decides about the account itself and about zones that are left to another one. Its sites, and zones that go, are
-/// decided on top of this by `site::detach` and `zone::remove_zone`.
+/// decided before this by `site::detach` and `zone::remove_zone`: the account goes last.
 pub fn remove_account(request: &RemoveAccount, loaded: &RemoveLoaded) -> Result<Plan, AccountRefusal> {
     let RemoveLoaded { account, sold, sites, zones, heir_is_there } = loaded;
     if let Some(first) = sold.first() {
@@ -52,6 +52,7 @@ pub fn remove_account(request: &RemoveAccount, loaded: &RemoveLoaded) -> Result<
             plan.set.inventory(InventoryChange::ReplaceZone { before: zone.clone(), after });
         }
     }
+    plan.set.inventory(InventoryChange::RemoveAccount(account.clone()));
     Ok(plan)
 }
 
@@ -106,6 +107,8 @@ mod tests {
         let refused = remove_account(&request(true, Some("choir")), &nobody).unwrap_err();
         assert_eq!(refused, AccountRefusal::Unknown(account("choir").name));
         // Without an heir its zones are for `remove_zone`.
-        assert!(remove_account(&request(true, None), &loaded()).unwrap().is_empty());
+        let alone = remove_account(&request(true, None), &loaded()).unwrap();
+        let removed: Vec<&InventoryChange> = alone.set.inventory_changes().collect();
+        assert_eq!(removed, [&InventoryChange::RemoveAccount(account("bakery"))]);
     }
 }

@@ -88,6 +88,11 @@ impl Revocation {
     }
 }
 
+/// Whether, after what [`Revocation::tell`] gave, the site goes on with the very certificate, since it has no other.
+pub fn is_still_shown(told: &Plan) -> bool {
+    told.set.inventory_changes().any(|change| matches!(change, InventoryChange::RecordCertificate(_)))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

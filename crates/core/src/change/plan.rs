@@ -3,7 +3,8 @@
 //! Every changing command has a `decide` function in its topic's folder that gives one. The words for people are made
 //! where it is shown; carrying it out is for `brightharbor-io`.
 
-use super::{Change, ChangeSet, Consent, Remark};
+use super::{Change, ChangeSet, Consent, InventoryChange, Remark};
+use crate::site::Site;
 
 /// The changes, what is worth telling about them, and what somebody has to consent to first.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,6 +40,14 @@ impl Plan {
 
     pub fn change(&mut self, change: Change) {
         self.set.changes.push(change);
+    }
+
+    /// A site of it as it will be from then on, if one changes.
+    pub fn changed_site(&self) -> Option<&Site> {
+        self.set.inventory_changes().find_map(|change| match change {
+            InventoryChange::ReplaceSite { after, .. } => Some(after),
+            _ => None,
+        })
     }
 
     /// Takes over what was decided on top of this plan.

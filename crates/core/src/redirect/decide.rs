@@ -224,6 +224,12 @@ mod tests {
     }
 
     #[test]
+    fn the_last_day_is_the_one_before_the_moment_it_ends() {
+        let with = added(&site("gullrock.example"), "gullrock.example/old");
+        assert_eq!(with.rules.redirects[0].last_day().unwrap().to_string(), "2026-12-24");
+    }
+
+    #[test]
     fn the_sites_on_a_visitors_way_are_asked_for_one_by_one() {
         let request = request(Sources::One(source("gullrock.example/old")), "https://quay.example/boats");
         let mut loaded = AddRedirectsLoaded { sites: vec![(site("gullrock.example"), None)], ..Default::default() };

@@ -4,6 +4,8 @@
 use std::fmt;
 
 use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 use url::Url;
 
@@ -24,6 +26,14 @@ pub struct Redirect {
     /// Removed by `tend` from then on.
     #[serde(default)]
     pub until: Option<Timestamp>,
+}
+
+impl Redirect {
+    /// The last day on which it holds, in UTC.
+    pub fn last_day(&self) -> Option<Date> {
+        let end = self.until?.to_zoned(TimeZone::UTC).date();
+        Some(end.yesterday().unwrap_or(end))
+    }
 }
 
 /// From where: a hostname, and a path on it.

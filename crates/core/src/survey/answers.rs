@@ -30,7 +30,7 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
                         true => "; does its main file include the harbor's? See `brightharbor init --check`",
                         false => "",
                     };
-                    let because = format!("{address} another site responds ({status}){hint}");
+                    let because = format!("{address} answers with another site ({status}){hint}");
                     return link(LinkState::Broken, because).turn(turn(seen, address.ip()));
                 }
             },

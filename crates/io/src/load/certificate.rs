@@ -45,6 +45,11 @@ pub fn chain_and_key(files: &CertificateFiles) -> Result<(String, Zeroizing<Stri
     Ok((read(files.chain())?, Zeroizing::new(read(files.key())?)))
 }
 
+/// The chain of an installed certificate, if it can be read.
+pub fn installed_chain(files: &CertificateFiles) -> Option<Vec<u8>> {
+    std::fs::read(files.chain()).ok()
+}
+
 /// What a service has, and what the site of its hostname has.
 pub fn service_seen(overlay: &Overlay<'_>, service: &Service, now: Timestamp) -> Result<ServiceSeen, LoadError> {
     let site = overlay.site_of(&service.hostname)?;

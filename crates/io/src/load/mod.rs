@@ -12,7 +12,7 @@ mod zone;
 
 pub use account::{add_account, change_account, find_account, remove_account};
 pub use attach::{attach, new_zone_files};
-pub use certificate::{chain_and_key, demands, receiving, service_seen, waiting_keys};
+pub use certificate::{chain_and_key, demands, installed_chain, receiving, service_seen, waiting_keys};
 pub use detach::{Leaving, detach, leaving, zone_removal};
 pub use nameserver::{change_set, known_set, member_zones};
 pub use redirect::{add_redirects, site_of_source, sites_with_files};

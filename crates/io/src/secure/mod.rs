@@ -19,7 +19,7 @@ use brightharbor_core::certificate::securing::{
     Course, Present, Readied, Refused, SecureOutcome, Secured, Stage, Wanted, install_arrived, remember,
     settle_verified, title,
 };
-use brightharbor_core::change::{InventoryChange, Plan};
+use brightharbor_core::change::Plan;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::Site;
 use futures_util::{StreamExt, stream};
@@ -249,11 +249,7 @@ async fn apply_some(
         course.applied(harbor.store.certificate_of(course.site.main())?)?;
     }
     // One reload serves all, so that one site is enough to see that it is over.
-    let after = changed.plan.set.inventory_changes().find_map(|change| match change {
-        InventoryChange::ReplaceSite { after, .. } => Some(after),
-        _ => None,
-    });
-    if let (Some(site), Some(_)) = (after, changed.entry) {
+    if let (Some(site), Some(_)) = (changed.plan.changed_site(), changed.entry) {
         await_fingerprint(&harbor.settings, site, changed.took).await;
     }
     Ok(())

@@ -2,8 +2,8 @@
 //! `certificate revoke`, and by `tend` for what could not be done then.
 
 use brightharbor_core::certificate::Revocation;
+use brightharbor_core::certificate::revocation::is_still_shown;
 use brightharbor_core::certificate::securing::{Secured, Wanted};
-use brightharbor_core::change::InventoryChange;
 use brightharbor_core::site::Site;
 
 use super::error::StillHas;
@@ -23,10 +23,8 @@ pub struct Revoked {
 }
 
 impl Revoked {
-    /// Whether the site goes on with the very certificate, since it has no other.
     pub fn is_still_shown(&self) -> bool {
-        let recorded = |change: &InventoryChange| matches!(change, InventoryChange::RecordCertificate(_));
-        self.changed.plan.set.inventory_changes().any(recorded)
+        is_still_shown(&self.changed.plan)
     }
 }
 

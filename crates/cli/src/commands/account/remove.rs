@@ -1,7 +1,7 @@
 //! `account remove`: an account goes, with its sites and zones if that is said; nothing in a home is deleted.
 
 use brightharbor_core::account::{Account, AccountRefusal, RemoveAccount, remove_account};
-use brightharbor_core::change::{InventoryChange, Plan};
+use brightharbor_core::change::Plan;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::SiteRefusal;
 use brightharbor_core::zone::Zone;
@@ -78,7 +78,6 @@ async fn decide(
     // What becomes of the account itself comes last in the inventory, and first in words.
     let remarks = std::mem::take(&mut plan.remarks);
     plan.extend(of_account);
-    plan.set.inventory(InventoryChange::RemoveAccount(account));
     plan.remarks.extend(remarks);
     Ok(plan)
 }

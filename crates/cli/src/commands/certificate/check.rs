@@ -9,6 +9,7 @@ use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Hostname;
 use brightharbor_io::dns::resolve_all;
 use brightharbor_io::harbor::Harbor;
+use brightharbor_io::load;
 use brightharbor_io::probe::look_at_served;
 use brightharbor_io::survey::resolvers;
 use brightharbor_io::trust::{self, Roots};
@@ -137,7 +138,7 @@ async fn look_at_host(
 fn installed(harbor: Option<&Harbor>, host: &str) -> Result<Installed, Error> {
     let (Some(harbor), Ok(name)) = (harbor, Hostname::parse_host(host)) else { return Ok(Installed::default()) };
     let Some(site) = harbor.store.site_of(&name)? else { return Ok(Installed::default()) };
-    let pem = site.certificate.and_then(|files| std::fs::read(files.chain()).ok());
+    let pem = site.certificate.and_then(|files| load::installed_chain(&files));
     let leaf = pem.and_then(|pem| read_chain(&pem).ok()).map(|chain| chain[0].der.clone());
     Ok(Installed { leaf, beside: site.hostnames })
 }

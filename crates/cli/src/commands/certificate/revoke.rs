@@ -1,10 +1,9 @@
 //! `certificate revoke`: tells the CA that a certificate must not be trusted any more, once a new one is in its place.
 
 use brightharbor_core::acme::RevocationReason;
-use brightharbor_core::certificate::revocation::wanted;
+use brightharbor_core::certificate::revocation::{is_still_shown, wanted};
 use brightharbor_core::certificate::securing::Secured;
 use brightharbor_core::certificate::{CertificateRemark, Revocation};
-use brightharbor_core::change::InventoryChange;
 use brightharbor_io::acme::has_account;
 use brightharbor_io::secure::{Revoked, carry_through};
 use clap::{Args, ValueEnum};
@@ -133,10 +132,8 @@ impl From<Revoked> for Shows {
 }
 
 impl Shows {
-    /// Whether the site goes on with the very certificate, since it has no other.
     fn is_still_shown(&self) -> bool {
-        let recorded = |change: &InventoryChange| matches!(change, InventoryChange::RecordCertificate(_));
-        self.carried.plan.set.inventory_changes().any(recorded)
+        is_still_shown(&self.carried.plan)
     }
 }
 

@@ -7,6 +7,7 @@ use brightharbor_core::name::Hostname;
 use brightharbor_core::site::{Site, SiteKind};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::service_has;
+use brightharbor_io::load;
 use jiff::Timestamp;
 
 use crate::error::Error;
@@ -48,7 +49,7 @@ fn served_at(harbor: &Harbor, site: &Site, certificate: &Certificate) -> Vec<Str
     let web = (certificate.state != CertificateState::Installed).then(|| settings.web.server.word().to_string());
     let services = settings.services.iter().filter(|(_, service)| site.hostnames.contains(&service.hostname));
     let has_it = |(name, service): (&String, &Service)| {
-        let chain = std::fs::read(certificate.files.chain()).ok()?;
+        let chain = load::installed_chain(&certificate.files)?;
         service_has(service, &chain).then(|| name.clone())
     };
     web.into_iter().chain(services.filter_map(has_it)).collect()

@@ -7,6 +7,7 @@ use clap::Args;
 use zeroize::Zeroizing;
 
 use crate::error::Error;
+use crate::files;
 
 #[derive(Debug, Clone, Args)]
 pub struct UnlockOptions {
@@ -18,9 +19,7 @@ pub struct UnlockOptions {
 impl UnlockOptions {
     pub fn password(&self) -> Result<Option<Zeroizing<String>>, Error> {
         let Some(path) = &self.password_file else { return Ok(None) };
-        let text = std::fs::read_to_string(path).map(Zeroizing::new).map_err(|error| {
-            Error::wrong_use(format!("{}: {error}", path.display())).advice("give a file with the password in it")
-        })?;
+        let text = Zeroizing::new(files::given_text(path, "give a file with the password in it")?);
         Ok(Some(Zeroizing::new(text.lines().next().unwrap_or_default().to_string())))
     }
 }
@@ -28,9 +27,7 @@ impl UnlockOptions {
 /// Everything that a file holds.
 pub fn read_pieces(path: &Path, password: Option<&str>) -> Result<Vec<Piece>, Error> {
     let shown = path.display();
-    let bytes = std::fs::read(path).map(Zeroizing::new).map_err(|error| {
-        Error::wrong_use(format!("{shown}: {error}")).advice("give files that are there, as the seller sent them")
-    })?;
+    let bytes = files::given_secret(path, "give files that are there, as the seller sent them")?;
     pieces(&bytes, password).map_err(|error| {
         let inner = match &error {
             PieceError::Within { error, .. } => error,

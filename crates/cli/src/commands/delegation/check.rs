@@ -1,32 +1,28 @@
 //! `delegation check`: from the root servers to the parent and to every nameserver, for one domain or for thousands.
 //! Works without a harbor too, and on what was saved before without a network.
 
-use std::collections::{BTreeMap, HashMap};
-use std::fs::File;
-use std::io::{BufRead, BufReader, BufWriter, Read, Write};
+use std::collections::BTreeMap;
+use std::io::{BufRead, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use brightharbor_core::delegation::rules::{Expected, judge};
-use brightharbor_core::delegation::{MOST_BYTES, Picture, SavedWalk, Verdict};
-use brightharbor_core::finding::Finding;
+use brightharbor_core::delegation::{MOST_BYTES, SavedWalk};
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_io::clock;
 use brightharbor_io::dns::Walker;
 use clap::Args;
 use futures_util::StreamExt;
 use futures_util::stream::FuturesUnordered;
-use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
 use super::chosen::{Chosen, ChosenOptions};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
+use crate::files;
+use crate::judging::{Checked, Judge, exit_of};
 use crate::network::{Network, NetworkOptions};
 use crate::run::{Context, runtime_for_many};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
-use brightharbor_io::look::expected;
 
 /// Check who answers for domains: the parent's delegation, glue, keys, and whether each nameserver answers as it should.
 #[derive(Debug, Args)]
@@ -49,8 +45,6 @@ pub struct Check {
 
 /// Domains that are walked for at once.
 const AT_ONCE: usize = 128;
-/// Changes longer ago than this explain nothing any more.
-const LOOKED_BACK: SignedDuration = SignedDuration::from_hours(24 * 7);
 
 pub fn run(args: &Check, context: &Context) -> Report {
     let network = args.network.network(context)?;
@@ -72,44 +66,6 @@ pub fn run(args: &Check, context: &Context) -> Report {
     Ok(Box::new(CheckReport { said: chosen.said, checked, asked }))
 }
 
-/// What pictures are judged by.
-pub struct Judge<'a> {
-    network: &'a Network,
-    expect: &'a [DnsName],
-    changed: HashMap<Hostname, Timestamp>,
-}
-
-/// One domain, judged.
-pub struct Checked {
-    pub picture: Picture,
-    pub findings: Vec<Finding>,
-    pub wanted: Expected,
-    pub verdict: Verdict,
-}
-
-impl<'a> Judge<'a> {
-    pub fn new(network: &'a Network, expect: &'a [DnsName]) -> Result<Self, Error> {
-        let since = clock::now().checked_sub(LOOKED_BACK).unwrap_or(Timestamp::UNIX_EPOCH);
-        let changed = network.harbor.as_ref().map(|harbor| harbor.store.zones_changed_since(since)).transpose()?;
-        Ok(Self { network, expect, changed: changed.unwrap_or_default() })
-    }
-
-    pub fn judge(&self, picture: Picture) -> Result<Checked, Error> {
-        let domain = Hostname::parse(&picture.domain.bare()).ok();
-        let mut wanted = match (&self.network.harbor, &domain) {
-            (Some(harbor), Some(domain)) => expected(harbor, domain)?,
-            _ => Expected::default(),
-        };
-        wanted.changed_at = domain.as_ref().and_then(|domain| self.changed.get(domain)).copied();
-        if !self.expect.is_empty() {
-            wanted.nameservers = self.expect.to_vec();
-        }
-        let findings = judge(&picture, &wanted);
-        let verdict = Verdict::of(&picture, &findings);
-        Ok(Checked { picture, findings, wanted, verdict })
-    }
-}
-
 async fn walk_all(
     args: &Check,
     domains: &[Hostname],
@@ -118,7 +74,7 @@ async fn walk_all(
     context: &Context,
 ) -> Result<(Vec<Checked>, usize), Error> {
     let walker = Arc::new(Walker::new(args.network.per_server).await);
-    let mut save = args.save.as_deref().map(create).transpose()?;
+    let mut save = args.save.as_deref().map(files::create).transpose()?;
     let saving = save.is_some();
     let mut checked = Vec::with_capacity(domains.len());
     let count = domains.len();
@@ -145,7 +101,7 @@ async fn walk_all(
             })?;
             context.progress.counted("domains checked", checked.len(), count);
             if let (Some((path, file)), Some(seen)) = (&mut save, seen) {
-                writeln!(file, "{}", seen.line()).map_err(|error| unwritable(path, &error))?;
+                writeln!(file, "{}", seen.line()).map_err(|error| files::unwritable(path, &error))?;
             }
             checked.push((number, judge.judge(picture)?));
         }
@@ -153,24 +109,9 @@ async fn walk_all(
     checked.sort_by_key(|(number, _)| *number);
     let checked = checked.into_iter().map(|(_, one)| one).collect();
     if let Some((path, mut file)) = save {
-        file.flush().map_err(|error| unwritable(&path, &error))?;
+        file.flush().map_err(|error| files::unwritable(&path, &error))?;
     }
     Ok((checked, walker.asked()))
-}
-
-fn create(path: &Path) -> Result<(PathBuf, BufWriter<File>), Error> {
-    match File::create_new(path) {
-        Ok(file) => Ok((path.to_path_buf(), BufWriter::new(file))),
-        Err(error) => Err(unwritable(path, &error)),
-    }
-}
-
-fn unwritable(path: &Path, error: &std::io::Error) -> Error {
-    let advice = match error.kind() {
-        std::io::ErrorKind::AlreadyExists => "give another file: what was saved before is never overwritten",
-        _ => "see that the folder is there, that you may write to it, and that its disk has room",
-    };
-    Error::refused("save", format!("{}: {error}", path.display())).advice(advice)
 }
 
 /// Judges what a file holds; of the chosen domains, or of all.
@@ -179,8 +120,7 @@ fn judge_saved(path: &Path, chosen: &Chosen, judge: &Judge<'_>) -> Result<Vec<Ch
         Error::wrong_use(format!("{}:{line}: {why}", path.display()))
             .advice("give a file that `delegation check --save` has written")
     };
-    let file = File::open(path).map_err(|error| unreadable(0, error.to_string()))?;
-    let mut reader = BufReader::new(file);
+    let mut reader = files::open(path).map_err(|error| unreadable(0, error.to_string()))?;
     let mut checked = Vec::new();
     for number in 1.. {
         let mut line = String::new();
@@ -224,48 +164,11 @@ impl Shown for CheckReport {
             "command": "delegation check",
             "verdicts": counts,
             "questions_asked": self.asked,
-            "domains": self.checked.iter().map(document).collect::<Vec<_>>(),
+            "domains": self.checked.iter().map(json::DelegationDocument::from).collect::<Vec<_>>(),
         })
     }
 
     fn exit(&self) -> Exit {
         exit_of(&self.checked)
     }
-}
-
-/// A fault before waiting, and waiting before all is well.
-pub fn exit_of(checked: &[Checked]) -> Exit {
-    match checked {
-        checked if checked.iter().any(|one| one.verdict.is_fault()) => Exit::Fault,
-        checked if checked.iter().any(|one| matches!(one.verdict, Verdict::Waiting(_))) => Exit::Waits,
-        _ => Exit::Done,
-    }
-}
-
-pub fn document(one: &Checked) -> Value {
-    use brightharbor_core::delegation::{Registered, compare};
-    let registered = match &one.picture.registered {
-        Registered::Yes => json!(true),
-        Registered::No => json!(false),
-        Registered::Unknown(_) => Value::Null,
-    };
-    json!({
-        "domain": one.picture.domain.bare(),
-        "verdict": one.verdict.word(),
-        "registered": registered,
-        "parent": one.picture.parent_zone.to_string(),
-        "delegated_to": one.picture.delegated_names().iter().map(DnsName::bare).collect::<Vec<_>>(),
-        "expected": one.wanted.nameservers.iter().map(DnsName::bare).collect::<Vec<_>>(),
-        "ds": one.picture.ds.iter().map(|ds| ds.text()).collect::<Vec<_>>(),
-        "findings": one.findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
-        "nameservers": json::nameservers(&one.picture),
-        "comparison": compare(&one.picture, &one.wanted.nameservers).into_iter().map(|line| json!({
-            "what": line.what,
-            "parent": line.parent,
-            "zone": line.zone,
-            "servers": line.servers,
-        })).collect::<Vec<_>>(),
-        "questions": one.picture.questions,
-        "seen_at": one.picture.seen_at.map(|at| at.to_string()),
-    })
 }

@@ -8,6 +8,7 @@ use clap::Args;
 
 use crate::commands::{find_account, hostname};
 use crate::error::Error;
+use crate::files;
 
 #[derive(Debug, Clone, Args)]
 pub struct ChosenOptions {
@@ -57,9 +58,7 @@ impl ChosenOptions {
         }
         if let Some(path) = &self.from_file {
             let shown = path.display();
-            let text = std::fs::read_to_string(path).map_err(|error| {
-                Error::wrong_use(format!("{shown}: {error}")).advice("give a text file with one domain a line")
-            })?;
+            let text = files::given_text(path, "give a text file with one domain a line")?;
             for (number, line) in text.lines().enumerate() {
                 let line = line.split('#').next().unwrap_or_default().trim();
                 if line.is_empty() {

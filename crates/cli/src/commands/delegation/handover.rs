@@ -9,9 +9,10 @@ use brightharbor_io::dns::{Walker, ask};
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::check::Judge;
 use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
+use crate::files;
+use crate::judging::Judge;
 use crate::network::{Network, NetworkOptions};
 use crate::run::Context;
 use crate::show::Shown;
@@ -62,9 +63,7 @@ pub fn run(args: &HandoverArguments, context: &Context) -> Report {
     }
     if let Some(path) = &args.html {
         let page = worded(&made, &expected, ttl, args.lang, Form::Html);
-        std::fs::write(path, page).map_err(|error| {
-            Error::refused("save", format!("{}: {error}", path.display())).advice("see that its folder is there")
-        })?;
+        files::save(path, &page)?;
     }
     let text = worded(&made, &expected, ttl, args.lang, Form::Text);
     Ok(Box::new(Handed { made, text, html: args.html.clone() }))

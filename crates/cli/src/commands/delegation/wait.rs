@@ -11,15 +11,15 @@ use futures_util::{StreamExt, stream};
 use serde_json::{Value, json};
 use tokio::time::{Instant, sleep};
 
-use super::check::{Checked, Judge, document};
 use super::chosen::ChosenOptions;
 use crate::commands::Report;
 use crate::duration::parse_duration;
 use crate::error::{Error, Exit};
+use crate::judging::{Checked, Judge};
 use crate::network::{Network, NetworkOptions};
 use crate::run::Context;
 use crate::show::human::{self, Page, when};
-use crate::show::{Shown, counted};
+use crate::show::{Shown, counted, json};
 
 /// Wait until domains are delegated as they should be. Ends with 0 when they are, with 3 when the time is over.
 #[derive(Debug, Args)]
@@ -114,7 +114,7 @@ impl Shown for Waited {
     }
 
     fn json(&self) -> Value {
-        json!({ "command": "delegation wait", "domains": self.checked.iter().map(document).collect::<Vec<_>>() })
+        json!({ "command": "delegation wait", "domains": self.checked.iter().map(json::DelegationDocument::from).collect::<Vec<_>>() })
     }
 
     fn exit(&self) -> Exit {

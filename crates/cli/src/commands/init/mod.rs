@@ -20,6 +20,7 @@ use self::discover::{ServerChoice, discover, settings_text};
 use self::inclusion::{Inclusion, all_in_effect, inclusions, inclusions_json, show_inclusions};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
+use crate::files;
 use crate::run::Context;
 use crate::settings;
 use crate::show::Shown;
@@ -61,22 +62,18 @@ pub fn run(args: &Init, context: &Context) -> Report {
         let message = format!("a harbor already exists at {}", context.root.display());
         return Err(Error::refused("harbor-exists", message).advice("check it: brightharbor init --check"));
     }
-    let (settings, found) = match &args.settings {
+    let (settings, found, text) = match &args.settings {
         Some(file) => {
-            let text = std::fs::read_to_string(file)
-                .map_err(|error| Error::wrong_use(format!("{}: {error}", file.display())))?;
-            (settings::parse(&text, file)?, vec![format!("settings taken from {}", file.display())])
+            let text = files::given_text(file, "give a file like harbor.toml; docs/settings.md explains every key")?;
+            (settings::parse(&text, file)?, vec![format!("settings taken from {}", file.display())], text)
         }
         None => {
             let (mut settings, found) = discover(&args.servers)?;
             settings.host.addresses = args.addresses.clone();
             settings.host.nameservers = args.nameservers.clone();
-            (settings, found)
+            let text = settings_text(&settings)?;
+            (settings, found, text)
         }
-    };
-    let text = match &args.settings {
-        Some(file) => std::fs::read_to_string(file).map_err(|error| Error::wrong_use(error.to_string()))?,
-        None => settings_text(&settings)?,
     };
     let mut report = Laid { root: context.root.clone(), found, settings, text, done: false, checked: vec![] };
     if !args.dry_run {

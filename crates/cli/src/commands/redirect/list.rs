@@ -56,12 +56,6 @@ struct Redirects {
     rows: Vec<(AccountName, Redirect)>,
 }
 
-/// The last day on which it holds.
-pub(super) fn last_day(redirect: &Redirect) -> Option<String> {
-    let end = redirect.until?.to_zoned(jiff::tz::TimeZone::UTC);
-    Some(end.date().yesterday().unwrap_or(end.date()).to_string())
-}
-
 impl Shown for Redirects {
     fn human(&self, page: &mut Page) {
         if self.rows.is_empty() {
@@ -74,7 +68,7 @@ impl Shown for Redirects {
                 source_words(redirect),
                 format!("{target}{rest}"),
                 redirect.status.to_string(),
-                last_day(redirect).unwrap_or_default(),
+                redirect.last_day().map(|day| day.to_string()).unwrap_or_default(),
             ]
         };
         table(page, &["source", "target", "status", "until"], self.rows.iter().map(row).collect());
@@ -91,7 +85,7 @@ impl Shown for Redirects {
                 "target": redirect.target.text(),
                 "status": redirect.status,
                 "keep_path": redirect.keep_path,
-                "until": last_day(redirect),
+                "until": redirect.last_day().map(|day| day.to_string()),
             })
         };
         json!({ "command": "redirect list", "redirects": self.rows.iter().map(row).collect::<Vec<_>>() })

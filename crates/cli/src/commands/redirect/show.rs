@@ -5,7 +5,6 @@ use brightharbor_core::render::redirect_rule;
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::list::last_day;
 use super::{named, site_of_source};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
@@ -48,7 +47,7 @@ impl Shown for ShownRedirects {
             let rest = if redirect.keep_path { ", with the rest of the path and the query" } else { "" };
             page.heading(&format!("{} -> {}{rest}", source_words(redirect), redirect.target.text()));
             page.line(&format!("  status  {}", redirect.status));
-            if let Some(day) = last_day(redirect) {
+            if let Some(day) = redirect.last_day() {
                 page.line(&format!("  until   {day}"));
             }
             if let Some(rule) = rule {
@@ -65,7 +64,7 @@ impl Shown for ShownRedirects {
                 "target": redirect.target.text(),
                 "status": redirect.status,
                 "keep_path": redirect.keep_path,
-                "until": last_day(redirect),
+                "until": redirect.last_day().map(|day| day.to_string()),
                 "rule": rule,
             })
         };

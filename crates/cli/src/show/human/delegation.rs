@@ -8,7 +8,7 @@ use brightharbor_io::clock;
 use super::Page;
 use super::lists::table;
 use super::page::when;
-use crate::commands::delegation::check::Checked;
+use crate::judging::Checked;
 use crate::show::counted;
 
 fn one(page: &mut Page, checked: &Checked) {

@@ -1,9 +1,11 @@
 //! A delegation.
 
-use brightharbor_core::delegation::{Picture, ServerState};
+use brightharbor_core::delegation::{Picture, Registered, ServerState, compare};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::name::DnsName;
 use serde::Serialize;
+
+use crate::judging::Checked;
 
 #[derive(Serialize)]
 pub struct FindingDocument {
@@ -28,6 +30,65 @@ impl From<&Finding> for FindingDocument {
     }
 }
 
+/// One domain: what was seen, what is expected, and what is wrong.
+#[derive(Serialize)]
+pub struct DelegationDocument {
+    domain: String,
+    verdict: &'static str,
+    /// `None`: it could not be found out.
+    registered: Option<bool>,
+    parent: String,
+    delegated_to: Vec<String>,
+    expected: Vec<String>,
+    ds: Vec<String>,
+    findings: Vec<FindingDocument>,
+    nameservers: Vec<NameserverDocument>,
+    comparison: Vec<ComparedDocument>,
+    questions: usize,
+    seen_at: Option<String>,
+}
+
+/// What parent, zone and nameservers each say about one thing.
+#[derive(Serialize)]
+struct ComparedDocument {
+    what: String,
+    parent: String,
+    zone: String,
+    servers: Vec<String>,
+}
+
+impl From<&Checked> for DelegationDocument {
+    fn from(one: &Checked) -> Self {
+        let Checked { picture, findings, wanted, verdict } = one;
+        let compared = compare(picture, &wanted.nameservers).into_iter();
+        Self {
+            domain: picture.domain.bare(),
+            verdict: verdict.word(),
+            registered: match &picture.registered {
+                Registered::Yes => Some(true),
+                Registered::No => Some(false),
+                Registered::Unknown(_) => None,
+            },
+            parent: picture.parent_zone.to_string(),
+            delegated_to: picture.delegated_names().iter().map(DnsName::bare).collect(),
+            expected: wanted.nameservers.iter().map(DnsName::bare).collect(),
+            ds: picture.ds.iter().map(|ds| ds.text()).collect(),
+            findings: findings.iter().map(FindingDocument::from).collect(),
+            nameservers: nameservers(picture),
+            comparison: compared
+                .map(|line| ComparedDocument {
+                    what: line.what,
+                    parent: line.parent,
+                    zone: line.zone,
+                    servers: line.servers,
+                })
+                .collect(),
+            questions: picture.questions,
+            seen_at: picture.seen_at.map(|at| at.to_string()),
+        }
+    }
+}
+
 #[derive(Serialize)]
 pub struct NameserverDocument {
     name: String,
@@ -45,7 +106,7 @@ struct ServerDocument {
 }
 
 /// Every nameserver of the delegation.
-pub fn nameservers(picture: &Picture) -> Vec<NameserverDocument> {
+fn nameservers(picture: &Picture) -> Vec<NameserverDocument> {
     let seen = picture.nameservers.iter();
     seen.map(|seen| NameserverDocument {
         name: seen.name.bare(),

@@ -11,7 +11,7 @@ mod survey;
 mod watched;
 
 pub use change::ChangeDocument;
-pub use delegation::{FindingDocument, nameservers};
+pub use delegation::{DelegationDocument, FindingDocument};
 pub use demanded::demanded_document;
 pub use revoked::RevokedDocument;
 pub use secured::{BroughtDocument, SecuredDocument};

@@ -1,0 +1,71 @@
+//! Files that somebody names on the command line, and the settings: the only place of this crate that touches files.
+//! What belongs to the harbor is read and written by `brightharbor-io`.
+
+use std::fs::File;
+use std::io::{self, BufReader, BufWriter};
+use std::path::{Path, PathBuf};
+
+use zeroize::Zeroizing;
+
+use crate::error::Error;
+
+/// A text as it is; the caller says what is wrong with it.
+pub fn read_text(path: &Path) -> io::Result<String> {
+    std::fs::read_to_string(path)
+}
+
+/// A text that the command was given; `advice` says what to give instead.
+pub fn given_text(path: &Path, advice: &str) -> Result<String, Error> {
+    read_text(path).map_err(|error| Error::wrong_use(format!("{}: {error}", path.display())).advice(advice))
+}
+
+/// What may hold a key, and is wiped from memory after use.
+pub fn given_secret(path: &Path, advice: &str) -> Result<Zeroizing<Vec<u8>>, Error> {
+    let read = std::fs::read(path).map(Zeroizing::new);
+    read.map_err(|error| Error::wrong_use(format!("{}: {error}", path.display())).advice(advice))
+}
+
+/// For reading line by line.
+pub fn open(path: &Path) -> io::Result<BufReader<File>> {
+    File::open(path).map(BufReader::new)
+}
+
+/// A file that grows line by line. One that is there is never written over.
+pub fn create(path: &Path) -> Result<(PathBuf, BufWriter<File>), Error> {
+    match File::create_new(path) {
+        Ok(file) => Ok((path.to_path_buf(), BufWriter::new(file))),
+        Err(error) => Err(unwritable(path, &error)),
+    }
+}
+
+/// Writes a page that can be made again at any time, over an older one too.
+pub fn save(path: &Path, page: &str) -> Result<(), Error> {
+    std::fs::write(path, page).map_err(|error| unwritable(path, &error))
+}
+
+pub fn unwritable(path: &Path, error: &io::Error) -> Error {
+    let advice = match error.kind() {
+        io::ErrorKind::AlreadyExists => "give another file: what was saved before is never overwritten",
+        _ => "see that the folder is there, that you may write to it, and that its disk has room",
+    };
+    Error::refused("save", format!("{}: {error}", path.display())).advice(advice)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_was_saved_is_not_written_over_and_a_page_is() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("walks");
+        save(&path, "one").unwrap();
+        let refused = create(&path).map(|_| ()).unwrap_err();
+        assert_eq!((refused.code, read_text(&path).unwrap().as_str()), ("save", "one"));
+        save(&path, "two").unwrap();
+        assert_eq!(given_text(&path, "").unwrap(), "two");
+        assert!(
+            given_secret(&folder.path().join("gone"), "give it").unwrap_err().message.contains("gone: No such file")
+        );
+    }
+}
