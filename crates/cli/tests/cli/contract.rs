@@ -56,7 +56,10 @@ fn documents_have_their_settled_members() {
     );
     let survey = &attached["surveys"][0];
     assert_eq!(members(survey), BTreeSet::from(["hostname", "all_hold", "stops_at", "links"]));
-    assert_eq!(members(&survey["links"][0]), BTreeSet::from(["link", "state", "until", "because", "turn", "values"]));
+    assert_eq!(
+        members(&survey["links"][0]),
+        BTreeSet::from(["link", "state", "until", "code", "because", "turn", "values"])
+    );
     let names: Vec<&str> =
         survey["links"].as_array().unwrap().iter().map(|link| link["link"].as_str().unwrap()).collect();
     assert_eq!(names, ["registered", "delegated", "resolves", "answers", "secure", "lands"]);

@@ -5,9 +5,9 @@
 use super::{HttpOutcome, Link, LinkName, LinkState, Seen, Turn};
 
 pub(super) fn answers(seen: &Seen<'_>) -> Link {
-    let link = |state, because: String| Link::new(LinkName::Answers, state, because);
+    let link = |state, code: &'static str, because: String| Link::new(LinkName::Answers, state, code, because);
     if seen.http.is_empty() {
-        return link(LinkState::Unchecked, "no address to ask".into());
+        return link(LinkState::Unchecked, "no-address", "no address to ask".into());
     }
     let mut good = 0;
     for http in seen.http {
@@ -15,7 +15,7 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
         match &http.outcome {
             HttpOutcome::NoRoute => {}
             HttpOutcome::Closed(why) | HttpOutcome::Failed(why) => {
-                let broken = link(LinkState::Broken, format!("{address} {why}"));
+                let broken = link(LinkState::Broken, "no-answer", format!("{address} {why}"));
                 return if seen.harbored.is_some() { broken.turn(turn(seen, address.ip())) } else { broken };
             }
             HttpOutcome::Answer { status, body } => match &seen.harbored {
@@ -23,7 +23,7 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
                 Some(harbored) if body.trim() == harbored.fingerprint => good += 1,
                 Some(_) if is_fingerprint(body.trim()) => {
                     let because = format!("{address} answers with an older configuration: reload the web server");
-                    return link(LinkState::Broken, because).turn(Turn::Administrator);
+                    return link(LinkState::Broken, "older-configuration", because).turn(Turn::Administrator);
                 }
                 Some(_) => {
                     let hint = match seen.is_ours(&address.ip()) {
@@ -31,16 +31,16 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
                         false => "",
                     };
                     let because = format!("{address} answers with another site ({status}){hint}");
-                    return link(LinkState::Broken, because).turn(turn(seen, address.ip()));
+                    return link(LinkState::Broken, "another-site-answers", because).turn(turn(seen, address.ip()));
                 }
             },
         }
     }
     if good == 0 {
-        return link(LinkState::Unchecked, "this host has no address of the family to ask with".into());
+        return link(LinkState::Unchecked, "no-route", "this host has no address of the family to ask with".into());
     }
     let who = if seen.harbored.is_some() { "this site's configuration answers" } else { "a web server answers" };
-    link(LinkState::Holds, format!("{who} at {}", addresses(seen)))
+    link(LinkState::Holds, "answers", format!("{who} at {}", addresses(seen)))
 }
 
 /// Whether nobody takes connections for http at any address that could be tried.

@@ -8,26 +8,27 @@ use crate::name::DnsName;
 
 pub(super) fn registered(seen: &Seen<'_>) -> Link {
     let (domain, parent) = (seen.domain, seen.picture.parent_zone.bare());
-    let link = |state, because: String| Link::new(LinkName::Registered, state, because);
+    let link = |state, code: &'static str, because: String| Link::new(LinkName::Registered, state, code, because);
     match &seen.picture.registered {
-        Registered::Yes => link(LinkState::Holds, format!("{parent} delegates {domain}")),
-        Registered::No => link(LinkState::Broken, format!("{parent} does not delegate {domain}"))
+        Registered::Yes => link(LinkState::Holds, "registered", format!("{parent} delegates {domain}")),
+        Registered::No => link(LinkState::Broken, "not-registered", format!("{parent} does not delegate {domain}"))
             .turn(Turn::Registrar)
             .values(at_registrar(domain, seen.expected)),
         Registered::Unknown(why) => {
-            link(LinkState::Unchecked, format!("the parent could not be asked: {why}")).turn(Turn::Administrator)
+            link(LinkState::Unchecked, "parent-not-asked", format!("the parent could not be asked: {why}"))
+                .turn(Turn::Administrator)
         }
     }
 }
 
 pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
-    let link = |state, because: String| Link::new(LinkName::Delegated, state, because);
+    let link = |state, code: &'static str, because: String| Link::new(LinkName::Delegated, state, code, because);
     if registered.state != LinkState::Holds {
-        return link(LinkState::Unchecked, "the parent says nothing about the domain".into());
+        return link(LinkState::Unchecked, "parent-says-nothing", "the parent says nothing about the domain".into());
     }
     let elsewhere = seen.findings.iter().find(|finding| finding.code == "nameservers-not-as-expected");
     if let Some(finding) = elsewhere {
-        return link(LinkState::Broken, finding.message.clone())
+        return link(LinkState::Broken, finding.code, finding.message.clone())
             .turn(Turn::Registrar)
             .values(at_registrar(seen.domain, seen.expected));
     }
@@ -37,11 +38,11 @@ pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
     let turn = if seen.expected.nameservers.is_empty() { Turn::DnsHost } else { Turn::Administrator };
     let fault = seen.findings.iter().find(|finding| finding.severity != Severity::Note);
     match fault {
-        None => link(LinkState::Holds, format!("{listed}: all answer with authority")),
-        Some(finding) if answering > 0 => link(LinkState::Risk, finding.message.clone()).turn(turn),
+        None => link(LinkState::Holds, "delegated", format!("{listed}: all answer with authority")),
+        Some(finding) if answering > 0 => link(LinkState::Risk, finding.code, finding.message.clone()).turn(turn),
         Some(finding) => {
             let turn = if finding.code.starts_with("glue") { Turn::Registrar } else { turn };
-            link(LinkState::Broken, finding.message.clone()).turn(turn)
+            link(LinkState::Broken, finding.code, finding.message.clone()).turn(turn)
         }
     }
 }

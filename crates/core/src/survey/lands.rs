@@ -8,12 +8,12 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
         (Some(_), None) => Some(Turn::Administrator),
         (_, turn) => turn,
     };
-    let link = |state, because: String| {
-        let link = Link::new(LinkName::Lands, state, because);
+    let link = |state, code: &'static str, because: String| {
+        let link = Link::new(LinkName::Lands, state, code, because);
         if link.state == LinkState::Broken { turn.into_iter().fold(link, Link::turn) } else { link }
     };
     let Some(landing) = seen.landing else {
-        return link(LinkState::Unchecked, "nothing answers for the name yet".into());
+        return link(LinkState::Unchecked, "no-answer", "nothing answers for the name yet".into());
     };
     let mut way = way(landing);
     let own_page = seen.harbored.is_some() && answers.state == LinkState::Holds;
@@ -27,23 +27,31 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
             let no_certificate = awaited && seen.harbored.is_some_and(|harbored| harbored.certificate.is_none());
             match (url.starts_with("https:"), ours, no_certificate) {
                 _ if answers.state == LinkState::Broken => {
-                    link(LinkState::Broken, format!("{way}, which is not this site's page"))
+                    link(LinkState::Broken, "another-site-answers", format!("{way}, which is not this site's page"))
                 }
-                (true, ..) => link(LinkState::Holds, way),
-                (false, true, true) => {
-                    link(LinkState::Waiting(None), format!("{way}; it goes to https once there is a certificate"))
-                        .turn(Turn::Tend)
-                }
-                (false, ..) => link(LinkState::Risk, format!("{way}, without https")),
+                (true, ..) => link(LinkState::Holds, "lands", way),
+                (false, true, true) => link(
+                    LinkState::Waiting(None),
+                    "https-to-come",
+                    format!("{way}; it goes to https once there is a certificate"),
+                )
+                .turn(Turn::Tend),
+                (false, ..) => link(LinkState::Risk, "without-https", format!("{way}, without https")),
             }
         }
-        LandingEnd::Page { status, .. } => link(LinkState::Broken, format!("{way}, which is {status}")),
-        LandingEnd::Loop { url } => link(LinkState::Broken, format!("redirects go round in a loop at {url}: {way}")),
-        LandingEnd::TooLong => link(LinkState::Broken, "more redirects than a browser follows".into()),
-        LandingEnd::Failed { url, reason } => link(LinkState::Broken, format!("{url} {reason}")),
-        LandingEnd::NoTarget { url, location } => {
-            link(LinkState::Broken, format!("{url} redirects to `{location}`, which is not an address"))
+        LandingEnd::Page { status, .. } => link(LinkState::Broken, "bad-status", format!("{way}, which is {status}")),
+        LandingEnd::Loop { url } => {
+            link(LinkState::Broken, "redirect-loop", format!("redirects go round in a loop at {url}: {way}"))
         }
+        LandingEnd::TooLong => {
+            link(LinkState::Broken, "too-many-redirects", "more redirects than a browser follows".into())
+        }
+        LandingEnd::Failed { url, reason } => link(LinkState::Broken, "page-not-reached", format!("{url} {reason}")),
+        LandingEnd::NoTarget { url, location } => link(
+            LinkState::Broken,
+            "redirect-without-url",
+            format!("{url} redirects to `{location}`, which is not an address"),
+        ),
     }
 }
 

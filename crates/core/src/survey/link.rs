@@ -16,7 +16,9 @@ pub struct Survey {
 pub struct Link {
     pub name: LinkName,
     pub state: LinkState,
-    /// What was seen, in words and values.
+    /// What was seen, for programs and for tests.
+    pub code: &'static str,
+    /// The same in words and values.
     pub because: String,
     /// Who has to act, where somebody has to.
     pub turn: Option<Turn>,
@@ -90,8 +92,8 @@ impl Turn {
 }
 
 impl Link {
-    pub(super) fn new(name: LinkName, state: LinkState, because: impl Into<String>) -> Self {
-        Self { name, state, because: because.into(), turn: None, values: vec![] }
+    pub(super) fn new(name: LinkName, state: LinkState, code: &'static str, because: impl Into<String>) -> Self {
+        Self { name, state, code, because: because.into(), turn: None, values: vec![] }
     }
 
     pub(super) fn turn(mut self, turn: Turn) -> Self {

@@ -26,7 +26,9 @@ const NAMELESS: [LinkName; 3] = [LinkName::Registered, LinkName::Delegated, Link
 /// Judges all six links, in the order a visitor meets them.
 pub fn survey(seen: &Seen<'_>) -> Survey {
     let [registered, delegated, resolves] = match seen.hostname.address() {
-        Some(_) => NAMELESS.map(|name| Link::new(name, LinkState::Holds, "an address needs no domain")),
+        Some(_) => {
+            NAMELESS.map(|name| Link::new(name, LinkState::Holds, "needs-no-domain", "an address needs no domain"))
+        }
         None => {
             let registered = delegated::registered(seen);
             let delegated = delegated::delegated(seen, &registered);

@@ -7,20 +7,24 @@ use super::{Link, LinkName, LinkState, Seen, Turn};
 use crate::delegation::Address;
 
 pub(super) fn resolves(seen: &Seen<'_>, registered: &Link) -> Link {
-    let link = |state, because: String| Link::new(LinkName::Resolves, state, because);
+    let link = |state, code: &'static str, because: String| Link::new(LinkName::Resolves, state, code, because);
     if registered.state != LinkState::Holds {
-        return link(LinkState::Unchecked, "nothing can resolve before the domain is registered".into());
+        return link(
+            LinkState::Unchecked,
+            "not-registered",
+            "nothing can resolve before the domain is registered".into(),
+        );
     }
     let answering = seen.picture.authoritative_servers().count();
     if answering == 0 {
-        return link(LinkState::Unchecked, "no nameserver of the domain answers with authority".into());
+        return link(LinkState::Unchecked, "no-authority", "no nameserver of the domain answers with authority".into());
     }
     if let Some(because) = alias_that_resolvers_follow(seen) {
-        return link(LinkState::Holds, because);
+        return link(LinkState::Holds, "alias-followed", because);
     }
     if let Err(because) = authoritative_leads_here(seen) {
         let delegated_elsewhere = seen.findings.iter().any(|f| f.code == "nameservers-not-as-expected");
-        let broken = link(LinkState::Broken, because);
+        let broken = link(LinkState::Broken, "leads-elsewhere", because);
         return match (seen.harbored.is_some(), seen.zone_is_here(), delegated_elsewhere) {
             (false, ..) => broken,
             (true, true, true) => broken.turn(Turn::Registrar).values(at_registrar(seen.domain, seen.expected)),
@@ -32,18 +36,18 @@ pub(super) fn resolves(seen: &Seen<'_>, registered: &Link) -> Link {
     let here = listed(&addresses);
     if let Some((resolver, until)) = last_old_answer(seen, &addresses) {
         let because = format!("{here} at the nameservers; the resolver {resolver} still has the old answer");
-        return link(LinkState::Waiting(Some(until)), because).turn(Turn::Caches);
+        return link(LinkState::Waiting(Some(until)), "old-answer-cached", because).turn(Turn::Caches);
     }
     if let Some(failed) = seen.resolved.iter().find_map(|r| r.failed.as_ref().map(|why| (r.resolver, why))) {
         let because = format!("{here} at the nameservers; the resolver {} {}", failed.0, failed.1);
-        return link(LinkState::Risk, because);
+        return link(LinkState::Risk, "resolver-failed", because);
     }
     let caught_up = match seen.resolved.len() {
         0 => "no resolver was asked".to_string(),
         1 => "the resolver agrees".to_string(),
         count => format!("{count} resolvers agree"),
     };
-    link(LinkState::Holds, format!("{here}; {caught_up}"))
+    link(LinkState::Holds, "resolves", format!("{here}; {caught_up}"))
 }
 
 /// A name that is not served here may be an alias of one in another zone: then resolvers know where it ends.

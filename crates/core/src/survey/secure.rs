@@ -7,7 +7,7 @@ use crate::certificate::urgent_from;
 use crate::certificate::{CertificateSource, CertificateState};
 
 pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
-    let link = |state, because: String| Link::new(LinkName::Secure, state, because);
+    let link = |state, code: &'static str, because: String| Link::new(LinkName::Secure, state, code, because);
     let certificate = seen.harbored.and_then(|harbored| harbored.certificate.as_ref());
     if seen.hostname.address().is_some() && certificate.is_none() {
         let because = format!(
@@ -15,44 +15,47 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
              certificate issue {}",
             seen.hostname
         );
-        return link(LinkState::Risk, because);
+        return link(LinkState::Risk, "address-on-http", because);
     }
     if let (Some(harbored), None) = (seen.harbored, certificate) {
         return not_yet(harbored, earlier);
     }
     if seen.tls.is_empty() {
-        return link(LinkState::Unchecked, "no address to ask".into());
+        return link(LinkState::Unchecked, "no-address", "no address to ask".into());
     }
     let mut shown: Option<&TlsOutcome> = None;
     for tls in seen.tls {
         match &tls.outcome {
             TlsOutcome::NoRoute => continue,
             TlsOutcome::Failed(why) => {
-                return whose(seen, link(LinkState::Broken, format!("{} {why}", tls.address)));
+                return whose(seen, link(LinkState::Broken, "no-handshake", format!("{} {why}", tls.address)));
             }
             TlsOutcome::Shown { verified: Err(why), .. } => {
                 let stop_gap = certificate.is_some_and(|c| c.source == CertificateSource::SelfSigned);
-                let because = match stop_gap && seen.is_ours(&tls.address.ip()) {
-                    true => format!("the self-signed stop-gap is shown at {}: visitors are warned of it", tls.address),
-                    false => format!("the certificate at {} does not verify: {why}", tls.address),
+                let at = tls.address;
+                let (code, because) = match stop_gap && seen.is_ours(&at.ip()) {
+                    true => {
+                        ("self-signed", format!("the self-signed stop-gap is shown at {at}: visitors are warned of it"))
+                    }
+                    false => ("not-verified", format!("the certificate at {at} does not verify: {why}")),
                 };
                 let uncovered = certificate.is_some_and(|c| !c.covers(seen.hostname));
                 let waits = (uncovered || stop_gap) && seen.harbored.is_some_and(|harbored| harbored.waiting.is_some());
                 return if waits {
-                    link(LinkState::Waiting(None), because).turn(Turn::Tend)
+                    link(LinkState::Waiting(None), code, because).turn(Turn::Tend)
                 } else {
-                    whose(seen, link(LinkState::Broken, because))
+                    whose(seen, link(LinkState::Broken, code, because))
                 };
             }
             outcome @ TlsOutcome::Shown { .. } => shown = Some(outcome),
         }
     }
     let Some(TlsOutcome::Shown { protocol, not_after, sent, .. }) = shown else {
-        return link(LinkState::Unchecked, "this host has no address of the family to ask with".into());
+        return link(LinkState::Unchecked, "no-route", "this host has no address of the family to ask with".into());
     };
     if certificate.is_some_and(|c| c.state == CertificateState::Revoked) {
         let because = "the certificate is revoked: whoever asks its CA is warned; `tend` gets another one";
-        return link(LinkState::Broken, because.into()).turn(Turn::Tend);
+        return link(LinkState::Broken, "revoked", because.into()).turn(Turn::Tend);
     }
     let left = not_after.duration_since(seen.now);
     let until = not_after.strftime("%Y-%m-%d");
@@ -61,9 +64,9 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     let ours = certificate.filter(|c| c.not_after == *not_after);
     let is_late = ours.is_none_or(|c| urgent_from(c.not_before, c.not_after) <= seen.now);
     if left < SignedDuration::from_hours(24 * 2) && is_late {
-        return link(LinkState::Risk, format!("{because}: less than two days left")).turn(Turn::Tend);
+        return link(LinkState::Risk, "expires-soon", format!("{because}: less than two days left")).turn(Turn::Tend);
     }
-    link(LinkState::Holds, because)
+    link(LinkState::Holds, "verified", because)
 }
 
 /// What is wrong at a server is its administrator's turn, if that is us.
@@ -76,15 +79,16 @@ fn chain_length(sent: usize) -> String {
 }
 
 fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {
-    let link = |state, because: String| Link::new(LinkName::Secure, state, because);
+    let link = |state, code: &'static str, because: String| Link::new(LinkName::Secure, state, code, because);
     if !harbored.has_ca {
-        return link(LinkState::Broken, "no certificate, and the settings name no CA ([ca] directory)".into())
+        return link(LinkState::Broken, "no-ca", "no certificate, and the settings name no CA ([ca] directory)".into())
             .turn(Turn::Administrator);
     }
     let open = earlier.iter().find(|link| matches!(link.state, LinkState::Broken | LinkState::Unchecked));
     match (&harbored.waiting, open) {
         (_, Some(open)) => link(
             LinkState::Waiting(None),
+            "earlier-link-first",
             format!("no certificate yet: it can be had once `{}` holds", open.name.word()),
         )
         .turn(Turn::Tend),
@@ -94,10 +98,10 @@ fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {
                 "" => "the next `tend` obtains one",
                 reason => reason,
             };
-            link(LinkState::Waiting(until), format!("no certificate yet: {reason}")).turn(Turn::Tend)
+            link(LinkState::Waiting(until), "certificate-awaited", format!("no certificate yet: {reason}"))
+                .turn(Turn::Tend)
         }
-        (None, None) => {
-            link(LinkState::Broken, "no certificate, and none is asked for".into()).turn(Turn::Administrator)
-        }
+        (None, None) => link(LinkState::Broken, "no-certificate", "no certificate, and none is asked for".into())
+            .turn(Turn::Administrator),
     }
 }

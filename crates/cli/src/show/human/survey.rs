@@ -80,7 +80,7 @@ mod tests {
     use brightharbor_core::survey::LinkName;
 
     fn link(name: LinkName, state: LinkState, because: &str) -> Link {
-        Link { name, state, because: because.into(), turn: None, values: vec![] }
+        Link { name, state, code: "seen", because: because.into(), turn: None, values: vec![] }
     }
 
     fn elsewhere(hostname: &str) -> Survey {

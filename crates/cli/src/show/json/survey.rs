@@ -16,6 +16,7 @@ struct LinkDocument {
     link: &'static str,
     state: &'static str,
     until: Option<String>,
+    code: &'static str,
     because: String,
     turn: Option<&'static str>,
     values: Vec<String>,
@@ -48,6 +49,14 @@ impl From<&Link> for LinkDocument {
             Turn::Tend => "tend",
             Turn::Caches => "caches",
         });
-        Self { link: link.name.word(), state, until, because: link.because.clone(), turn, values: link.values.clone() }
+        Self {
+            link: link.name.word(),
+            state,
+            until,
+            code: link.code,
+            because: link.because.clone(),
+            turn,
+            values: link.values.clone(),
+        }
     }
 }
