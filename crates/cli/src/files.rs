@@ -38,6 +38,19 @@ pub fn create(path: &Path) -> Result<(PathBuf, BufWriter<File>), Error> {
     }
 }
 
+/// Where a change may put a new file: nothing is there yet, and the folder is.
+pub fn new_file(path: &Path) -> Result<PathBuf, Error> {
+    if path.symlink_metadata().is_ok() {
+        let message = format!("{} already exists; not overwriting it", path.display());
+        return Err(Error::refused("in-the-way", message).advice("name another file, or move that one away"));
+    }
+    let path = std::path::absolute(path).map_err(|error| unwritable(path, &error))?;
+    match path.parent() {
+        Some(folder) if folder.is_dir() => Ok(path),
+        _ => Err(unwritable(&path, &io::ErrorKind::NotFound.into())),
+    }
+}
+
 /// Writes a page that can be made again at any time, over an older one too.
 pub fn save(path: &Path, page: &str) -> Result<(), Error> {
     std::fs::write(path, page).map_err(|error| unwritable(path, &error))

@@ -61,7 +61,7 @@ impl Error {
     }
 
     pub fn wrong_use(message: impl ToString) -> Self {
-        Self::new(Exit::WrongUse, "wrong-use", message)
+        Self::new(Exit::WrongUse, "wrong-use", message).advice("correct that; add --help to see what can be given")
     }
 
     pub fn refused(code: &'static str, message: impl ToString) -> Self {

@@ -25,6 +25,7 @@ mod plans;
 mod real;
 mod records;
 mod redirects;
+mod refusal_codes;
 mod refusals;
 mod revoking;
 mod services;

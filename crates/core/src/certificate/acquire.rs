@@ -1,6 +1,8 @@
 //! The decisions to put a certificate in place that does not come from an order: imported, self-signed as a stop-gap, or
 //! that of another site; and to keep a key and a request for one that is to be bought.
 
+use std::path::PathBuf;
+
 use jiff::Timestamp;
 
 use super::{
@@ -156,12 +158,14 @@ pub fn wildcard_parent(name: &Hostname) -> Result<Hostname, CertificateRefusal> 
     }
 }
 
-/// Decides that a key and a request are kept, in a folder of their own each time: no earlier key is ever lost.
+/// Decides that a key and a request are kept, in a folder of their own each time: no earlier key is ever lost. A copy of
+/// the request may go to a file that was named: `copy_to`.
 pub fn keep_request(
     site: &Site,
     names: Vec<Identifier>,
     key_pem: &str,
     request_pem: &str,
+    copy_to: Option<PathBuf>,
     layout: &Layout,
     now: Timestamp,
 ) -> Plan {
@@ -170,6 +174,9 @@ pub fn keep_request(
     let mut plan = Plan::new(format!("certificate request {}", site.main()));
     plan.set.file(FileWrite::new(folder.join("key.pem"), None, key_pem, 0o600, Purpose::Key));
     plan.set.file(FileWrite::new(folder.join("request.pem"), None, request_pem, 0o600, Purpose::Request));
+    if let Some(copy) = copy_to {
+        plan.set.file(FileWrite::new(copy, None, request_pem, 0o644, Purpose::Request));
+    }
     plan.remark(CertificateRemark::Requested { names, folder });
     plan
 }

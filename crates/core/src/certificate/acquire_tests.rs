@@ -98,12 +98,21 @@ fn a_wildcard_is_the_first_name_of_a_request_and_stands_below_the_bare_name() {
     assert_eq!(names(Some(&www)), ["*.gullrock.example", "gullrock.example"]);
     let address = Hostname::parse_host("192.0.2.10").unwrap();
     assert_eq!(wildcard_parent(&address), Err(CertificateRefusal::NothingBelow(address)));
-    let plan = keep_request(&site("gullrock.example"), vec![], "KEY", "REQUEST", &Layout::new("/harbor"), now());
+    let plan = keep_request(
+        &site("gullrock.example"),
+        vec![],
+        "KEY",
+        "REQUEST",
+        Some("/root/gullrock.csr".into()),
+        &Layout::new("/harbor"),
+        now(),
+    );
     assert!(
         plan.set
             .pending(std::path::Path::new("/harbor/requests/gullrock.example/20261127-120000-000/key.pem"))
             .is_some()
     );
+    assert!(plan.set.pending(std::path::Path::new("/root/gullrock.csr")).is_some());
 }
 
 #[test]

@@ -57,7 +57,8 @@ pub fn handover(picture: &Picture, expected: &Expected, ours: &[Ds]) -> Handover
             addresses.sort();
             let seen = picture.nameservers.iter().find(|seen| seen.name == *name);
             let present = seen.map(|seen| seen.glue.clone()).unwrap_or_default();
-            (present != addresses).then(|| Host { name: name.bare(), addresses, present })
+            // One whose addresses nobody knows has to be asked about: without glue it would lead nowhere.
+            (present != addresses || addresses.is_empty()).then(|| Host { name: name.bare(), addresses, present })
         })
         .collect();
     let texts = |records: Vec<&Ds>| records.into_iter().map(Ds::text).collect::<Vec<_>>();
@@ -99,6 +100,14 @@ mod tests {
             problem: None,
         };
         Picture { registered: Registered::Yes, parent: vec![parent], ..Picture::unasked(name("gullrock.example")) }
+    }
+
+    #[test]
+    fn a_nameserver_inside_the_domain_is_named_even_if_nobody_knows_its_addresses() {
+        let expected = Expected { nameservers: vec![name("ns1.gullrock.example")], ..Expected::default() };
+        let made = handover(&picture(&["ns1.gullrock.example"]), &expected, &[]);
+        assert_eq!((made.hosts.len(), made.done), (1, false));
+        assert_eq!((made.hosts[0].name.as_str(), made.hosts[0].addresses.len()), ("ns1.gullrock.example", 0));
     }
 
     #[test]

@@ -37,11 +37,6 @@ pub fn read_at_most(path: &Path, bytes: usize) -> io::Result<Vec<u8>> {
     Ok(content)
 }
 
-/// Writes a file that must not be there yet.
-pub fn write_new(path: &Path, content: &[u8]) -> io::Result<()> {
-    File::create_new(path)?.write_all(content)
-}
-
 /// Writes a file under another name beside it, forces it to disk, and renames it into place.
 pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
     let file = written_beside(path, content, mode)?;

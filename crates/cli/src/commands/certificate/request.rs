@@ -4,7 +4,6 @@ use std::path::PathBuf;
 
 use brightharbor_core::account::check_email;
 use brightharbor_core::certificate::{CertificateRefusal, keep_request, requested};
-use brightharbor_io::install::write_new;
 use brightharbor_io::keys::{KeyError, Subject, new_key_of, seller_request};
 use clap::Args;
 use serde_json::{Value, json};
@@ -12,6 +11,7 @@ use serde_json::{Value, json};
 use super::wish::KeyArgument;
 use crate::commands::{Report, find_site, host};
 use crate::error::{Error, Exit};
+use crate::files;
 use crate::options::ChangeOptions;
 use crate::run::{Carried, Context, change};
 use crate::show::human::{self, Page};
@@ -53,10 +53,7 @@ pub fn run(args: &Request, context: &Context) -> Report {
     let name = host(&args.hostname)?;
     let subject = subject(args)?;
     let unmade = |error: KeyError| CertificateRefusal::Key(error.to_string());
-    if let Some(path) = args.out.as_ref().filter(|path| path.exists()) {
-        let message = format!("{} already exists; not overwriting it", path.display());
-        return Err(Error::refused("in-the-way", message).advice("name another file, or move that one away"));
-    }
+    let out = args.out.as_deref().map(files::new_file).transpose()?;
     let title = format!("certificate request {name}");
     // Made once: what is decided again under the lock is the same.
     let key = new_key_of(args.key.into()).map_err(unmade)?;
@@ -66,13 +63,9 @@ pub fn run(args: &Request, context: &Context) -> Report {
             let identifiers = requested(&site, args.wildcard.then_some(&name))?;
             let request = seller_request(&key, &identifiers, &subject).map_err(unmade)?;
             let names: Vec<String> = identifiers.iter().map(ToString::to_string).collect();
-            Ok((keep_request(&site, identifiers, &key, &request, &overlay.layout, now), (request, names)))
+            let plan = keep_request(&site, identifiers, &key, &request, out.clone(), &overlay.layout, now);
+            Ok((plan, (request, names)))
         }))??;
-    if let Some(path) = args.out.as_ref().filter(|_| carried.entry.is_some()) {
-        write_new(path, request.as_bytes()).map_err(|error| {
-            Error::refused("save", format!("{}: {error}", path.display())).advice("check that its folder exists")
-        })?;
-    }
     Ok(Box::new(Requested { carried, request, names }))
 }
 

@@ -8,7 +8,7 @@ use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
-use brightharbor_io::zones::{parse_file, read_zone};
+use brightharbor_io::zones::{ZoneReadError, parse_file, read_zone};
 
 use crate::commands::hostname;
 use crate::error::{Error, Exit, unreadable_zone};
@@ -69,8 +69,10 @@ pub fn read_file(file: &Path, origin: &DnsName) -> Result<Document, Error> {
 /// A zone of the harbor that can be read, by its name as typed.
 pub fn find(harbor: &Harbor, typed: &str) -> Result<Zone, Error> {
     let name = hostname(typed)?;
-    harbor.store.zone(&name)?.filter(|zone| zone.home != ZoneHome::Elsewhere).ok_or_else(|| {
-        Error::refused("no-zone", format!("zone {name} not found in this harbor"))
-            .advice("see `brightharbor zone list`; a file anywhere is read with --file and --origin")
-    })
+    match harbor.store.zone(&name)? {
+        Some(zone) if zone.home == ZoneHome::Elsewhere => Err(ZoneReadError::Elsewhere(zone.name).into()),
+        Some(zone) => Ok(zone),
+        None => Err(Error::refused("no-zone", format!("zone {name} not found in this harbor"))
+            .advice("see `brightharbor zone list`; a file anywhere is read with --file and --origin")),
+    }
 }
