@@ -1,4 +1,4 @@
-//! `explain`: what a finding means, why it matters, and the cure.
+//! `explain`: what a code means; for findings also why it matters, and the cure.
 
 use brightharbor_core::explain::all_rule_texts;
 use brightharbor_core::finding::RuleText;
@@ -8,72 +8,81 @@ use serde_json::{Value, json};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::show::Shown;
+use crate::show::codes::Kind;
 use crate::show::human::{Page, table};
 
-/// Explain the code of a finding; without a code, list all of them.
+/// Explain a code: of a finding, a refusal, a consent, a remark or a link; without a code, list all of them.
 #[derive(Debug, Args)]
 pub struct Explain {
     /// The code, such as glue-missing.
     code: Option<String>,
 }
 
+/// A code with its kind and what it says.
+type Coded = (Kind, &'static str, &'static str);
+
 pub fn run(args: &Explain) -> Report {
-    let all = all_rule_texts();
-    let Some(code) = &args.code else { return Ok(Box::new(All { all })) };
-    let found = all.iter().find(|text| text.code == code.trim().to_ascii_lowercase());
-    match found {
-        Some(text) => Ok(Box::new(One { text })),
-        None => Err(Error::wrong_use(format!("no finding has the code `{}`", code.escape_default()))
-            .advice("see all of them with `brightharbor explain`")),
+    let typed = args.code.as_ref().map(|code| code.trim().to_ascii_lowercase());
+    let asked = |code: &str| typed.as_ref().is_none_or(|typed| typed == code);
+    let findings: Vec<&'static RuleText> = all_rule_texts().into_iter().filter(|text| asked(text.code)).collect();
+    let of_kind = |kind: Kind| kind.codes().iter().map(move |(code, what)| (kind, *code, *what));
+    let codes: Vec<Coded> = Kind::ALL.into_iter().flat_map(of_kind).filter(|(_, code, _)| asked(code)).collect();
+    match &args.code {
+        Some(code) if findings.is_empty() && codes.is_empty() => {
+            Err(Error::wrong_use(format!("nothing has the code `{}`", code.escape_default()))
+                .advice("see all of them with `brightharbor explain`"))
+        }
+        Some(_) => Ok(Box::new(Explained { findings, codes, at_length: true })),
+        None => Ok(Box::new(Explained { findings, codes, at_length: false })),
     }
 }
 
-fn as_json(text: &RuleText) -> Value {
-    json!({
-        "code": text.code,
-        "severity": text.severity.word(),
-        "what": text.what,
-        "why": text.why,
-        "cure": text.cure,
-        "source": text.source,
-    })
+struct Explained {
+    findings: Vec<&'static RuleText>,
+    codes: Vec<Coded>,
+    /// With the reason and the cure.
+    at_length: bool,
 }
 
-struct One {
-    text: &'static RuleText,
-}
-
-impl Shown for One {
+impl Shown for Explained {
     fn human(&self, page: &mut Page) {
-        page.heading(&format!("{} ({})", self.text.code, self.text.severity.word()));
-        page.hanging("  what  ", self.text.what);
-        page.hanging("  why   ", self.text.why);
-        page.hanging("  cure  ", self.text.cure);
-        page.hanging("  see   ", self.text.source);
+        if self.at_length {
+            for text in &self.findings {
+                page.heading(&format!("{} ({})", text.code, text.severity.word()));
+                page.hanging("  what  ", text.what);
+                page.hanging("  why   ", text.why);
+                page.hanging("  cure  ", text.cure);
+                page.hanging("  see   ", text.source);
+            }
+            for (kind, code, what) in &self.codes {
+                page.heading(&format!("{code} ({})", kind.word()));
+                page.hanging("  what  ", what);
+            }
+            return;
+        }
+        let findings = self.findings.iter().map(|text| [text.code, text.severity.word(), text.what]);
+        let codes = self.codes.iter().map(|(kind, code, what)| [code, kind.word(), what]);
+        let rows = findings.chain(codes).map(|row| row.map(String::from).to_vec());
+        table(page, &["code", "kind", "what"], rows.collect());
     }
 
     fn json(&self) -> Value {
-        json!({ "command": "explain", "findings": [as_json(self.text)] })
-    }
-
-    fn exit(&self) -> Exit {
-        Exit::Done
-    }
-}
-
-struct All {
-    all: Vec<&'static RuleText>,
-}
-
-impl Shown for All {
-    fn human(&self, page: &mut Page) {
-        let row =
-            |text: &&RuleText| vec![text.code.to_string(), text.severity.word().to_string(), text.what.to_string()];
-        table(page, &["code", "severity", "what"], self.all.iter().map(row).collect());
-    }
-
-    fn json(&self) -> Value {
-        json!({ "command": "explain", "findings": self.all.iter().map(|text| as_json(text)).collect::<Vec<_>>() })
+        let finding = |text: &&RuleText| {
+            json!({
+                "code": text.code,
+                "severity": text.severity.word(),
+                "what": text.what,
+                "why": text.why,
+                "cure": text.cure,
+                "source": text.source,
+            })
+        };
+        let coded = |(kind, code, what): &Coded| json!({ "code": code, "kind": kind.word(), "what": what });
+        json!({
+            "command": "explain",
+            "findings": self.findings.iter().map(finding).collect::<Vec<_>>(),
+            "codes": self.codes.iter().map(coded).collect::<Vec<_>>(),
+        })
     }
 
     fn exit(&self) -> Exit {

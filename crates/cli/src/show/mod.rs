@@ -1,6 +1,7 @@
 //! What is printed: every report can be shown to people ([`human`]) and to programs ([`json`]).
 
 mod changed;
+pub mod codes;
 pub mod handover;
 pub mod human;
 pub mod json;

@@ -59,6 +59,9 @@ fn about_sites() {
             Refused("redirect add quay.example/b /a", "redirect-loop"),
             Refused("redirect add quay.example/x /x/x --prefix --keep-path", "redirect-endless"),
             Refused("redirect remove quay.example/y", "no-redirect"),
+            Refused("redirect add shop.crumbandtide.example/x /y --www with", "no-hostname"),
+            Given("record add cdn.crumbandtide.example TXT kept"),
+            Refused("attach cdn.crumbandtide.example --account bakery --served-by pages.example", "zone-refuses"),
             Refused("redirect show quay.example/y", "no-redirect"),
             Given("account add boatyard --email yard@saltmarsh.example"),
             Refused("redirect add --all-of boatyard https://gullrock.example/", "no-sites"),
@@ -131,11 +134,23 @@ fn about_zones_and_nameservers() {
     let text = std::fs::read_to_string(&file).unwrap();
     std::fs::write(&file, format!("{text}\nquay IN A not-an-address\n")).unwrap();
     play(&coast, &[Refused("record add b.gullrock.example A 192.0.2.9", "zone-unreadable")]);
+    let secondary =
+        "\n[[secondaries]]\nname = \"ns2.saltmarsh.example\"\naddress = \"127.0.0.9:53\"\nkey-file = \"/k\"\n";
+    let settings = coast.harbor().join("harbor.toml");
+    let plain = std::fs::read_to_string(&settings).unwrap();
+    std::fs::write(&settings, format!("{plain}{secondary}")).unwrap();
+    play(&coast, &[Refused("zone publish", "no-dns-server")]);
+    std::fs::write(&settings, plain.replacen("[dns]", "[dns]\ncatalog = \"catalog.example\"", 1)).unwrap();
+    std::fs::write(coast.harbor().join("zones/catalog.example.zone"), "@ IN SOA this is none\n").unwrap();
+    play(&coast, &[Refused("zone create catalogued.example --account bakery", "catalog")]);
+    std::fs::write(&settings, plain).unwrap();
     std::fs::remove_file(&file).unwrap();
     play(
         &coast,
         &[
             Refused("record add b.gullrock.example A 192.0.2.9", "zone-file-gone"),
+            Settings("nameservers = [\"ns1.saltmarsh.example.\"", "nameservers = [\"ns1.quay.example.\""),
+            Refused("zone create quay.example --account bakery", "nameserver-address"),
             Settings("nameservers = ", "# nameservers = "),
             Refused("zone create quay.example --account bakery", "no-nameservers"),
             Settings("server = \"stand-in\"\ncontrol = \"127", "server = \"none\"\n# control = \"127"),
@@ -175,6 +190,10 @@ fn about_certificates() {
             Given("attach gullrock.example --account choir"),
             Refused("certificate install --site crumbandtide.example --from gullrock.example", "nothing-to-share"),
             Refused("certificate revoke gullrock.example", "nothing-to-revoke"),
+            Given("attach shop.crumbandtide.example --account bakery"),
+            Given("certificate issue crumbandtide.example --wildcard"),
+            Given("certificate install --site shop.crumbandtide.example --from crumbandtide.example"),
+            Refused("certificate install --site gullrock.example --from shop.crumbandtide.example", "shared-already"),
             Refused("certificate issue crumbandtide.example --wildcard --proof http-01", "wildcard-proof"),
             Refused("certificate issue crumbandtide.example --proof tls-alpn-01", "no-responder"),
             Refused("certificate issue crumbandtide.example --ca reef", "unknown-ca"),
@@ -217,6 +236,39 @@ fn about_certificates() {
 }
 
 #[test]
+fn about_what_is_typed() {
+    let coast = Coast::new();
+    for (typed, code, named) in [
+        ("atach gullrock.example", "unknown-command", ("command", "atach")),
+        ("attach gullrock.example --acount bakery", "unknown-argument", ("argument", "--acount")),
+        ("attach --address 192.0.2.1 gullrock.example --account bakery", "arguments-conflict", ("argument", "")),
+        ("redirect add", "missing-argument", ("argument", "<SOURCE>")),
+        ("zone", "missing-command", ("", "")),
+        ("redirect add gullrock.example/a /b --www all", "unusable-value", ("value", "all")),
+    ] {
+        let document = coast.json(&typed.split(' ').collect::<Vec<_>>(), 2);
+        let error = &document["error"];
+        assert_eq!(error["code"], code, "{typed}: {document}");
+        let (member, value) = named;
+        assert!(member.is_empty() || error[member].to_string().contains(value), "{typed}: {document}");
+        assert!(error["advice"].is_string() && !error["message"].as_str().unwrap().contains('\n'), "{document}");
+    }
+}
+
+#[test]
+fn about_cas() {
+    let coast = Coast::with_bakery();
+    play(&coast, &[Given("ca tell-contact"), Given("ca close default --yes")]);
+    let told = coast.json(&["ca", "change-key"], 4);
+    assert!(["no-ca-account", "ca-refuses"].contains(&told["error"]["code"].as_str().unwrap()), "{told}");
+    let coast = Coast::with_bakery();
+    coast.world.fail_ca_after(Some(0));
+    // The new key is kept, and in the logbook stands that it was tried.
+    let silent = coast.json(&["ca", "change-key"], 4);
+    assert_eq!(silent["error"]["code"], "ca-silent", "{silent}");
+}
+
+#[test]
 fn about_the_harbor_itself() {
     let coast = Coast::new();
     let inventory = coast.harbor().join("inventory.sqlite");
@@ -231,6 +283,9 @@ fn about_the_harbor_itself() {
     let empty = Coast::empty();
     assert_eq!(empty.json(&["site", "list"], 2)["error"]["code"], "no-harbor");
     assert_eq!(empty.json(&["init", "--web", "plain", "--dns", "none"], 2)["error"]["code"], "unusable-value");
+    std::fs::write(coast.harbor().join("servers/plain/broken.json"), "{ not json").unwrap();
+    let torn = coast.json(&["attach", "gullrock.example", "--account", "bakery"], 5);
+    assert_eq!(torn["error"]["code"], "rolled-back");
     std::fs::write(coast.harbor().join("harbor.toml"), "[web]\nserver = 3\n").unwrap();
     assert_eq!(coast.json(&["site", "list"], 2)["error"]["code"], "settings");
 }

@@ -80,8 +80,9 @@ fn who_shares_the_certificate_gets_the_successor_before_it_is_revoked() {
     coast.json(&["certificate", "install"], 0);
 
     fs::write(&toml, settings.clone() + &service("false")).unwrap();
-    let refused = coast.run(&["certificate", "revoke", SITE]).expect(4);
-    assert!(refused.contains("the service post still has the certificate"), "{refused}");
+    let refused = coast.json(&["certificate", "revoke", SITE], 4);
+    let error = &refused["error"];
+    assert_eq!((&error["code"], &error["still_has"]), (&json!("no-successor"), &json!("the service post")), "{error}");
     assert_eq!(coast.world.revoked(), 0);
     // It is not forgotten, and what is revoked then is not the successor, which is there by now.
     let successor = leaf(&coast).public_key;

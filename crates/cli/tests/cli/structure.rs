@@ -79,3 +79,93 @@ fn no_command_is_built_on_another_one() {
         .collect();
     assert!(upwards.is_empty(), "what is shown does not know the commands: {upwards:?}");
 }
+
+/// What no test can bring about, with the reason.
+const UNASSERTED: &[(&str, &str)] = &[
+    ("busy", "waits for a minute; the wait itself is tested"),
+    ("changed-meanwhile", "between reading and writing, within one command; tested where it is decided, in io"),
+    ("declined", "needs a terminal"),
+    ("detached", "between two steps of one command"),
+    ("keeps-changing", "needs a change at each of several moments; tested where it is decided, in io"),
+    ("no-server", "the servers are installed wherever the tests run"),
+    ("not-as-expected", "a fault of the demo"),
+    ("not-asked", "a fault of this program"),
+    ("out-of-zone", "refused before, where it is typed"),
+    ("runtime", "a machine without sockets"),
+    ("walk", "a fault of this program"),
+    ("certificate-unreadable", "a race with somebody who removes files; tested where it is decided, in core"),
+    ("wrong-number-of-values", "no argument takes a number of values that can be wrong"),
+];
+
+#[test]
+fn every_code_is_explained_and_every_refusal_is_asserted() {
+    let listed = listed_codes();
+    let cli = sources("");
+    let in_words = |file: &str| file.starts_with("show/words/");
+    let mut refusals = BTreeSet::new();
+    let mut remarks = BTreeSet::new();
+    for (file, code) in &cli {
+        let strict = ["refused(", "Exit::WrongUse, ", "Exit::RolledBack, ", "Exit::Fault, "];
+        refusals.extend(literals(code, |before| strict.iter().any(|end| before.ends_with(end))));
+        if file.starts_with("error/") || file == "usage.rs" {
+            refusals.extend(literals(code, |before| before.ends_with("=> (") || before.ends_with("{ (")));
+            let of_arms = literals(code, |before| before.ends_with("=> ") || before.ends_with("{ "));
+            refusals.extend(of_arms.into_iter().filter(|literal| literal.contains('-')));
+        }
+        if in_words(file) {
+            remarks.extend(literals(code, |before| before.ends_with("Told::act(") || before.ends_with("Told::fact(")));
+        }
+    }
+    let core = |file: &str| {
+        let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/src").join(file);
+        std::fs::read_to_string(path).unwrap().split("#[cfg(test)]").next().unwrap().to_string()
+    };
+    let consents = literals(&core("change/consent.rs"), |before| before.ends_with("=> "));
+    let mut links = BTreeSet::new();
+    for file in ["answers", "delegated", "lands", "mod", "resolves", "secure"] {
+        let text = core(&format!("survey/{file}.rs"));
+        links.extend(literals(&text, |before| {
+            let state = before.rsplit_once("LinkState::").map(|(_, state)| state);
+            state.is_some_and(|state| state.ends_with(", ") && !state.contains([';', '=', '"', '{']))
+                || before.ends_with("=> (")
+                || before.ends_with("{ (")
+        }));
+    }
+    for (kind, found) in [("refusal", &refusals), ("remark", &remarks), ("consent", &consents), ("link", &links)] {
+        let listed: BTreeSet<String> =
+            listed.iter().filter(|(of, _)| of == kind).map(|(_, code)| code.clone()).collect();
+        let missing: Vec<_> = found.difference(&listed).collect();
+        let idle: Vec<_> = listed.difference(found).collect();
+        assert!(missing.is_empty() && idle.is_empty(), "{kind}: not in codes.rs {missing:?}, in no source {idle:?}");
+    }
+    let mut tests = vec![];
+    collect(&Path::new(env!("CARGO_MANIFEST_DIR")).join("tests"), &mut tests);
+    tests.retain(|path| !path.ends_with("structure.rs"));
+    let texts: Vec<String> = tests.iter().map(|path| std::fs::read_to_string(path).unwrap()).collect();
+    let is_asserted = |code: &str| texts.iter().any(|text| text.contains(&format!("\"{code}\"")));
+    let excused = |code: &str| UNASSERTED.iter().any(|(excused, _)| *excused == code);
+    let unasserted: Vec<&String> = refusals.iter().filter(|code| !is_asserted(code) && !excused(code)).collect();
+    assert!(unasserted.is_empty(), "refusals that no interface test asserts: {unasserted:?}");
+}
+
+/// Kind and code, as `explain` lists them.
+fn listed_codes() -> Vec<(String, String)> {
+    let output = crate::coast::run(crate::coast::brightharbor().args(["explain", "--json"]));
+    let document: serde_json::Value = serde_json::from_str(&output.stdout).unwrap();
+    let text = |one: &serde_json::Value, member: &str| one[member].as_str().unwrap().to_string();
+    document["codes"].as_array().unwrap().iter().map(|one| (text(one, "kind"), text(one, "code"))).collect()
+}
+
+/// The words in quotes that stand after something; blanks and line breaks count as one blank, or none after `(`.
+fn literals(code: &str, stands_after: impl Fn(&str) -> bool) -> BTreeSet<String> {
+    let folded = code.split_whitespace().collect::<Vec<_>>().join(" ").replace("( \"", "(\"");
+    let mut found = BTreeSet::new();
+    for (at, _) in folded.match_indices('"') {
+        let Some(word) = folded[at + 1..].split('"').next() else { continue };
+        let is_code = !word.is_empty() && word.bytes().all(|byte| byte.is_ascii_lowercase() || byte == b'-');
+        if is_code && stands_after(&folded[..at]) {
+            found.insert(word.to_string());
+        }
+    }
+    found
+}

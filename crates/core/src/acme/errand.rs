@@ -56,6 +56,10 @@ pub enum ErrandStep {
     Done,
     /// In the CA's own words.
     Refused(String),
+    /// The CA is out of order: it is tried again later.
+    OutOfOrder {
+        status: u16,
+    },
 }
 
 /// The way of one errand.
@@ -68,7 +72,7 @@ pub struct Errand {
     signed_change: Option<String>,
     endpoints: Option<Endpoints>,
     nonce: Option<String>,
-    ended: Option<Result<(), String>>,
+    ended: Option<Result<(), Ended>>,
     tries: u32,
 }
 
@@ -80,6 +84,12 @@ struct Endpoints {
     revoke_cert: String,
     #[serde(default)]
     key_change: String,
+}
+
+#[derive(Debug, Clone)]
+enum Ended {
+    Refused(String),
+    OutOfOrder(u16),
 }
 
 /// A CA that refuses each nonce must not hold us for ever.
@@ -96,7 +106,8 @@ impl Errand {
     pub fn next(&self) -> ErrandStep {
         match (&self.ended, &self.endpoints, &self.nonce) {
             (Some(Ok(())), ..) => ErrandStep::Done,
-            (Some(Err(why)), ..) => ErrandStep::Refused(why.clone()),
+            (Some(Err(Ended::Refused(why))), ..) => ErrandStep::Refused(why.clone()),
+            (Some(Err(Ended::OutOfOrder(status))), ..) => ErrandStep::OutOfOrder { status: *status },
             (None, None, _) => ErrandStep::Send(Request { url: self.directory_url.clone(), payload: Payload::Get }),
             (None, Some(endpoints), _) if self.task == Task::ChangeKey && self.signed_change.is_none() => {
                 ErrandStep::SignChange { url: endpoints.key_change.clone() }
@@ -146,12 +157,18 @@ impl Errand {
     /// Takes the answer to what [`Errand::next`] had sent.
     pub fn received(&mut self, response: &Response) {
         self.tries += 1;
+        // RFC 9110 section 15.6: the fault is the server's, whatever was asked.
+        if response.status >= 500 {
+            self.ended = Some(Err(Ended::OutOfOrder(response.status)));
+            return;
+        }
+        let refused = |why: String| Some(Err(Ended::Refused(why)));
         let asked_for_nonce = self.endpoints.is_some() && self.nonce.is_none();
         if self.endpoints.is_none() {
             match serde_json::from_slice::<Endpoints>(&response.body) {
-                Ok(endpoints) if self.url(&endpoints).is_empty() => self.ended = Some(Err(self.not_offered().into())),
+                Ok(endpoints) if self.url(&endpoints).is_empty() => self.ended = refused(self.not_offered().into()),
                 Ok(endpoints) => self.endpoints = Some(endpoints),
-                Err(error) => self.ended = Some(Err(format!("its directory cannot be read: {error}"))),
+                Err(error) => self.ended = refused(format!("its directory cannot be read: {error}")),
             }
             return;
         }
@@ -159,7 +176,7 @@ impl Errand {
         self.nonce = response.nonce.clone();
         if asked_for_nonce {
             if self.nonce.is_none() {
-                self.ended = Some(Err("the CA gives no nonce".into()));
+                self.ended = refused("the CA gives no nonce".into());
             }
             return;
         }
@@ -177,7 +194,7 @@ impl Errand {
                 } else {
                     problem.detail.clone()
                 };
-                self.ended = Some(Err(format!("{detail} ({word})")));
+                self.ended = refused(format!("{detail} ({word})"));
             }
         }
     }
@@ -246,6 +263,9 @@ mod tests {
         assert_eq!(said(400, r#"{"type":"urn:ietf:params:acme:error:alreadyRevoked"}"#), ErrandStep::Done);
         let refused = said(403, r#"{"type":"urn:ietf:params:acme:error:unauthorized","detail":"not yours"}"#);
         assert_eq!(refused, ErrandStep::Refused("not yours (unauthorized)".into()));
+        let mut out = begun();
+        out.received(&answer(503, "n2", "<h1>Busy</h1>"));
+        assert_eq!(out.next(), ErrandStep::OutOfOrder { status: 503 });
         let mut endless = begun();
         for _ in 0..20 {
             endless.received(&answer(400, "n", r#"{"type":"urn:ietf:params:acme:error:badNonce"}"#));

@@ -138,6 +138,7 @@ async fn run(session: &Session, task: Task, next_key: Option<&AccountKey>) -> Re
             }
             ErrandStep::Done => return Ok(()),
             ErrandStep::Refused(why) => return Err(ErrandError::Refused(why)),
+            ErrandStep::OutOfOrder { status } => return Err(ErrandError::Unreachable(format!("status {status}"))),
         }
     }
     Err(ErrandError::Refused("it comes to no end".into()))

@@ -111,6 +111,9 @@ pub(super) async fn fetch_directory(ca: &Ca, url: &str) -> Result<Directory, Str
 }
 
 pub(super) fn read_directory(answer: &Response) -> Result<Directory, String> {
+    if !answer.is_success() {
+        return Err(format!("status {}", answer.status));
+    }
     serde_json::from_slice(&answer.body).map_err(|error| format!("its directory cannot be read: {error}"))
 }
 
