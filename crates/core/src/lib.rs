@@ -6,6 +6,7 @@
 
 pub mod account;
 pub mod acme;
+pub mod address;
 pub mod certificate;
 pub mod change;
 pub mod delegation;

@@ -254,7 +254,7 @@ const LINKS: &[(&str, &str)] = &[
     ("certificate-awaited", "a certificate is waited for"),
     ("delegated", "all nameservers answer with authority"),
     ("earlier-link-first", "a certificate can be had once an earlier link holds"),
-    ("expires-soon", "the certificate ends in less than two days"),
+    ("expires-soon", "less than a week of the certificate is left, and less than a sixth of its life"),
     ("https-to-come", "visitors come over http until there is a certificate"),
     ("lands", "visitors end on the page"),
     ("leads-elsewhere", "the name does not lead to this host"),

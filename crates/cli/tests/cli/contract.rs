@@ -328,6 +328,7 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "carried_out",
             "tried",
             "ended",
+            "stuck",
             "services",
             "revoked",
             "demanded",

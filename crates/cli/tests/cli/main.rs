@@ -12,6 +12,7 @@ mod certificates;
 mod coast;
 mod concurrency;
 mod contract;
+mod daily_way;
 mod delegations;
 mod demands;
 mod demo;

@@ -5,6 +5,7 @@
 mod consent;
 mod needs;
 mod outside;
+mod phases;
 mod plan;
 mod remark;
 
@@ -25,6 +26,7 @@ use crate::zone::{Pattern, Update};
 pub use consent::Consent;
 pub use needs::Needs;
 pub use outside::{CaErrand, ServicePlacing, ToldToCa};
+pub use phases::Phase;
 pub use plan::Plan;
 pub use remark::Remark;
 

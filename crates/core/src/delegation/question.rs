@@ -11,9 +11,10 @@ use super::probe::{probe, reached, sign_of_life, soa_of};
 use super::reach::is_in_place;
 use super::walk::{Descent, Walk};
 use super::{
-    Address, AddressKind, Ds, HostAnswer, NameserverSeen, Observations, Outcome, ParentAnswer, Picture, Probed,
-    Question, Reached, Registered, Reply, ServerSeen, ServerState, Transport,
+    Address, Ds, HostAnswer, NameserverSeen, Observations, Outcome, ParentAnswer, Picture, Probed, Question, Reached,
+    Registered, Reply, ServerSeen, ServerState, Transport,
 };
+use crate::address::AddressKind;
 use crate::name::DnsName;
 use crate::zone::{Record, RecordData, RecordType};
 

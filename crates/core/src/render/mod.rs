@@ -4,6 +4,7 @@
 
 mod apache;
 mod bind;
+mod control_orders;
 mod host_plan;
 mod knot;
 mod nginx;
@@ -20,6 +21,7 @@ use crate::harbor::{Layout, Settings, WebServer};
 use crate::redirect::Redirect;
 use crate::site::{HttpsState, Site, SiteRules};
 
+pub use control_orders::{check_words, load_orders, taken_back};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
 pub use zone_list::{

@@ -1,9 +1,7 @@
 //! The fifth link: whether the served certificate covers the name, its chain is whole and it is in date.
 
-use jiff::SignedDuration;
-
 use super::{Link, LinkName, LinkState, Seen, TlsOutcome, Turn};
-use crate::certificate::urgent_from;
+use crate::certificate::ends_soon;
 use crate::certificate::{CertificateSource, CertificateState};
 
 pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
@@ -50,21 +48,18 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
             outcome @ TlsOutcome::Shown { .. } => shown = Some(outcome),
         }
     }
-    let Some(TlsOutcome::Shown { protocol, not_after, sent, .. }) = shown else {
+    let Some(TlsOutcome::Shown { protocol, not_before, not_after, sent, .. }) = shown else {
         return link(LinkState::Unchecked, "no-route", "this host has no address of the family to ask with".into());
     };
     if certificate.is_some_and(|c| c.state == CertificateState::Revoked) {
         let because = "the certificate is revoked: whoever asks its CA is warned; `tend` gets another one";
         return link(LinkState::Broken, "revoked", because.into()).turn(Turn::Tend);
     }
-    let left = not_after.duration_since(seen.now);
     let until = not_after.strftime("%Y-%m-%d");
     let because = format!("verified, {protocol}, {} sent, valid until {until}", chain_length(*sent));
-    // One that lives for six days has no more than that for a third of its life.
-    let ours = certificate.filter(|c| c.not_after == *not_after);
-    let is_late = ours.is_none_or(|c| urgent_from(c.not_before, c.not_after) <= seen.now);
-    if left < SignedDuration::from_hours(24 * 2) && is_late {
-        return link(LinkState::Risk, "expires-soon", format!("{because}: less than two days left")).turn(Turn::Tend);
+    if ends_soon(*not_before, *not_after, seen.now) {
+        return link(LinkState::Risk, "expires-soon", format!("{because}: it should have been renewed by now"))
+            .turn(Turn::Tend);
     }
     link(LinkState::Holds, "verified", because)
 }

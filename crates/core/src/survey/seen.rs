@@ -105,6 +105,7 @@ pub enum TlsOutcome {
         /// The verdict against the trusted roots, for this hostname and time.
         verified: Result<(), String>,
         names: Vec<String>,
+        not_before: Timestamp,
         not_after: Timestamp,
         /// Certificates that were sent.
         sent: usize,

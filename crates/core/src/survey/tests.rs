@@ -128,6 +128,7 @@ fn shown(verified: Result<(), String>) -> TlsOutcome {
         protocol: "TLS 1.3".into(),
         verified,
         names: vec!["gullrock.example".into()],
+        not_before: "2026-11-23T07:00:00Z".parse().unwrap(),
         not_after: "2027-02-21T07:00:00Z".parse().unwrap(),
         sent: 2,
     }
@@ -405,31 +406,29 @@ fn where_a_visitor_lands() {
 }
 
 #[test]
-fn two_days_are_little_unless_it_lives_for_six() {
-    let look_at = |not_before: &str, shown_until: &str, recorded_until: &str, state| {
+fn a_week_is_little_unless_it_lives_for_six_days() {
+    let look_at = |from: &str, until: &str, state| {
         Look::spoilt(|look| {
             look.host().tls[0].outcome = match shown(Ok(())) {
                 TlsOutcome::Shown { protocol, verified, names, sent, .. } => {
-                    TlsOutcome::Shown { protocol, verified, names, sent, not_after: shown_until.parse().unwrap() }
+                    let (not_before, not_after) = (from.parse().unwrap(), until.parse().unwrap());
+                    TlsOutcome::Shown { protocol, verified, names, sent, not_before, not_after }
                 }
                 other => other,
             };
-            let certificate = look.harbored.as_mut().unwrap().certificate.as_mut().unwrap();
-            certificate.not_before = not_before.parse().unwrap();
-            certificate.not_after = recorded_until.parse().unwrap();
-            certificate.state = state;
+            look.harbored.as_mut().unwrap().certificate.as_mut().unwrap().state = state;
         })
         .link(LinkName::Secure)
     };
     let served = CertificateState::Served;
     // It is the 23rd, seven o'clock.
     let end = "2026-11-25T06:00:00Z";
-    assert_eq!(look_at("2026-11-19T06:00:00Z", end, end, served).state, LinkState::Holds, "a third of six days");
-    assert_eq!(look_at("2026-08-27T06:00:00Z", end, end, served).state, LinkState::Risk);
-    // Another one than ours is shown: how long that lives is not known.
-    let other = look_at("2026-11-19T06:00:00Z", end, "2027-02-21T07:00:00Z", served);
-    assert_eq!((other.state, other.turn), (LinkState::Risk, Some(Turn::Tend)));
+    assert_eq!(look_at("2026-11-19T06:00:00Z", end, served).state, LinkState::Holds, "a third of six days");
+    let late = look_at("2026-08-27T06:00:00Z", end, served);
+    assert_eq!((late.state, late.code, late.turn), (LinkState::Risk, "expires-soon", Some(Turn::Tend)));
+    assert_eq!(look_at("2026-09-01T06:00:00Z", "2026-11-30T06:00:00Z", served).state, LinkState::Risk);
+    assert_eq!(look_at("2026-09-02T06:00:00Z", "2026-12-01T06:00:00Z", served).state, LinkState::Holds);
     let far = "2027-02-21T07:00:00Z";
-    let revoked = look_at("2026-11-23T07:00:00Z", far, far, CertificateState::Revoked);
+    let revoked = look_at("2026-11-23T07:00:00Z", far, CertificateState::Revoked);
     assert_eq!((revoked.state, revoked.turn), (LinkState::Broken, Some(Turn::Tend)));
 }

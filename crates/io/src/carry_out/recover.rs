@@ -28,9 +28,9 @@ pub async fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, St
     let mut recovered = Vec::new();
     for begun in harbor.store.unfinished()? {
         let mut left = undo_updates(&begun.inverses).await;
-        left.extend(undo_files(&begun.inverses));
-        tell_services(harbor, &begun.inverses);
-        left.extend(take_back(harbor, &begun.changes.needs()));
+        left.extend(undo_files(&begun.inverses).await);
+        tell_services(harbor, &begun.inverses).await;
+        left.extend(take_back(harbor, &begun.changes.needs()).await);
         left.extend(unknown_errands(&begun.changes));
         let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
         harbor.store.end(begun.id, outcome, "the command was killed; the next one took it back")?;
@@ -72,11 +72,15 @@ pub(super) fn clear_up(harbor: &Harbor, entry: i64, inverses: &[Inverse], taken_
 }
 
 /// Takes files, system users and what services have got back, the last first. Gives what could not be.
-pub(super) fn undo_files(inverses: &[Inverse]) -> Vec<String> {
-    inverses.iter().rev().filter_map(|inverse| undo_file(inverse).err()).collect()
+pub(super) async fn undo_files(inverses: &[Inverse]) -> Vec<String> {
+    let mut left = Vec::new();
+    for inverse in inverses.iter().rev() {
+        left.extend(undo_file(inverse).await.err());
+    }
+    left
 }
 
-fn undo_file(inverse: &Inverse) -> Result<(), String> {
+async fn undo_file(inverse: &Inverse) -> Result<(), String> {
     match inverse {
         Inverse::Remove { path, wrote_hash } => {
             if is_as_written(path, wrote_hash)? {
@@ -99,7 +103,7 @@ fn undo_file(inverse: &Inverse) -> Result<(), String> {
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
             write_atomically(path, &content, *mode).map_err(|error| error.to_string())
         }
-        Inverse::RemoveUser { name, home } => remove_user(name, home).map_err(|error| error.to_string()),
+        Inverse::RemoveUser { name, home } => remove_user(name, home).await.map_err(|error| error.to_string()),
         Inverse::TakeFromService { link, former, folder, .. } => {
             take_from_service(link, former.as_deref(), folder).map_err(|error| error.to_string())
         }
@@ -109,11 +113,11 @@ fn undo_file(inverse: &Inverse) -> Result<(), String> {
 
 /// A service may have taken the new files, or a part of them: with the former ones it is asked once more, as the settings
 /// say by now. What it says does not matter: it has what it had.
-pub(super) fn tell_services(harbor: &Harbor, inverses: &[Inverse]) {
+pub(super) async fn tell_services(harbor: &Harbor, inverses: &[Inverse]) {
     for inverse in inverses {
         let Inverse::TakeFromService { service, link, .. } = inverse else { continue };
         if let Some(service) = harbor.settings.services.get(service).filter(|service| service.folder == *link) {
-            let _ = reload_service(service);
+            let _ = reload_service(service).await;
         }
     }
 }
@@ -160,14 +164,17 @@ fn drop_if_empty(path: &Path) {
 }
 
 /// Makes the servers read the files again as they were. Gives what did not work.
-pub(super) fn take_back(harbor: &Harbor, needs: &Needs) -> Vec<String> {
+pub(super) async fn take_back(harbor: &Harbor, needs: &Needs) -> Vec<String> {
     let mut left = Vec::new();
     if needs.dns() {
-        let unloaded = unload_zones(&harbor.settings, &harbor.layout, needs);
+        let unloaded = unload_zones(&harbor.settings, &harbor.layout, needs).await;
         left.extend(unloaded.err().map(|error| error.to_string()));
     }
     if needs.web_reload {
-        let again = test_web(&harbor.settings).and_then(|()| reload_web(&harbor.settings));
+        let again = match test_web(&harbor.settings).await {
+            Ok(()) => reload_web(&harbor.settings).await,
+            refused => refused,
+        };
         left.extend(again.err().map(|error| error.to_string()));
     }
     left

@@ -4,7 +4,8 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
-    Change, ChangeSet, FileRemoval, FileWrite, Needs, Purpose, ServicePlacing, UserMake, ZoneUpdate, content_hash,
+    CaErrand, Change, ChangeSet, FileRemoval, FileWrite, FolderMake, Phase, Purpose, ServicePlacing, UserMake,
+    ZoneUpdate, content_hash,
 };
 use jiff::Timestamp;
 
@@ -31,10 +32,9 @@ pub async fn carry_out(
     let entry = harbor.store.next_entry()?;
     let inverses = keep_what_is_replaced(harbor, entry, set)?;
     harbor.store.begin(entry, now, &who(), set, &inverses)?;
-    let needs = set.needs();
     let mut servers_told = false;
     let mut updated = Vec::new();
-    let result = match apply(harbor, set, &needs, now, tell, &mut servers_told, &mut updated).await {
+    let result = match apply(harbor, set, now, tell, &mut servers_told, &mut updated).await {
         Ok(()) => harbor.store.commit(entry, set).map_err(Cause::from),
         Err(cause) => Err(cause),
     };
@@ -45,10 +45,10 @@ pub async fn carry_out(
         }
         Err(cause) => {
             let mut left = undo_updates(&updated).await;
-            left.extend(undo_files(&inverses));
-            tell_services(harbor, &inverses);
+            left.extend(undo_files(&inverses).await);
+            tell_services(harbor, &inverses).await;
             if servers_told {
-                left.extend(take_back(harbor, &needs));
+                left.extend(take_back(harbor, &set.needs()).await);
             }
             let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
             harbor.store.end(entry, outcome, &cause.to_string())?;
@@ -107,6 +107,20 @@ fn users(set: &ChangeSet) -> impl Iterator<Item = &UserMake> {
     })
 }
 
+fn folders(set: &ChangeSet) -> impl Iterator<Item = &FolderMake> {
+    set.changes.iter().filter_map(|change| match change {
+        Change::MakeFolder(make) => Some(make),
+        _ => None,
+    })
+}
+
+fn errands(set: &ChangeSet) -> impl Iterator<Item = &CaErrand> {
+    set.changes.iter().filter_map(|change| match change {
+        Change::TellCa(errand) => Some(errand),
+        _ => None,
+    })
+}
+
 fn placings(set: &ChangeSet) -> impl Iterator<Item = &ServicePlacing> {
     set.changes.iter().filter_map(|change| match change {
         Change::PlaceForService(placing) => Some(placing),
@@ -160,15 +174,93 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
     Ok(inverses)
 }
 
+/// Phase by phase, as the core has put them in order.
 async fn apply(
     harbor: &Harbor,
     set: &ChangeSet,
-    needs: &Needs,
     now: Timestamp,
     tell: &dyn Fn(Event),
     servers_told: &mut bool,
     updated: &mut Vec<Inverse>,
 ) -> Result<(), Cause> {
+    for phase in set.phases() {
+        *servers_told |= phase.tells_servers();
+        carry_phase(phase, harbor, set, now, tell, updated).await?;
+    }
+    Ok(())
+}
+
+async fn carry_phase(
+    phase: Phase,
+    harbor: &Harbor,
+    set: &ChangeSet,
+    now: Timestamp,
+    tell: &dyn Fn(Event),
+    updated: &mut Vec<Inverse>,
+) -> Result<(), Cause> {
+    let (settings, layout) = (&harbor.settings, &harbor.layout);
+    match phase {
+        Phase::Files => put_files(set, tell)?,
+        Phase::ZoneChecks => {
+            for zone in set.needs().all_zones() {
+                check_zone(settings, zone, &layout.zone_file(zone)).await?;
+            }
+        }
+        Phase::WebTest => {
+            tell(Event::TestingWebServer);
+            refuse_spoilt_certificates(harbor, set, now, tell)?;
+            test_web(settings).await?;
+        }
+        Phase::Users => {
+            for user in users(set) {
+                make_user(user).await?;
+            }
+        }
+        Phase::Folders => {
+            for make in folders(set) {
+                make_folder(make)?;
+            }
+        }
+        Phase::ZoneLoads => {
+            tell(Event::LoadingZones);
+            let needs = set.needs();
+            load_zones(settings, layout, &needs).await?;
+            for zone in needs.all_zones() {
+                await_serial(settings, layout, zone).await?;
+            }
+        }
+        Phase::Updates => {
+            for update in updates(set) {
+                tell(Event::UpdatingZone(update.zone.clone()));
+                send(update).await?;
+                updated.push(Inverse::Update(inverse_of(update)));
+                // A serial that was not read (the catalog's) is not waited for.
+                if update.serial != 0 {
+                    await_newer(update.server, &update.zone, update.serial).await?;
+                }
+            }
+        }
+        Phase::WebReload => {
+            tell(Event::ReloadingWebServer);
+            reload_web(settings).await?;
+        }
+        Phase::Services => {
+            for placing in placings(set) {
+                tell(Event::ReloadingService(placing.name.clone()));
+                place_for_service(placing).await?;
+            }
+        }
+        Phase::Cas => {
+            for errand in errands(set) {
+                tell(Event::TellingCa(errand.ca.clone()));
+                run_errand(errand, settings, layout).await?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn put_files(set: &ChangeSet, tell: &dyn Fn(Event)) -> Result<(), Cause> {
     let count = writes(set).count();
     if count > 0 {
         tell(Event::WritingFiles(count));
@@ -183,57 +275,6 @@ async fn apply(
     write_all_atomically(&files)?;
     for removal in removals(set) {
         remove_file(&removal.path)?;
-    }
-    let settings = &harbor.settings;
-    for zone in needs.all_zones() {
-        check_zone(settings, zone, &harbor.layout.zone_file(zone))?;
-    }
-    if needs.web_reload {
-        tell(Event::TestingWebServer);
-        refuse_spoilt_certificates(harbor, set, now, tell)?;
-        test_web(settings)?;
-    }
-    // After the tests, so that a refused change leaves nothing in a home; before the reload, which serves from there.
-    for user in users(set) {
-        make_user(user)?;
-    }
-    for change in &set.changes {
-        if let Change::MakeFolder(make) = change {
-            make_folder(make)?;
-        }
-    }
-    if needs.dns() {
-        tell(Event::LoadingZones);
-        *servers_told = true;
-        load_zones(settings, &harbor.layout, needs)?;
-        for zone in needs.all_zones() {
-            await_serial(settings, &harbor.layout, zone).await?;
-        }
-    }
-    for update in updates(set) {
-        tell(Event::UpdatingZone(update.zone.clone()));
-        send(update).await?;
-        updated.push(Inverse::Update(inverse_of(update)));
-        // A serial that was not read (the catalog's) is not waited for.
-        if update.serial != 0 {
-            await_newer(update.server, &update.zone, update.serial).await?;
-        }
-    }
-    if needs.web_reload {
-        tell(Event::ReloadingWebServer);
-        *servers_told = true;
-        reload_web(settings)?;
-    }
-    for placing in placings(set) {
-        tell(Event::ReloadingService(placing.name.clone()));
-        place_for_service(placing)?;
-    }
-    // Last, since there is no way back.
-    for change in &set.changes {
-        if let Change::TellCa(errand) = change {
-            tell(Event::TellingCa(errand.ca.clone()));
-            run_errand(errand, settings, &harbor.layout).await?;
-        }
     }
     Ok(())
 }

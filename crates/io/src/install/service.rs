@@ -50,7 +50,7 @@ pub fn folder_for(service: &Service, now: Timestamp) -> PathBuf {
 
 /// Puts chain and key in place, together and one by one, and has the service reload. What fails is for the caller to take
 /// back ([`take_from_service`]).
-pub fn place_for_service(placing: &ServicePlacing) -> Result<(), ServiceError> {
+pub async fn place_for_service(placing: &ServicePlacing) -> Result<(), ServiceError> {
     let ServicePlacing { service, former, folder: new, chain_pem: chain, key_pem: key, .. } = placing;
     let owner = match &service.owner {
         Some(name) => {
@@ -73,7 +73,7 @@ pub fn place_for_service(placing: &ServicePlacing) -> Result<(), ServiceError> {
         chown(new, Some(user), Some(group)).map_err(failed("cannot give over", new))?;
     }
     point(&service.folder, new)?;
-    reload_service(service).map_err(ServiceError::Reload)?;
+    reload_service(service).await.map_err(ServiceError::Reload)?;
     // The one before is kept for a service that still has its files open; older ones go.
     forget_older(&service.folder, &[Some(new.clone()), former.clone()]);
     Ok(())
@@ -94,8 +94,8 @@ pub fn take_from_service(link: &Path, former: Option<&Path>, new: &Path) -> Resu
 }
 
 /// Tells the service to take the files that its link leads to.
-pub fn reload_service(service: &Service) -> Result<(), ServerError> {
-    if service.reload.is_empty() { Ok(()) } else { run_bounded(&service.reload, &[]).map(|_| ()) }
+pub async fn reload_service(service: &Service) -> Result<(), ServerError> {
+    if service.reload.is_empty() { Ok(()) } else { run_bounded(&service.reload, &[]).await.map(|_| ()) }
 }
 
 /// A folder of ours: `.NAME-TIME` beside the link `NAME`.
@@ -152,12 +152,12 @@ mod tests {
         }
     }
 
-    #[test]
-    fn key_and_chain_change_together_and_two_generations_are_kept() {
+    #[tokio::test]
+    async fn key_and_chain_change_together_and_two_generations_are_kept() {
         let folder = tempfile::tempdir().unwrap();
         let service = service(folder.path(), &["true"]);
         for (second, word) in [(1, "one"), (2, "two"), (3, "three")] {
-            place_for_service(&placing(&service, second, word)).unwrap();
+            place_for_service(&placing(&service, second, word)).await.unwrap();
             assert!(service_has(&service, format!("CHAIN {word}\n").as_bytes()));
         }
         let read = |name: &str| fs::read_to_string(service.folder.join(name)).unwrap();
@@ -166,19 +166,19 @@ mod tests {
         assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 3, "the link and two folders");
     }
 
-    #[test]
-    fn what_is_taken_back_leaves_the_former_files_or_nothing() {
+    #[tokio::test]
+    async fn what_is_taken_back_leaves_the_former_files_or_nothing() {
         let folder = tempfile::tempdir().unwrap();
         let bad = service(folder.path(), &["sh", "-c", "echo cannot; exit 1"]);
         let first = placing(&bad, 1, "one");
-        assert!(place_for_service(&first).unwrap_err().to_string().contains("does not reload"));
+        assert!(place_for_service(&first).await.unwrap_err().to_string().contains("does not reload"));
         take_from_service(&bad.folder, None, &first.folder).unwrap();
         assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 0);
 
         let good = service(folder.path(), &["true"]);
-        place_for_service(&placing(&good, 2, "two")).unwrap();
+        place_for_service(&placing(&good, 2, "two")).await.unwrap();
         let third = placing(&bad, 3, "three");
-        place_for_service(&third).unwrap_err();
+        place_for_service(&third).await.unwrap_err();
         take_from_service(&bad.folder, third.former.as_deref(), &third.folder).unwrap();
         assert!(service_has(&good, b"CHAIN two\n"));
         assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 2);

@@ -23,33 +23,33 @@ pub fn is_root() -> bool {
 }
 
 /// Makes the user with a group of its own.
-pub fn make_user(make: &UserMake) -> Result<(), ServerError> {
+pub async fn make_user(make: &UserMake) -> Result<(), ServerError> {
     let home = make.home.to_string_lossy();
     let words = ["useradd", "--no-create-home", "--user-group", "--shell", NO_LOGIN, "--home-dir", &home];
-    run(&words, &make.name)
+    run(&words, &make.name).await
 }
 
 /// Takes a user away that this program has made; files stay. One that somebody else has made since, under the same name,
 /// has another home or a shell to log in with, and is left alone.
-pub fn remove_user(name: &str, home: &Path) -> Result<(), ServerError> {
+pub async fn remove_user(name: &str, home: &Path) -> Result<(), ServerError> {
     let ours = |user: &User| user.home_dir() == home && user.shell() == Path::new(NO_LOGIN);
-    if uzers::get_user_by_name(name).is_some_and(|user| ours(&user)) { run(&["userdel"], name) } else { Ok(()) }
+    if uzers::get_user_by_name(name).is_some_and(|user| ours(&user)) { run(&["userdel"], name).await } else { Ok(()) }
 }
 
-fn run(words: &[&str], name: &str) -> Result<(), ServerError> {
+async fn run(words: &[&str], name: &str) -> Result<(), ServerError> {
     let words: Vec<String> = words.iter().map(ToString::to_string).collect();
-    run_bounded(&words, &["--".to_string(), name.to_string()]).map(drop)
+    run_bounded(&words, &["--".to_string(), name.to_string()]).await.map(drop)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
 
-    #[test]
-    fn a_user_that_is_not_as_it_would_be_made_is_left_alone() {
+    #[tokio::test]
+    async fn a_user_that_is_not_as_it_would_be_made_is_left_alone() {
         // root is on every system, with another home and a shell.
-        remove_user("root", Path::new("/home/root")).unwrap();
+        remove_user("root", Path::new("/home/root")).await.unwrap();
         assert!(user_exists("root") && !user_exists("nobody-of-that-name"));
-        remove_user("nobody-of-that-name", Path::new("/nowhere")).unwrap();
+        remove_user("nobody-of-that-name", Path::new("/nowhere")).await.unwrap();
     }
 }

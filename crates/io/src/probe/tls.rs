@@ -60,6 +60,7 @@ async fn handshake(
         protocol,
         verified: witness.verdict().map_err(|distrust| distrust.words()),
         names: facts.names,
+        not_before: facts.not_before,
         not_after: facts.not_after,
         sent: chain.len(),
     })

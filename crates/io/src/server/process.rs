@@ -10,15 +10,24 @@ use super::ServerError;
 const MOST_OUTPUT: u64 = 64 * 1024;
 const LONGEST: Duration = Duration::from_secs(120);
 
-/// Runs the command to its end and gives what it printed; an exit other than 0 is an error with that text.
-pub fn run_bounded(words: &[String], more: &[String]) -> Result<String, ServerError> {
-    run_bounded_in(None, words, more)
+/// Runs the command to its end and gives what it printed; an exit other than 0 is an error with that text. Other work
+/// goes on meanwhile.
+pub async fn run_bounded(words: &[String], more: &[String]) -> Result<String, ServerError> {
+    run_bounded_in(None, words, more).await
 }
 
 /// The same in another folder than the current one.
-pub fn run_bounded_in(folder: Option<&Path>, words: &[String], more: &[String]) -> Result<String, ServerError> {
-    let all: Vec<&String> = words.iter().chain(more).collect();
-    let shown = all.iter().map(|word| word.as_str()).collect::<Vec<_>>().join(" ");
+pub async fn run_bounded_in(folder: Option<&Path>, words: &[String], more: &[String]) -> Result<String, ServerError> {
+    let all: Vec<String> = words.iter().chain(more).cloned().collect();
+    let folder = folder.map(Path::to_path_buf);
+    let shown = all.join(" ");
+    let done = tokio::task::spawn_blocking(move || run(folder.as_deref(), &all)).await;
+    done.unwrap_or_else(|error| Err(ServerError::Start { command: shown, reason: error.to_string() }))
+}
+
+/// Blocks: on a thread of its own.
+fn run(folder: Option<&Path>, all: &[String]) -> Result<String, ServerError> {
+    let shown = all.join(" ");
     let Some((program, arguments)) = all.split_first() else { return Err(ServerError::NotSet("command")) };
     let mut command = Command::new(program);
     if let Some(folder) = folder {
@@ -84,19 +93,19 @@ mod tests {
         text.iter().map(|word| word.to_string()).collect()
     }
 
-    #[test]
-    fn output_and_failure_come_back_and_nothing_is_left_to_a_shell() {
-        assert_eq!(run_bounded(&words(&["echo", "a;b"]), &words(&["$HOME"])).unwrap(), "a;b $HOME");
+    #[tokio::test]
+    async fn output_and_failure_come_back_and_nothing_is_left_to_a_shell() {
+        assert_eq!(run_bounded(&words(&["echo", "a;b"]), &words(&["$HOME"])).await.unwrap(), "a;b $HOME");
         assert!(matches!(
-            run_bounded(&words(&["sh", "-c", "echo broken >&2; exit 3"]), &[]),
+            run_bounded(&words(&["sh", "-c", "echo broken >&2; exit 3"]), &[]).await,
             Err(ServerError::Refused { output, .. }) if output == "broken"
         ));
-        assert!(matches!(run_bounded(&words(&["/no/such/program"]), &[]), Err(ServerError::Start { .. })));
+        assert!(matches!(run_bounded(&words(&["/no/such/program"]), &[]).await, Err(ServerError::Start { .. })));
     }
 
-    #[test]
-    fn much_output_is_cut_and_does_not_block() {
-        let output = run_bounded(&words(&["sh", "-c", "yes | head -c 1000000"]), &[]).unwrap();
+    #[tokio::test]
+    async fn much_output_is_cut_and_does_not_block() {
+        let output = run_bounded(&words(&["sh", "-c", "yes | head -c 1000000"]), &[]).await.unwrap();
         assert!(output.len() <= MOST_OUTPUT as usize);
     }
 }

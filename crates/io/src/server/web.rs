@@ -12,22 +12,24 @@ use super::{ServerError, control, run_bounded};
 use crate::probe::fetch_fingerprint;
 
 /// Runs the server's own config test over the files as they are now.
-pub fn test_web(settings: &Settings) -> Result<(), ServerError> {
+pub async fn test_web(settings: &Settings) -> Result<(), ServerError> {
     match settings.web.server {
         WebServer::None => Ok(()),
-        WebServer::StandIn => control::order(settings.web.control.ok_or(ServerError::NotSet("[web] control"))?, "test"),
-        WebServer::Nginx | WebServer::Apache => run_bounded(&settings.web.test, &[]).map(|_| ()),
+        WebServer::StandIn => {
+            control::order(settings.web.control.ok_or(ServerError::NotSet("[web] control"))?, "test").await
+        }
+        WebServer::Nginx | WebServer::Apache => run_bounded(&settings.web.test, &[]).await.map(|_| ()),
     }
 }
 
 /// Makes the running server take the files over.
-pub fn reload_web(settings: &Settings) -> Result<(), ServerError> {
+pub async fn reload_web(settings: &Settings) -> Result<(), ServerError> {
     match settings.web.server {
         WebServer::None => Ok(()),
         WebServer::StandIn => {
-            control::order(settings.web.control.ok_or(ServerError::NotSet("[web] control"))?, "reload")
+            control::order(settings.web.control.ok_or(ServerError::NotSet("[web] control"))?, "reload").await
         }
-        WebServer::Nginx | WebServer::Apache => run_bounded(&settings.web.reload, &[]).map(|_| ()),
+        WebServer::Nginx | WebServer::Apache => run_bounded(&settings.web.reload, &[]).await.map(|_| ()),
     }
 }
 

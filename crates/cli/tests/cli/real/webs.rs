@@ -187,7 +187,7 @@ fn three_servers_and_the_model_answer_alike() {
     write(WebServer::Apache, address(31));
     write(WebServer::StandIn, world.cast.web());
     settings.web.server = WebServer::StandIn;
-    reload_web(&settings).unwrap();
+    tokio::runtime::Runtime::new().unwrap().block_on(reload_web(&settings)).unwrap();
     let nginx = Web::nginx(folder.path(), &harbor.join("servers/nginx"));
     let apache = Web::apache_at(&world.cast, address(31), folder.path(), &harbor.join("servers/apache"));
     let _running: [Server; 2] = [nginx.start(&world.cast), apache.start_at(address(31), &world.cast)];

@@ -1,16 +1,15 @@
 //! The certificate runs out soon.
 
 use super::Rule;
-use crate::certificate::{Installed, Served};
+use crate::certificate::{Installed, Served, ends_soon};
 use crate::finding::{Finding, RuleText, Severity};
-use jiff::SignedDuration;
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
 const TEXT: RuleText = RuleText {
     code: "served-expires-soon",
     severity: Severity::Risk,
-    what: "Less than a tenth of the life of the certificate is left, and less than a week.",
+    what: "Less than a week of the certificate is left, and less than a sixth of its life.",
     why: "Whatever renews it should have done so long before. When it has expired, every visitor is \
           warned.",
     cure: "See why it was not renewed, and renew it: brightharbor tend, or certificate issue.",
@@ -19,9 +18,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
     let Some(leaf) = served.chain.first() else { return vec![] };
-    let left = leaf.not_after.duration_since(served.seen_at);
-    let life = leaf.not_after.duration_since(leaf.not_before);
-    if left.is_negative() || left > SignedDuration::from_hours(24 * 7) || left > life / 10 {
+    if !ends_soon(leaf.not_before, leaf.not_after, served.seen_at) {
         return vec![];
     }
     let message = format!("the certificate expires at {}", leaf.not_after);

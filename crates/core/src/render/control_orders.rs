@@ -1,0 +1,145 @@
+//! What is said to a DNS server's own programs: its checker, and its remote control (`rndc`, `knotc`, `nsd-control`).
+//! The servers differ in their words alone. Running them is for `brightharbor-io`; the remote control is started as few
+//! times as its words allow, however many zones there are.
+
+use std::path::Path;
+
+use super::{is_published, zone_stanza};
+use crate::change::Needs;
+use crate::harbor::{DnsServer, Layout, NewZones, Settings};
+use crate::name::Hostname;
+
+/// What follows the checker's own words, so that it reads this file; `None` where nothing checks.
+pub fn check_words(settings: &Settings, zone: &Hostname, file: &Path) -> Option<Vec<String>> {
+    let (zone, file) = (zone.to_string(), file.display().to_string());
+    match settings.dns.server {
+        _ if settings.dns.check.is_empty() => None,
+        DnsServer::Bind | DnsServer::Nsd => Some(vec![zone, file]),
+        DnsServer::Knot => Some(vec!["-o".into(), zone, file]),
+        DnsServer::StandIn | DnsServer::None => None,
+    }
+}
+
+/// For a command that is taken back: the zones that the server has to be told to forget one by one, and what it is to load
+/// then.
+pub fn taken_back(settings: &Settings, needs: &Needs) -> (Vec<Hostname>, Needs) {
+    if settings.dns.server == DnsServer::Bind && settings.dns.new_zones == NewZones::Addzone {
+        // Those that it was told to forget are files again.
+        let left = Needs { new_zones: needs.gone_zones.clone(), gone_zones: vec![], ..needs.clone() };
+        return (needs.new_zones.clone(), left);
+    }
+    (vec![], needs.clone())
+}
+
+/// What the remote control is told, one command each, so that the server loads what has changed. `zone_list` is the text
+/// of BIND's zone list as it is on disk by then.
+pub fn load_orders(settings: &Settings, layout: &Layout, needs: &Needs, zone_list: &str) -> Vec<Vec<String>> {
+    let words = |text: &str| vec![text.to_string()];
+    let one = |order: &str, zone: &Hostname| vec![order.to_string(), zone.to_string()];
+    match settings.dns.server {
+        DnsServer::Bind => {
+            let added = match settings.dns.new_zones {
+                NewZones::Addzone => &needs.new_zones[..],
+                NewZones::List => &[],
+            };
+            let published = is_published(zone_list);
+            let add = added.iter().map(|zone| {
+                let stanza = zone_stanza(DnsServer::Bind, zone, &layout.zone_file(zone), published);
+                let options = stanza.trim().strip_prefix(&format!("zone \"{zone}\"")).unwrap_or_default();
+                vec!["addzone".into(), zone.to_string(), options.trim().to_string()]
+            });
+            let mut orders: Vec<Vec<String>> = add.collect();
+            if settings.dns.new_zones == NewZones::Addzone {
+                orders.extend(needs.gone_zones.iter().map(|zone| one("delzone", zone)));
+            }
+            orders.extend(match (needs.zone_list, &needs.zones[..]) {
+                (false, []) => None,
+                (false, [zone]) => Some(one("reload", zone)),
+                // New zones are read with the configuration; `reload` covers both when old ones changed too.
+                (true, []) => Some(words("reconfig")),
+                _ => Some(words("reload")),
+            });
+            orders
+        }
+        DnsServer::Knot if needs.zone_list => vec![words("reload")],
+        DnsServer::Knot => {
+            let zones = needs.all_zones().map(Hostname::to_string);
+            if needs.all_zones().next().is_none() {
+                return vec![];
+            }
+            vec![std::iter::once("zone-reload".to_string()).chain(zones).collect()]
+        }
+        DnsServer::Nsd => {
+            let mut orders = Vec::new();
+            if needs.zone_list {
+                orders.push(words("reconfig"));
+            }
+            match &needs.zones[..] {
+                [] => {}
+                [zone] => orders.push(one("reload", zone)),
+                _ => orders.push(words("reload")),
+            }
+            orders
+        }
+        DnsServer::StandIn | DnsServer::None => vec![],
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn told(server: DnsServer, list: bool, zones: &[&str], new: &[&str]) -> Vec<String> {
+        let names = |all: &[&str]| all.iter().map(|name| Hostname::parse(name).unwrap()).collect::<Vec<_>>();
+        let needs = Needs { zone_list: list, zones: names(zones), new_zones: names(new), ..Needs::default() };
+        let mut settings = Settings::default();
+        settings.dns.server = server;
+        settings.dns.new_zones = if list { NewZones::List } else { NewZones::Addzone };
+        load_orders(&settings, &Layout::new("/h"), &needs, "").iter().map(|order| order.join(" ")).collect()
+    }
+
+    #[test]
+    fn each_server_is_told_in_its_own_words() {
+        let (a, b) = ("a.example", "b.example");
+        assert_eq!(told(DnsServer::Bind, false, &[a], &[]), ["reload a.example"]);
+        assert_eq!(told(DnsServer::Bind, false, &[a, b], &[]), ["reload"]);
+        assert_eq!(told(DnsServer::Bind, true, &[], &[a]), ["reconfig"]);
+        assert_eq!(told(DnsServer::Bind, true, &[b], &[a]), ["reload"]);
+        let added = "addzone a.example { type primary; file \"/h/zones/a.example.zone\"; };";
+        assert_eq!(told(DnsServer::Bind, false, &[], &[a]), [added]);
+        assert_eq!(told(DnsServer::Knot, false, &[a, b], &[]), ["zone-reload a.example b.example"]);
+        assert_eq!(told(DnsServer::Knot, true, &[b], &[a]), ["reload"]);
+        assert_eq!(told(DnsServer::Nsd, true, &[], &[a]), ["reconfig"]);
+        assert_eq!(told(DnsServer::Nsd, false, &[a], &[]), ["reload a.example"]);
+    }
+
+    #[test]
+    fn what_was_loaded_for_a_command_that_is_taken_back_is_forgotten_first() {
+        let name = |text: &str| Hostname::parse(text).unwrap();
+        let needs =
+            Needs { new_zones: vec![name("a.example")], gone_zones: vec![name("b.example")], ..Needs::default() };
+        let mut settings = Settings::default();
+        settings.dns.server = DnsServer::Bind;
+        settings.dns.new_zones = NewZones::Addzone;
+        let (gone, left) = taken_back(&settings, &needs);
+        assert_eq!((gone, &left.new_zones[..]), (vec![name("a.example")], &[name("b.example")][..]));
+        assert!(left.gone_zones.is_empty());
+        settings.dns.new_zones = NewZones::List;
+        assert_eq!(taken_back(&settings, &needs), (vec![], needs));
+    }
+
+    #[test]
+    fn each_checker_takes_the_zone_and_its_file_in_its_own_way() {
+        let mut settings = Settings::default();
+        let zone = Hostname::parse("a.example").unwrap();
+        let mut words = |server, check: &[&str]| {
+            settings.dns.server = server;
+            settings.dns.check = check.iter().map(ToString::to_string).collect();
+            check_words(&settings, &zone, Path::new("/h/a.zone")).map(|words| words.join(" "))
+        };
+        assert_eq!(words(DnsServer::Bind, &[]), None);
+        assert_eq!(words(DnsServer::Bind, &["named-checkzone"]).unwrap(), "a.example /h/a.zone");
+        assert_eq!(words(DnsServer::Knot, &["kzonecheck"]).unwrap(), "-o a.example /h/a.zone");
+        assert_eq!(words(DnsServer::StandIn, &["x"]), None);
+    }
+}
