@@ -6,6 +6,8 @@ use std::time::Duration;
 use brightharbor_io::carry_out::{Event, Recovered};
 use indicatif::{ProgressBar, ProgressStyle};
 
+use crate::show::words;
+
 /// A spinner on a terminal, from the first thing that is worth telling; elsewhere only what somebody has to know.
 pub struct Progress {
     bar: Option<ProgressBar>,
@@ -59,10 +61,14 @@ impl Progress {
             Event::WaitingForLock { held_by } => {
                 self.note(&format!("waiting: another command is running in this harbor ({held_by})"));
             }
-            Event::Recovered(Recovered { title, left }) => {
+            Event::Recovered(Recovered { title, left, errands }) => {
                 self.note(&format!("note: the command `{title}` was killed midway; it was rolled back"));
                 for left in left {
                     self.note(&format!("note: this could not be rolled back: {left}"));
+                }
+                for errand in errands {
+                    let line = words::errand_line(&errand);
+                    self.note(&format!("note: whether the CA was told is not known; do it again: {line}"));
                 }
             }
             Event::LookingWhereNamesLead => self.doing("checking where the names lead"),

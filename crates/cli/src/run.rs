@@ -135,7 +135,7 @@ fn ask(context: &Context, plan: &Plan, missing: &[Consent]) -> Result<(), Error>
     context.progress.pause();
     let mut err = std::io::stderr().lock();
     for change in &plan.set.changes {
-        let _ = writeln!(err, "  {}", words::change_line(change));
+        let _ = writeln!(err, "  {}", words::change_line(&change.into()));
     }
     for consent in missing {
         let told = words::consent(consent);

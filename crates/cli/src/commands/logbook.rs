@@ -1,6 +1,5 @@
 //! `logbook`: what was done, by whom, and how it ended.
 
-use brightharbor_core::change::Change;
 use brightharbor_io::clock;
 use brightharbor_io::store::Entry;
 use clap::Args;
@@ -11,6 +10,7 @@ use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table, when};
+use crate::show::words;
 
 /// Show what was done in this harbor, the newest first.
 #[derive(Debug, Args)]
@@ -53,7 +53,7 @@ impl Shown for Entries {
                 "at": entry.at.to_string(),
                 "who": entry.who,
                 "what": entry.title,
-                "changes": entry.changes.changes.iter().map(Change::line).collect::<Vec<_>>(),
+                "changes": entry.changes.changes.iter().map(words::change_document).collect::<Vec<_>>(),
                 "outcome": entry.outcome.words(),
                 "detail": entry.detail,
             })

@@ -91,6 +91,9 @@ fn documents_have_their_settled_members() {
         members(&logbook["entries"][0]),
         BTreeSet::from(["entry", "at", "who", "what", "changes", "outcome", "detail"])
     );
+    let codes: Vec<&serde_json::Value> =
+        logbook["entries"][0]["changes"].as_array().unwrap().iter().map(|change| &change["code"]).collect();
+    assert!(!codes.is_empty() && codes.iter().all(|code| code.is_string()), "{logbook}");
     let explained = coast.json(&["explain", "glue-missing"], 0);
     assert_eq!(
         members(&explained["findings"][0]),

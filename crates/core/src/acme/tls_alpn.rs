@@ -1,7 +1,7 @@
 //! Proofs over TLS (RFC 8737): what the CA asks for in the handshake, and what the certificate that it is shown must
 //! hold. Showing one is the driver's.
 
-use aws_lc_rs::digest;
+use sha2::{Digest, Sha256};
 use x509_parser::prelude::{FromDer, GeneralName, X509Certificate};
 
 use crate::certificate::address_of;
@@ -15,7 +15,7 @@ const EXTENSION: &str = "1.3.6.1.5.5.7.1.31";
 /// The digest that the certificate must hold: of the key authorization (section 3).
 pub fn proof_digest(content: &str) -> [u8; 32] {
     let mut bytes = [0; 32];
-    bytes.copy_from_slice(digest::digest(&digest::SHA256, content.as_bytes()).as_ref());
+    bytes.copy_from_slice(&Sha256::digest(content.as_bytes()));
     bytes
 }
 

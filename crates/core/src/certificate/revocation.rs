@@ -139,7 +139,7 @@ mod tests {
         let lines = |present: Option<&Certificate>| {
             revocation.tell(present, true).set.changes.iter().map(Change::line).collect::<Vec<_>>()
         };
-        let told = "have the CA `default` revoke the certificate of gullrock.example (key-compromise)";
+        let told = "tell the CA default: revoke the certificate of gullrock.example (key-compromise)";
         let forget = "inventory: forget that the certificate in /h/1 is to be revoked";
         let newer = certificate("/h/2", CertificateSource::Ca);
         assert_eq!(lines(Some(&newer)), [told, forget]);

@@ -3,17 +3,20 @@
 //! `decide` functions (such as `site::attach`) make them; carrying out, with its rollback, is in `brightharbor-io`.
 
 mod consent;
+#[cfg(test)]
+mod line;
 mod needs;
 mod outside;
 mod phases;
 mod plan;
+mod recorded;
 mod remark;
 
 use std::net::SocketAddr;
 use std::path::PathBuf;
 
-use aws_lc_rs::digest;
 use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
 use zeroize::Zeroizing;
 
 use crate::account::{Account, AccountPlan};
@@ -28,18 +31,18 @@ pub use needs::Needs;
 pub use outside::{CaErrand, ServicePlacing, ToldToCa};
 pub use phases::Phase;
 pub use plan::Plan;
+pub use recorded::{Recorded, RecordedChange};
 pub use remark::Remark;
 
 /// All changes of one command, in the order they are carried out.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ChangeSet {
     /// The command in words, for the logbook: `attach gullrock.example`.
     pub title: String,
     pub changes: Vec<Change>,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(tag = "change", rename_all = "kebab-case")]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Change {
     WriteFile(FileWrite),
     RemoveFile(FileRemoval),
@@ -52,26 +55,23 @@ pub enum Change {
 }
 
 /// Puts a whole file in place. Its precondition is that the file is still as it was read.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FileWrite {
     pub path: PathBuf,
-    /// The content as it was read; `None`: there was no file. Not recorded: see `before_hash`.
-    #[serde(skip)]
+    /// The content as it was read; `None`: there was no file.
     pub before: Option<Vec<u8>>,
     pub before_hash: Option<String>,
-    /// Never recorded: it may be a key.
-    #[serde(skip)]
+    /// It may be a key.
     pub content: Zeroizing<Vec<u8>>,
     pub mode: u32,
     pub purpose: Purpose,
 }
 
 /// Takes a file away. Its precondition is that the file is still as it was read.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FileRemoval {
     pub path: PathBuf,
-    /// The content as it was read; not recorded.
-    #[serde(skip)]
+    /// The content as it was read.
     pub before: Vec<u8>,
     pub before_hash: String,
     pub mode: u32,
@@ -260,91 +260,14 @@ impl ChangeSet {
     }
 }
 
-impl Change {
-    /// One line for people: what will be done.
-    pub fn line(&self) -> String {
-        match self {
-            Change::WriteFile(write) => {
-                let verb = if write.before_hash.is_some() { "change" } else { "write" };
-                format!("{verb} {} ({:o})", write.path.display(), write.mode)
-            }
-            Change::RemoveFile(removal) => format!("remove {}", removal.path.display()),
-            Change::UpdateZone(ZoneUpdate { zone, server, update, .. }) => {
-                let (removed, added) = (update.removed.len(), update.added.len());
-                format!("update {zone} at {server}: {removed} records removed, {added} added")
-            }
-            Change::MakeUser(make) => format!("make the system user {} with useradd", make.name),
-            Change::MakeFolder(make) => {
-                let page = if make.starter_page.is_some() { ", with a starter page if it is empty" } else { "" };
-                format!("make {}{page}", make.home.join(&make.below).display())
-            }
-            Change::PlaceForService(placing) => placing.line(),
-            Change::TellCa(errand) => errand.line(),
-            Change::Inventory { to } => match to {
-                InventoryChange::AddAccount(account) => {
-                    format!("inventory: add account {}", account.name)
-                }
-                InventoryChange::ReplaceAccount { after, .. } => format!("inventory: change account {}", after.name),
-                InventoryChange::RemoveAccount(account) => format!("inventory: remove account {}", account.name),
-                InventoryChange::SetPlan(plan) => format!("inventory: set plan {}", plan.name),
-                InventoryChange::RemovePlan(plan) => format!("inventory: remove plan {}", plan.name),
-                InventoryChange::SetNameservers { name, .. } => format!("inventory: set nameserver set {name}"),
-                InventoryChange::RemoveNameservers { name, .. } => format!("inventory: remove nameserver set {name}"),
-                InventoryChange::AddSite(site) => {
-                    format!("inventory: add {} {} of {}", site.kind.words(), site.main(), site.account)
-                }
-                InventoryChange::ReplaceSite { after, .. } => {
-                    format!("inventory: change site {}", after.main())
-                }
-                InventoryChange::RemoveSite(site) => format!("inventory: remove site {}", site.main()),
-                InventoryChange::RemoveZone(zone) => format!("inventory: remove zone {}", zone.name),
-                InventoryChange::AddZone(zone) => format!("inventory: add zone {}", zone.name),
-                InventoryChange::ReplaceZone { after, .. } => format!("inventory: change zone {}", after.name),
-                InventoryChange::KnowPattern(pattern) => {
-                    format!("inventory: remember what the template `{}` gives now", pattern.template)
-                }
-                InventoryChange::RecordCertificate(certificate) => {
-                    format!("inventory: record the certificate of {}", certificate.site)
-                }
-                InventoryChange::ForgetCertificate { folder } => {
-                    format!("inventory: forget the former certificate in {}", folder.display())
-                }
-                InventoryChange::RememberRevocation(revocation) => {
-                    format!("inventory: remember to revoke the certificate in {}", revocation.files.folder().display())
-                }
-                InventoryChange::ForgetRevocation { folder } => {
-                    format!("inventory: forget that the certificate in {} is to be revoked", folder.display())
-                }
-                InventoryChange::Await(waiting) => {
-                    format!("inventory: remember to get a certificate for {}", waiting.site)
-                }
-                InventoryChange::EndWait { site } => {
-                    format!("inventory: nothing waits for {site} any more")
-                }
-            },
-        }
-    }
-}
-
 /// The hash that preconditions are compared by: SHA-256, in hex.
 pub fn content_hash(content: &[u8]) -> String {
-    let hash = digest::digest(&digest::SHA256, content);
-    hash.as_ref().iter().map(|byte| format!("{byte:02x}")).collect()
+    Sha256::digest(content).iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn a_recorded_change_set_holds_no_file_content() {
-        let mut set = ChangeSet::new("certificate issue gullrock.example");
-        let path = PathBuf::from("/harbor/certificates/gullrock.example/1/key.pem");
-        set.file(FileWrite::new(path, None, "PRIVATE", 0o600, Purpose::Key));
-        let recorded = serde_json::to_string(&set).unwrap();
-        assert!(!recorded.contains("PRIVATE") && !recorded.contains("80,82,73"), "{recorded}");
-        assert!(recorded.contains("key.pem"));
-    }
 
     #[test]
     fn only_files_that_a_server_reads_need_a_reload() {

@@ -1,6 +1,6 @@
 //! What the servers have to hear of a change set. A change says by itself whether it needs a reload.
 
-use super::{Change, ChangeSet, FileRemoval, Purpose};
+use super::{Change, ChangeSet, FileRemoval, FileWrite, Purpose, Recorded, RecordedChange};
 use crate::name::Hostname;
 
 /// Which servers have to be told, once, after all changes.
@@ -29,28 +29,49 @@ impl Needs {
     }
 }
 
+/// A file that a change is about, as far as servers care.
+struct Touched<'a> {
+    purpose: &'a Purpose,
+    was_there: bool,
+    stays: bool,
+}
+
 impl ChangeSet {
     /// What the servers must be told. A change says by itself whether it needs a reload.
     pub fn needs(&self) -> Needs {
+        Needs::of(self.changes.iter().filter_map(|change| match change {
+            Change::WriteFile(FileWrite { purpose, before_hash, .. }) => {
+                Some(Touched { purpose, was_there: before_hash.is_some(), stays: true })
+            }
+            Change::RemoveFile(FileRemoval { purpose, .. }) => Some(Touched { purpose, was_there: true, stays: false }),
+            _ => None,
+        }))
+    }
+}
+
+impl Recorded {
+    /// The same, for taking back what was recorded.
+    pub fn needs(&self) -> Needs {
+        Needs::of(self.changes.iter().filter_map(|change| match change {
+            RecordedChange::WriteFile { purpose, before_hash, .. } => {
+                Some(Touched { purpose, was_there: before_hash.is_some(), stays: true })
+            }
+            RecordedChange::RemoveFile { purpose, .. } => Some(Touched { purpose, was_there: true, stays: false }),
+            _ => None,
+        }))
+    }
+}
+
+impl Needs {
+    fn of<'a>(files: impl Iterator<Item = Touched<'a>>) -> Self {
         let mut needs = Needs::default();
-        for change in &self.changes {
-            let write = match change {
-                Change::WriteFile(write) => write,
-                Change::RemoveFile(FileRemoval { purpose: Purpose::SiteFile, .. }) => {
-                    needs.web_reload = true;
-                    continue;
-                }
-                Change::RemoveFile(FileRemoval { purpose: Purpose::ZoneFile { zone }, .. }) => {
-                    needs.gone_zones.push(zone.clone());
-                    continue;
-                }
-                _ => continue,
-            };
-            match &write.purpose {
+        for Touched { purpose, was_there, stays } in files {
+            match purpose {
                 Purpose::SiteFile => needs.web_reload = true,
-                Purpose::ZoneList => needs.zone_list = true,
-                Purpose::ZoneFile { zone } if write.before_hash.is_none() => needs.new_zones.push(zone.clone()),
-                Purpose::ZoneFile { zone } => needs.zones.push(zone.clone()),
+                Purpose::ZoneList => needs.zone_list |= stays,
+                Purpose::ZoneFile { zone } if !stays => needs.gone_zones.push(zone.clone()),
+                Purpose::ZoneFile { zone } if was_there => needs.zones.push(zone.clone()),
+                Purpose::ZoneFile { zone } => needs.new_zones.push(zone.clone()),
                 // The site file that names them brings the reload.
                 Purpose::Chain | Purpose::Key | Purpose::Request | Purpose::Loose => {}
             }

@@ -1,9 +1,10 @@
 //! The records of DNSSEC that bind a zone to its parent, read from their wire form (RFC 4034): DS, DNSKEY, and when a
 //! signature holds. Signatures themselves are not verified here: that is a validating resolver's work.
 
-use aws_lc_rs::digest;
 use jiff::Timestamp;
 use serde::Serialize;
+use sha1::Sha1;
+use sha2::{Digest, Sha256, Sha384};
 
 use crate::name::DnsName;
 use crate::zone::{Record, RecordType};
@@ -53,15 +54,13 @@ impl Ds {
 
     /// Whether it is the digest of the key at `owner` (RFC 4034 section 5.1.4).
     pub fn is_of(&self, key: &Key, owner: &DnsName) -> bool {
-        let algorithm = match self.digest_type {
-            1 => &digest::SHA1_FOR_LEGACY_USE_ONLY,
-            2 => &digest::SHA256,
-            4 => &digest::SHA384,
+        let digest = match self.digest_type {
+            1 => key.digest::<Sha1>(owner),
+            2 => key.digest::<Sha256>(owner),
+            4 => key.digest::<Sha384>(owner),
             _ => return false,
         };
-        self.key_tag == key.key_tag
-            && self.algorithm == key.algorithm
-            && key.digest(algorithm, owner).as_ref() == self.digest
+        self.key_tag == key.key_tag && self.algorithm == key.algorithm && digest == self.digest
     }
 
     /// As it is handed to a registrar.
@@ -86,16 +85,13 @@ impl Key {
 
     /// The DS that the parent should have for it, by SHA-256.
     pub fn ds(&self, owner: &DnsName) -> Ds {
-        let digest = self.digest(&digest::SHA256, owner).as_ref().to_vec();
+        let digest = self.digest::<Sha256>(owner);
         Ds { key_tag: self.key_tag, algorithm: self.algorithm, digest_type: 2, digest }
     }
 
     /// Of the owner's name in canonical form and the record data (RFC 4034 section 5.1.4).
-    fn digest(&self, algorithm: &'static digest::Algorithm, owner: &DnsName) -> digest::Digest {
-        let mut context = digest::Context::new(algorithm);
-        context.update(owner.wire());
-        context.update(&self.wire);
-        context.finish()
+    fn digest<D: Digest>(&self, owner: &DnsName) -> Vec<u8> {
+        D::new().chain_update(owner.wire()).chain_update(&self.wire).finalize().to_vec()
     }
 }
 

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use aws_lc_rs::digest;
+use sha2::{Digest, Sha256};
 
 use super::{DnsServer, WebServer};
 use crate::account::AccountName;
@@ -66,8 +66,8 @@ impl Layout {
 
     /// The part of the zone list that a zone stands in, by the hash of its name.
     pub fn zone_list_of(&self, server: DnsServer, zone: &Hostname) -> PathBuf {
-        let hash = digest::digest(&digest::SHA256, zone.as_str().as_bytes());
-        self.zone_list_part(server, hash.as_ref()[0])
+        let hash = Sha256::digest(zone.as_str().as_bytes());
+        self.zone_list_part(server, hash[0])
     }
 
     fn zone_list_part(&self, server: DnsServer, number: u8) -> PathBuf {

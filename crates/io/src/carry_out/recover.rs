@@ -6,7 +6,7 @@
 use std::fs;
 use std::path::Path;
 
-use brightharbor_core::change::{Change, ChangeSet, Needs, ZoneUpdate, content_hash};
+use brightharbor_core::change::{CaErrand, Needs, Recorded, RecordedChange, ZoneUpdate, content_hash};
 
 use super::{Cause, Lock};
 use crate::dns::{RequestProblem, TransactionKey, send_update};
@@ -21,6 +21,8 @@ pub struct Recovered {
     pub title: String,
     /// What could not be taken back, in words.
     pub left: Vec<String>,
+    /// Whether the CA has heard of these is not known.
+    pub errands: Vec<CaErrand>,
 }
 
 /// Rolls back every command that was begun and not ended. The lock is proof that none of them still runs.
@@ -31,24 +33,23 @@ pub async fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, St
         left.extend(undo_files(&begun.inverses).await);
         tell_services(harbor, &begun.inverses).await;
         left.extend(take_back(harbor, &begun.changes.needs()).await);
-        left.extend(unknown_errands(&begun.changes));
-        let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
+        let errands = unknown_errands(&begun.changes);
+        let outcome =
+            if left.is_empty() && errands.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
         harbor.store.end(begun.id, outcome, "the command was killed; the next one took it back")?;
         clear_up(harbor, begun.id, &begun.inverses, left.is_empty());
-        recovered.push(Recovered { title: begun.title, left });
+        recovered.push(Recovered { title: begun.title, left, errands });
     }
     Ok(recovered)
 }
 
 /// What a CA may have been told or not when the command was killed.
-fn unknown_errands(changes: &ChangeSet) -> Vec<String> {
-    let unknown = |change: &Change| match change {
-        Change::TellCa(errand) => {
-            Some(format!("it was to {}: whether the CA has heard of it is not known, so do it again", errand.line()))
-        }
+fn unknown_errands(recorded: &Recorded) -> Vec<CaErrand> {
+    let errand = |change: &RecordedChange| match change {
+        RecordedChange::TellCa(errand) => Some(errand.clone()),
         _ => None,
     };
-    changes.changes.iter().filter_map(unknown).collect()
+    recorded.changes.iter().filter_map(errand).collect()
 }
 
 /// Removes what is not needed any more: the kept copies, and halves of files that a killed command has left beside

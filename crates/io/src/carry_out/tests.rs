@@ -140,7 +140,7 @@ async fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &inverses).unwrap();
     let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).await.unwrap();
     let recovered = world.recover(&lock).await;
-    assert_eq!(recovered, [Recovered { title: "attach gullrock.example".into(), left: vec![] }]);
+    assert_eq!(recovered, [Recovered { title: "attach gullrock.example".into(), left: vec![], errands: vec![] }]);
     assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 2));
     assert!(!world.path("certificates/gullrock.example/1").exists());
     assert_eq!(fs::read_to_string(world.path("edited")).unwrap(), "edited since");
@@ -219,13 +219,8 @@ async fn a_command_that_was_killed_at_a_ca_says_what_is_not_known() {
     let set = outside(&mut world);
     world.harbor.store.begin(1, Timestamp::UNIX_EPOCH, "tester", &set, &[]).unwrap();
     let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).await.unwrap();
-    let left = world.recover(&lock).await.remove(0).left;
-    assert_eq!(
-        left,
-        [
-            "it was to close the account at the CA `lighthouse` for ever: whether the CA has heard of it is not known, so do \
-          it again"
-        ]
-    );
+    let recovered = world.recover(&lock).await.remove(0);
+    let unknown = CaErrand { ca: "lighthouse".into(), told: ToldToCa::Closing };
+    assert_eq!((recovered.left, recovered.errands), (vec![], vec![unknown]));
     assert_eq!(world.harbor.store.logbook(1).unwrap()[0].outcome, EntryOutcome::Failed);
 }

@@ -5,7 +5,7 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::change::{ChangeSet, ZoneUpdate};
+use brightharbor_core::change::{ChangeSet, Recorded, ZoneUpdate};
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
@@ -76,7 +76,7 @@ pub struct Entry {
     pub at: Timestamp,
     pub who: String,
     pub title: String,
-    pub changes: ChangeSet,
+    pub changes: Recorded,
     pub outcome: EntryOutcome,
     pub detail: String,
 }
@@ -90,7 +90,7 @@ pub struct Revision(Option<(i64, String)>);
 pub struct Begun {
     pub id: i64,
     pub title: String,
-    pub changes: ChangeSet,
+    pub changes: Recorded,
     pub inverses: Vec<Inverse>,
 }
 
@@ -133,7 +133,7 @@ impl Store {
                 word(&at)?,
                 who,
                 set.title,
-                json(serde_json::to_string(set))?,
+                json(serde_json::to_string(&Recorded::from(set)))?,
                 json(serde_json::to_string(inverses))?
             ],
         )?;

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use brightharbor_core::change::{Change, ChangeSet, FileWrite, Purpose};
+use brightharbor_core::change::{Purpose, Recorded, RecordedChange};
 use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::Hostname;
 use jiff::Timestamp;
@@ -52,11 +52,11 @@ impl Store {
             let (at, changes) = row?;
             let at: Timestamp = from_word(&at)?;
             // An entry that an older version wrote otherwise tells nothing.
-            let Ok(set) = serde_json::from_str::<ChangeSet>(&changes) else { continue };
+            let Ok(set) = serde_json::from_str::<Recorded>(&changes) else { continue };
             for change in &set.changes {
                 let zone = match change {
-                    Change::WriteFile(FileWrite { purpose: Purpose::ZoneFile { zone }, .. }) => zone,
-                    Change::UpdateZone(update) => &update.zone,
+                    RecordedChange::WriteFile { purpose: Purpose::ZoneFile { zone }, .. } => zone,
+                    RecordedChange::UpdateZone(update) => &update.zone,
                     _ => continue,
                 };
                 changed.entry(zone.clone()).or_insert(at);

@@ -22,7 +22,7 @@ pub fn change_report(page: &mut Page, carried: &Carried) {
     page.blank();
     page.line("Changes:");
     for change in &plan.set.changes {
-        page.hanging("  ", &words::change_line(change));
+        page.hanging("  ", &words::change_line(&change.into()));
     }
     let diff = diff(&plan.set);
     if !diff.is_empty() {

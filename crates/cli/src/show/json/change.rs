@@ -27,7 +27,7 @@ impl From<&Carried> for ChangeDocument {
             entry: carried.entry,
             remarks: carried.plan.remarks.iter().map(|remark| words::remark(remark).document(done)).collect(),
             consents: carried.plan.consents.iter().map(|one| words::consent(one).document(done)).collect(),
-            changes: carried.plan.set.changes.iter().map(words::change_document).collect(),
+            changes: carried.plan.set.changes.iter().map(|change| words::change_document(&change.into())).collect(),
             diff: diff(&carried.plan.set),
         }
     }

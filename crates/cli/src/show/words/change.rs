@@ -1,39 +1,40 @@
 //! The changes of a plan: a line each for people, an object each for programs.
 
-use brightharbor_core::change::{CaErrand, Change, FileWrite, InventoryChange, Purpose, ToldToCa, ZoneUpdate};
+use brightharbor_core::change::{CaErrand, InventoryChange, Purpose, RecordedChange, ToldToCa, ZoneUpdate};
 use serde_json::{Value, json};
 
 /// One line: what will be done.
-pub fn change_line(change: &Change) -> String {
+pub fn change_line(change: &RecordedChange) -> String {
     match change {
-        Change::WriteFile(write) => {
-            let verb = if write.before_hash.is_some() { "change" } else { "write" };
-            format!("{verb} {} ({:o})", write.path.display(), write.mode)
+        RecordedChange::WriteFile { path, mode, before_hash, .. } => {
+            let verb = if before_hash.is_some() { "change" } else { "write" };
+            format!("{verb} {} ({mode:o})", path.display())
         }
-        Change::RemoveFile(removal) => format!("remove {}", removal.path.display()),
-        Change::UpdateZone(ZoneUpdate { zone, server, update, .. }) => {
+        RecordedChange::RemoveFile { path, .. } => format!("remove {}", path.display()),
+        RecordedChange::UpdateZone(ZoneUpdate { zone, server, update, .. }) => {
             let (removed, added) = (update.removed.len(), update.added.len());
             format!("update {zone} at {server}: {removed} records removed, {added} added")
         }
-        Change::MakeUser(make) => format!("create system user {} with useradd", make.name),
-        Change::MakeFolder(make) => {
+        RecordedChange::MakeUser(make) => format!("create system user {} with useradd", make.name),
+        RecordedChange::MakeFolder(make) => {
             let page = if make.starter_page.is_some() { ", with a starter page if it is empty" } else { "" };
             format!("create {}{page}", make.home.join(&make.below).display())
         }
-        Change::PlaceForService(placing) => {
-            let reload = if placing.service.reload.is_empty() { "" } else { ", then reload it" };
-            let (hostname, folder) = (&placing.service.hostname, placing.service.folder.display());
-            format!("bring the certificate of {hostname} to {} in {folder}{reload}", placing.name)
+        RecordedChange::PlaceForService { name, service, .. } => {
+            let reload = if service.reload.is_empty() { "" } else { ", then reload it" };
+            let (hostname, folder) = (&service.hostname, service.folder.display());
+            format!("bring the certificate of {hostname} to {name} in {folder}{reload}")
         }
-        Change::TellCa(errand) => errand_line(errand),
-        Change::Inventory { to } => {
+        RecordedChange::TellCa(errand) => errand_line(errand),
+        RecordedChange::Inventory { to } => {
             let (code, subject) = inventory(to);
             format!("inventory: {} {subject}", code.replace('-', " "))
         }
     }
 }
 
-fn errand_line(CaErrand { ca, told }: &CaErrand) -> String {
+/// What a CA is told.
+pub fn errand_line(CaErrand { ca, told }: &CaErrand) -> String {
     match told {
         ToldToCa::AnotherKey => format!("give the account at the CA `{ca}` a new key"),
         ToldToCa::Contact { contact: Some(contact) } => {
@@ -74,40 +75,40 @@ fn inventory(to: &InventoryChange) -> (&'static str, String) {
 }
 
 /// For programs. Keys and contents of files are never part of it.
-pub fn change_document(change: &Change) -> Value {
+pub fn change_document(change: &RecordedChange) -> Value {
     match change {
-        Change::WriteFile(FileWrite { path, mode, before_hash, purpose, .. }) => json!({
+        RecordedChange::WriteFile { path, mode, before_hash, purpose } => json!({
             "code": "write-file",
             "path": path.display().to_string(),
             "mode": format!("{mode:o}"),
             "creates": before_hash.is_none(),
             "purpose": purpose_word(purpose),
         }),
-        Change::RemoveFile(removal) => json!({
+        RecordedChange::RemoveFile { path, purpose, .. } => json!({
             "code": "remove-file",
-            "path": removal.path.display().to_string(),
-            "purpose": purpose_word(&removal.purpose),
+            "path": path.display().to_string(),
+            "purpose": purpose_word(purpose),
         }),
-        Change::UpdateZone(ZoneUpdate { zone, server, update, .. }) => json!({
+        RecordedChange::UpdateZone(ZoneUpdate { zone, server, update, .. }) => json!({
             "code": "update-zone",
             "zone": zone,
             "server": server.to_string(),
             "removed": update.removed.iter().map(ToString::to_string).collect::<Vec<_>>(),
             "added": update.added.iter().map(ToString::to_string).collect::<Vec<_>>(),
         }),
-        Change::MakeUser(make) => json!({ "code": "create-user", "user": make.name }),
-        Change::MakeFolder(make) => json!({
+        RecordedChange::MakeUser(make) => json!({ "code": "create-user", "user": make.name }),
+        RecordedChange::MakeFolder(make) => json!({
             "code": "create-folder",
             "path": make.home.join(&make.below).display().to_string(),
             "mode": format!("{:o}", make.mode),
         }),
-        Change::PlaceForService(placing) => json!({
+        RecordedChange::PlaceForService { name, service, .. } => json!({
             "code": "place-for-service",
-            "service": placing.name,
-            "hostname": placing.service.hostname,
-            "folder": placing.service.folder.display().to_string(),
+            "service": name,
+            "hostname": service.hostname,
+            "folder": service.folder.display().to_string(),
         }),
-        Change::TellCa(CaErrand { ca, told }) => {
+        RecordedChange::TellCa(CaErrand { ca, told }) => {
             let told = match told {
                 ToldToCa::AnotherKey => "key-change",
                 ToldToCa::Contact { .. } => "contact",
@@ -116,7 +117,7 @@ pub fn change_document(change: &Change) -> Value {
             };
             json!({ "code": "tell-ca", "ca": ca, "about": told })
         }
-        Change::Inventory { to } => {
+        RecordedChange::Inventory { to } => {
             let (code, subject) = inventory(to);
             json!({ "code": code, "subject": subject })
         }

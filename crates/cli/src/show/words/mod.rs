@@ -15,7 +15,7 @@ use serde_json::{Map, Value};
 
 pub use account::{limit_words, limits_document};
 pub use certificate::service_problem;
-pub use change::{change_document, change_line};
+pub use change::{change_document, change_line, errand_line};
 pub use consent::consent;
 pub use nameserver::weak as weakness;
 pub use redirect::source_words;
