@@ -84,7 +84,7 @@ fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {
         (_, Some(open)) => link(
             LinkState::Waiting(None),
             "earlier-link-first",
-            format!("no certificate yet: it can be had once `{}` holds", open.name.word()),
+            format!("no certificate yet: can be obtained once `{}` holds", open.name.word()),
         )
         .turn(Turn::Tend),
         (Some(waiting), None) => {

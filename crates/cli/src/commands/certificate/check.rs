@@ -168,24 +168,21 @@ fn facts(served: &Served) -> Vec<(&'static str, String)> {
     }
     let versions: Vec<&str> = served.versions.iter().map(|version| version.words()).collect();
     if !versions.is_empty() {
-        facts.push(("speaks", versions.join(", ")));
+        facts.push(("versions", versions.join(", ")));
     }
     if let Some(alpn) = &served.alpn {
-        facts.push(("chooses", alpn.clone()));
+        facts.push(("ALPN", alpn.clone()));
     }
     if served.failed.is_none() {
         let hsts = served.hsts.map_or("not set".into(), |seconds| format!("{} days", seconds / 86_400));
         facts.push(("HSTS", hsts));
-        facts.push((
-            "revocation",
-            if served.stapled { "a statement comes along" } else { "nothing comes along" }.into(),
-        ));
+        facts.push(("OCSP stapling", if served.stapled { "offered" } else { "not offered" }.into()));
         let nameless = match &served.without_name {
-            None => "refuses".to_string(),
-            Some(names) if names.is_empty() => "shows a certificate without names".into(),
-            Some(names) => format!("shows {}", names.join(", ")),
+            None => "handshake refused".to_string(),
+            Some(names) if names.is_empty() => "certificate without names".into(),
+            Some(names) => format!("certificate for {}", names.join(", ")),
         };
-        facts.push(("no name", nameless));
+        facts.push(("without SNI", nameless));
     }
     facts
 }
@@ -213,7 +210,7 @@ impl Shown for Checked {
             page.heading(&format!("{}: {word}", served.place()));
             human::findings(page, findings);
             for (name, text) in facts(served) {
-                page.hanging(&format!("  {name:<10}  "), &text);
+                page.hanging(&format!("  {name:<13}  "), &text);
             }
         }
     }

@@ -24,7 +24,8 @@ pub fn secured(page: &mut Page, secured: &Secured) {
         }
         SecureOutcome::NotYet => {
             // The reasons are the links' own; the main name's says enough.
-            let reason = secured.left_out.first().map_or("no name leads here", |(_, reason)| reason.as_str());
+            let reason =
+                secured.left_out.first().map_or("no name resolves to this host", |(_, reason)| reason.as_str());
             return page.hanging("", &format!("{site}: no certificate yet, `tend` tries again: {reason}"));
         }
         SecureOutcome::Refused { why, kept } => {
