@@ -6,6 +6,7 @@
 mod acquire;
 mod assemble;
 pub mod caa;
+mod caa_climb;
 mod chain;
 mod coverage;
 mod demand;
@@ -40,6 +41,7 @@ pub use acquire::{
     refuse_uncovered, requested, share, wildcard_parent,
 };
 pub use assemble::{Assembled, Unfit, assemble, check_leaf, is_self_signed};
+pub use caa_climb::CaaClimb;
 pub(crate) use chain::has_signed;
 pub use chain::{ChainProblem, check_pair};
 pub use coverage::{covers, uncovered};
@@ -56,7 +58,7 @@ pub(crate) use read::address_of;
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
 pub use refusal::CertificateRefusal;
 pub use remark::CertificateRemark;
-pub use renewal::{RenewalWindow, ends_soon, renewal_id, urgent_from, usual_moment};
+pub use renewal::{RenewalSaid, RenewalWindow, ends_soon, renewal_id, urgent_from, usual_moment};
 pub use request::{RequestFacts, read_request};
 pub use served::{Distrust, Installed, Served};
 pub use service::{ServiceDue, ServiceProblem, ServiceSeen, due_for_service, place_service};

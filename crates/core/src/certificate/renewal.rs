@@ -9,6 +9,8 @@ use serde::{Deserialize, Serialize};
 use x509_parser::extensions::ParsedExtension;
 use x509_parser::prelude::{FromDer, X509Certificate};
 
+use crate::acme::Response;
+
 /// When the CA wants a certificate to be renewed (RFC 9773 section 4.2).
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct RenewalWindow {
@@ -44,6 +46,36 @@ impl RenewalWindow {
     /// The moment within the window that this certificate is renewed at.
     pub fn moment(&self, seed: &str) -> Timestamp {
         self.start + portion(self.end.duration_since(self.start), seed)
+    }
+}
+
+/// Between two questions about one certificate, where the CA does not say (RFC 9773 section 4.3.3).
+const USUAL: SignedDuration = SignedDuration::from_hours(6);
+/// What the CA says is bounded: it must neither be flooded nor silence us.
+const SHORTEST: SignedDuration = SignedDuration::from_mins(1);
+const LONGEST: SignedDuration = SignedDuration::from_hours(24);
+
+/// What a CA has said about the renewal of one certificate, and when it is asked again.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RenewalSaid {
+    /// `None`: it does not say.
+    pub window: Option<RenewalWindow>,
+    pub ask_again: Timestamp,
+}
+
+impl RenewalSaid {
+    /// Of a CA that suggests nothing to anybody.
+    pub fn not_offered(now: Timestamp) -> Self {
+        Self { window: None, ask_again: now + LONGEST }
+    }
+
+    /// Of an answer. Without a good one, what the CA said before goes on to hold.
+    pub fn of(answer: Option<&Response>, before: Option<RenewalWindow>, now: Timestamp) -> Self {
+        let Some(answer) = answer.filter(|answer| answer.is_success()) else {
+            return Self { window: before, ask_again: now + USUAL };
+        };
+        let pause = answer.retry_after(now).map_or(USUAL, |until| until.duration_since(now)).clamp(SHORTEST, LONGEST);
+        Self { window: RenewalWindow::read(&answer.body), ask_again: now + pause }
     }
 }
 
@@ -96,6 +128,29 @@ mod tests {
         assert!(!soon("2026-12-22T00:00:00Z") && soon("2026-12-24T00:00:00Z") && !soon("2026-12-30T00:00:00Z"));
         let short = |now: &str| ends_soon(at("2026-12-24T00:00:00Z"), end, at(now));
         assert!(!short("2026-12-28T23:00:00Z") && short("2026-12-29T01:00:00Z"));
+    }
+
+    #[test]
+    fn what_a_ca_says_is_bounded_and_holds_until_it_says_something_else() {
+        let now: Timestamp = "2026-11-27T12:00:00Z".parse().unwrap();
+        let body = r#"{ "suggestedWindow": { "start": "2026-12-01T00:00:00Z", "end": "2026-12-02T00:00:00Z" } }"#;
+        let answer = |status, retry_after: Option<&str>| Response {
+            status,
+            retry_after: retry_after.map(Into::into),
+            body: body.into(),
+            ..Response::default()
+        };
+        let said = |answer: &Response, before| RenewalSaid::of(Some(answer), before, now);
+        let minutes = |said: &RenewalSaid| said.ask_again.duration_since(now).as_secs() / 60;
+        let usual = said(&answer(200, None), None);
+        assert_eq!((usual.window.is_some(), minutes(&usual)), (true, 360));
+        assert_eq!(minutes(&said(&answer(200, Some("1")), None)), 1);
+        assert_eq!(minutes(&said(&answer(200, Some("7200")), None)), 120);
+        assert_eq!(minutes(&said(&answer(200, Some("9999999")), None)), 24 * 60);
+        let kept = said(&answer(503, Some("60")), usual.window.clone());
+        assert_eq!((&kept.window, minutes(&kept)), (&usual.window, 360));
+        assert_eq!(RenewalSaid::of(None, usual.window.clone(), now), kept);
+        assert_eq!(RenewalSaid::not_offered(now), RenewalSaid { window: None, ask_again: now + LONGEST });
     }
 
     #[test]

@@ -6,6 +6,7 @@ mod apache;
 mod bind;
 mod control_orders;
 mod host_plan;
+mod include_lines;
 mod knot;
 mod nginx;
 mod nsd;
@@ -22,6 +23,7 @@ use crate::redirect::Redirect;
 use crate::site::{HttpsState, Site, SiteRules};
 
 pub use control_orders::{check_words, load_orders, taken_back};
+pub use include_lines::{fits_pattern, include_targets};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
 pub use zone_list::{

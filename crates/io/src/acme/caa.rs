@@ -1,4 +1,4 @@
-//! Asks for the CAA records of names (RFC 8659 section 3): from the name upwards, the nearest record set counts.
+//! Asks for the CAA records of names (RFC 8659 section 3), one after the other as `certificate::CaaClimb` says.
 //!
 //! The authoritative servers are asked, as the CA does: a cache may hold the answer of before the last edit. What
 //! registries publish above the registrable domain is asked once for the length of a command.
@@ -8,12 +8,12 @@ use std::net::SocketAddr;
 use std::sync::{Mutex, PoisonError};
 
 use brightharbor_core::acme::{Brief, Identifier};
-use brightharbor_core::certificate::ProofWish;
 use brightharbor_core::certificate::caa::{CAA, CaNamed, allowed};
+use brightharbor_core::certificate::{CaaClimb, ProofWish};
 use brightharbor_core::delegation::{Cuts, Outcome, Question, Reply};
 use brightharbor_core::harbor::{Ca, Layout, Settings};
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::zone::{Record, RecordData};
+use brightharbor_core::zone::Record;
 
 use super::order::OrderPlan;
 use super::session::{CaFolder, Session};
@@ -21,12 +21,9 @@ use super::wire::fetch_directory;
 use crate::dns::{ask, walk};
 use crate::survey::{brief, domain_of};
 
-/// CAs follow a few as well (RFC 8659 section 3).
-const MOST_ALIASES: usize = 4;
-
 /// What was found above registrable domains.
 #[derive(Default)]
-pub(super) struct FoundAbove(Mutex<BTreeMap<DnsName, Vec<Record>>>);
+pub(super) struct FoundAbove(Mutex<BTreeMap<DnsName, Option<Vec<Record>>>>);
 
 /// What CAA records forbid, with the reason. What cannot be looked up is left to the CA.
 pub(super) async fn forbidden(session: &Session, plan: &OrderPlan<'_>, brief: &Brief) -> Vec<(Identifier, String)> {
@@ -89,48 +86,28 @@ impl Asked<'_> {
         failed
     }
 
-    /// The record set of the name, or else of the nearest name above it that has one; the root is not asked.
+    /// The record set that counts for the name.
     async fn nearest(&mut self, name: &Hostname) -> Vec<Record> {
-        let mut at = name.address().is_none().then(|| name.dns_name()).filter(|name| !name.is_root());
-        while let Some(here) = at {
-            let records = match domain_of(&here) {
-                Some(_) => self.records_at(here.clone()).await,
-                None => self.records_above(&here).await,
+        let mut climb = CaaClimb::new(name);
+        while let Some(asked) = climb.next().cloned() {
+            let answer = match domain_of(&asked) {
+                Some(_) => self.reply(&asked).await.map(|reply| reply.answer),
+                None => self.answer_above(&asked).await,
             };
-            if !records.is_empty() {
-                return records;
-            }
-            at = here.parent().filter(|above| !above.is_root());
+            climb.answered(answer.as_deref());
         }
-        vec![]
+        climb.found()
     }
 
-    async fn records_above(&mut self, name: &DnsName) -> Vec<Record> {
+    async fn answer_above(&mut self, name: &DnsName) -> Option<Vec<Record>> {
         let above = self.above;
         let known = above.0.lock().unwrap_or_else(PoisonError::into_inner).get(name).cloned();
-        if let Some(records) = known {
-            return records;
+        if let Some(answer) = known {
+            return answer;
         }
-        let records = self.records_at(name.clone()).await;
-        above.0.lock().unwrap_or_else(PoisonError::into_inner).insert(name.clone(), records.clone());
-        records
-    }
-
-    /// The CAA records at a name, or at what it is an alias of.
-    async fn records_at(&mut self, mut name: DnsName) -> Vec<Record> {
-        for _ in 0..MOST_ALIASES {
-            let Some(reply) = self.reply(&name).await else { return vec![] };
-            let alias = reply.answer.iter().rev().find_map(|record| match &record.data {
-                RecordData::Cname(target) => Some(target.clone()),
-                _ => None,
-            });
-            let records: Vec<Record> = reply.answer.into_iter().filter(|record| record.record_type() == CAA).collect();
-            match alias.filter(|_| records.is_empty()) {
-                Some(target) => name = target,
-                None => return records,
-            }
-        }
-        vec![]
+        let answer = self.reply(name).await.map(|reply| reply.answer);
+        above.0.lock().unwrap_or_else(PoisonError::into_inner).insert(name.clone(), answer.clone());
+        answer
     }
 
     async fn reply(&mut self, name: &DnsName) -> Option<Reply> {

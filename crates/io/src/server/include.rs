@@ -3,6 +3,8 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use brightharbor_core::render::{fits_pattern, include_targets};
+
 /// A configuration with more includes than this is followed no further.
 const MOST_FILES: usize = 500;
 
@@ -35,41 +37,18 @@ pub fn includes(main_file: &Path, wanted: &Path) -> std::io::Result<bool> {
     Ok(false)
 }
 
-/// The files that include lines name: `include`, `Include`, `IncludeOptional`, with or without colon, quotes and semicolon.
-fn include_targets(text: &str) -> Vec<PathBuf> {
-    let mut targets = Vec::new();
-    for line in text.lines() {
-        let line = line.trim();
-        if line.starts_with(['#', '/']) {
-            continue;
-        }
-        let mut words = line.split_whitespace();
-        while let Some(word) = words.next() {
-            let word = word.trim_end_matches(':').to_ascii_lowercase();
-            if !["include", "includeoptional"].contains(&word.as_str()) {
-                continue;
-            }
-            if let Some(target) = words.next() {
-                targets.push(PathBuf::from(target.trim_end_matches(['}', ';']).trim_matches('"')));
-            }
-        }
-    }
-    targets
-}
-
 /// The files behind a path whose last part may hold `*`.
 fn expand(target: &Path) -> Vec<PathBuf> {
     let (Some(folder), Some(pattern)) = (target.parent(), target.file_name().and_then(|name| name.to_str())) else {
         return vec![];
     };
-    let Some((start, end)) = pattern.split_once('*') else { return vec![target.to_path_buf()] };
+    if !pattern.contains('*') {
+        return vec![target.to_path_buf()];
+    }
     let entries = fs::read_dir(folder).into_iter().flatten().flatten();
     entries
         .map(|entry| entry.path())
-        .filter(|path| {
-            let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-            name.starts_with(start) && name.ends_with(end) && name.len() >= start.len() + end.len()
-        })
+        .filter(|path| path.file_name().is_some_and(|name| fits_pattern(&name.to_string_lossy(), pattern)))
         .collect()
 }
 
