@@ -21,7 +21,7 @@ use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
 
 use crate::harbor::Harbor;
 use crate::install::{FileError, read_if_there};
-use crate::store::StoreError;
+use crate::store::{StoreError, nearest_zone, nearest_zone_above};
 use crate::zones::{ZoneReadError, parse_file, read_zone_file, transfer_zone, where_kept};
 
 /// What the network has answered so far, by what was asked.
@@ -198,23 +198,12 @@ impl<'a> Overlay<'a> {
 
     /// The nearest zone that holds the hostname: its own or that of an ancestor.
     pub fn enclosing_zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
-        for candidate in std::iter::once(name.clone()).chain(name.ancestors()) {
-            if let Some(zone) = self.zone(&candidate)? {
-                return Ok(Some(zone));
-            }
-        }
-        Ok(None)
+        nearest_zone(name.clone(), |name| self.zone(name))
     }
 
     /// The same for an owner of records, which need be no hostname (`_dmarc`).
     pub fn zone_holding(&self, owner: &DnsName) -> Result<Option<Zone>, StoreError> {
-        for candidate in std::iter::successors(Some(owner.clone()), DnsName::parent) {
-            let Ok(name) = Hostname::parse(&candidate.bare()) else { continue };
-            if let Some(zone) = self.zone(&name)? {
-                return Ok(Some(zone));
-            }
-        }
-        Ok(None)
+        nearest_zone_above(owner, |name| self.zone(name))
     }
 
     /// The zone as it is kept, with what was decided about it; `None` for one that somebody else keeps.

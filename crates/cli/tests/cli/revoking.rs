@@ -143,8 +143,9 @@ fn what_a_ca_is_told_is_in_the_logbook_also_when_it_was_refused() {
     let key = rcgen::KeyPair::generate().unwrap();
     let strange = rcgen::CertificateParams::new([SITE.to_string()]).unwrap().self_signed(&key).unwrap();
     fs::write(folders(&coast).pop().unwrap().join("chain.pem"), strange.pem()).unwrap();
-    let refused = coast.run(&["certificate", "revoke", SITE, "--without-successor"]).expect(4);
-    assert!(refused.contains("has not issued that certificate"), "{refused}");
+    let refused = &coast.json(&["certificate", "revoke", SITE, "--without-successor"], 4)["error"];
+    assert_eq!(refused["code"], "ca-refuses", "{refused}");
+    assert!(refused["message"].as_str().unwrap().contains("has not issued that certificate"), "{refused}");
     assert_eq!(listed(&coast, 0), "served", "nothing was changed");
     let entry = &coast.json(&["logbook"], 0)["entries"][0];
     assert_eq!(entry["outcome"], "rolled back", "{entry}");

@@ -57,21 +57,31 @@ impl From<&ChangeSet> for Recorded {
 
 impl From<&Change> for RecordedChange {
     fn from(change: &Change) -> Self {
-        match change.clone() {
-            Change::WriteFile(FileWrite { path, before_hash, mode, purpose, .. }) => {
-                Self::WriteFile { path, before_hash, mode, purpose }
-            }
-            Change::RemoveFile(FileRemoval { path, before_hash, mode, purpose, .. }) => {
-                Self::RemoveFile { path, before_hash, mode, purpose }
-            }
-            Change::UpdateZone(update) => Self::UpdateZone(update),
-            Change::MakeUser(make) => Self::MakeUser(make),
-            Change::MakeFolder(make) => Self::MakeFolder(make),
-            Change::PlaceForService(ServicePlacing { name, service, former, folder, .. }) => {
-                Self::PlaceForService { name, service, former, folder }
-            }
-            Change::TellCa(errand) => Self::TellCa(errand),
-            Change::Inventory { to } => Self::Inventory { to },
+        // Field by field: the contents of files may be large, and may be keys.
+        match change {
+            Change::WriteFile(FileWrite { path, before_hash, mode, purpose, .. }) => Self::WriteFile {
+                path: path.clone(),
+                before_hash: before_hash.clone(),
+                mode: *mode,
+                purpose: purpose.clone(),
+            },
+            Change::RemoveFile(FileRemoval { path, before_hash, mode, purpose, .. }) => Self::RemoveFile {
+                path: path.clone(),
+                before_hash: before_hash.clone(),
+                mode: *mode,
+                purpose: purpose.clone(),
+            },
+            Change::UpdateZone(update) => Self::UpdateZone(update.clone()),
+            Change::MakeUser(make) => Self::MakeUser(make.clone()),
+            Change::MakeFolder(make) => Self::MakeFolder(make.clone()),
+            Change::PlaceForService(ServicePlacing { name, service, former, folder, .. }) => Self::PlaceForService {
+                name: name.clone(),
+                service: service.clone(),
+                former: former.clone(),
+                folder: folder.clone(),
+            },
+            Change::TellCa(errand) => Self::TellCa(errand.clone()),
+            Change::Inventory { to } => Self::Inventory { to: to.clone() },
         }
     }
 }

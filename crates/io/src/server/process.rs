@@ -103,6 +103,21 @@ mod tests {
         assert!(matches!(run_bounded(&words(&["/no/such/program"]), &[]).await, Err(ServerError::Start { .. })));
     }
 
+    /// On one thread, as the program runs.
+    #[tokio::test(flavor = "current_thread")]
+    async fn other_work_goes_on_while_a_command_runs() {
+        let (command, mut turns) = (words(&["sleep", "0.3"]), 0);
+        let running = run_bounded(&command, &[]);
+        tokio::pin!(running);
+        loop {
+            tokio::select! {
+                done = &mut running => break drop(done.unwrap()),
+                () = tokio::time::sleep(Duration::from_millis(10)) => turns += 1,
+            }
+        }
+        assert!(turns > 3, "{turns}");
+    }
+
     #[tokio::test]
     async fn much_output_is_cut_and_does_not_block() {
         let output = run_bounded(&words(&["sh", "-c", "yes | head -c 1000000"]), &[]).await.unwrap();

@@ -19,6 +19,7 @@ use std::time::Duration;
 use rusqlite::{Connection, OpenFlags, TransactionBehavior};
 
 pub use logbook::{Begun, Entry, EntryOutcome, Inverse, Revision};
+pub(crate) use read_zones::{nearest_zone, nearest_zone_above};
 
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {

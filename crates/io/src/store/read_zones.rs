@@ -53,24 +53,32 @@ impl Store {
 
     /// The nearest zone that holds the hostname: its own or that of an ancestor.
     pub fn enclosing_zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
-        for candidate in std::iter::once(name.clone()).chain(name.ancestors()) {
-            if let Some(zone) = self.zone(&candidate)? {
-                return Ok(Some(zone));
-            }
-        }
-        Ok(None)
+        nearest_zone(name.clone(), |name| self.zone(name))
     }
 
     /// The same for an owner of records, which need be no hostname (`_dmarc`).
     pub fn zone_holding(&self, owner: &DnsName) -> Result<Option<Zone>, StoreError> {
-        for candidate in std::iter::successors(Some(owner.clone()), DnsName::parent) {
-            let Ok(name) = Hostname::parse(&candidate.bare()) else { continue };
-            if let Some(zone) = self.zone(&name)? {
-                return Ok(Some(zone));
-            }
-        }
-        Ok(None)
+        nearest_zone_above(owner, |name| self.zone(name))
     }
+}
+
+/// The first zone on the way up from a name, the name itself first. `zone` looks one up.
+pub(crate) fn nearest_zone(
+    name: Hostname,
+    zone: impl Fn(&Hostname) -> Result<Option<Zone>, StoreError>,
+) -> Result<Option<Zone>, StoreError> {
+    let ancestors: Vec<Hostname> = name.ancestors().collect();
+    std::iter::once(name).chain(ancestors).find_map(|name| zone(&name).transpose()).transpose()
+}
+
+/// The same from an owner of records.
+pub(crate) fn nearest_zone_above(
+    owner: &DnsName,
+    zone: impl Fn(&Hostname) -> Result<Option<Zone>, StoreError>,
+) -> Result<Option<Zone>, StoreError> {
+    let hostnames = std::iter::successors(Some(owner.clone()), DnsName::parent)
+        .filter_map(|candidate| Hostname::parse(&candidate.bare()).ok());
+    hostnames.map(|name| zone(&name)).find_map(Result::transpose).transpose()
 }
 
 fn read_pattern(value: &str) -> Result<Pattern, StoreError> {
