@@ -47,7 +47,11 @@ pub fn new_file(path: &Path) -> Result<PathBuf, Error> {
     let path = std::path::absolute(path).map_err(|error| unwritable(path, &error))?;
     match path.parent() {
         Some(folder) if folder.is_dir() => Ok(path),
-        _ => Err(unwritable(&path, &io::ErrorKind::NotFound.into())),
+        folder => {
+            let missing = folder.unwrap_or(&path).display();
+            let message = format!("{}: folder {missing} does not exist", path.display());
+            Err(Error::refused("save", message).advice("create the folder, or name a file in another one"))
+        }
     }
 }
 
@@ -76,6 +80,10 @@ mod tests {
         let refused = create(&path).map(|_| ()).unwrap_err();
         assert_eq!((refused.code, read_text(&path).unwrap().as_str()), ("save", "one"));
         save(&path, "two").unwrap();
+        assert_eq!(new_file(&path).unwrap_err().code, "in-the-way");
+        let lost = new_file(&folder.path().join("never/there")).unwrap_err();
+        assert!(lost.code == "save" && lost.message.ends_with("never does not exist"), "{}", lost.message);
+        assert!(new_file(&folder.path().join("there")).is_ok());
         assert_eq!(given_text(&path, "").unwrap(), "two");
         assert!(
             given_secret(&folder.path().join("gone"), "give it").unwrap_err().message.contains("gone: No such file")

@@ -44,7 +44,7 @@ fn error(parsed: &clap::Error) -> Error {
     let mut error = Error::new(Exit::WrongUse, code, message(parsed)).advice("see what can be typed: add --help");
     for (kind, value) in parsed.context() {
         let member = match kind {
-            ContextKind::InvalidArg => "argument",
+            ContextKind::InvalidArg => "arguments",
             ContextKind::InvalidSubcommand => "command",
             ContextKind::InvalidValue => "value",
             ContextKind::PriorArg => "conflicts_with",
@@ -53,6 +53,8 @@ fn error(parsed: &clap::Error) -> Error {
             _ => continue,
         };
         match value {
+            // One or several: a list either way.
+            ContextValue::String(one) if member == "arguments" => error = error.with(member, vec![one.clone()]),
             ContextValue::String(one) if !one.is_empty() => error = error.with(member, one.clone()),
             ContextValue::Strings(many) if !many.is_empty() => error = error.with(member, many.clone()),
             _ => {}
@@ -86,10 +88,11 @@ mod tests {
     fn what_was_wrong_is_a_code_with_members() {
         let unknown = of(&["attach", "--aliass", "www.gullrock.example"]);
         assert_eq!(unknown.code, "unknown-argument");
-        assert_eq!(unknown.facts["argument"], "--aliass");
+        assert_eq!(unknown.facts["arguments"], serde_json::json!(["--aliass"]));
         let missing = of(&["attach"]);
         assert_eq!(missing.code, "missing-argument");
         assert!(missing.message.contains("not provided"), "{}", missing.message);
+        assert_eq!(missing.facts["arguments"].as_array().unwrap().len(), 2);
         assert_eq!((of(&["atach"]).code, of(&["zone"]).code), ("unknown-command", "missing-command"));
         let value = of(&["zone", "move", "gullrock.example", "--colour"]);
         assert_eq!((value.code, value.exit), ("unknown-argument", Exit::WrongUse));

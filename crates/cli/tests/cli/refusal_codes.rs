@@ -240,9 +240,9 @@ fn about_what_is_typed() {
     let coast = Coast::new();
     for (typed, code, named) in [
         ("atach gullrock.example", "unknown-command", ("command", "atach")),
-        ("attach gullrock.example --acount bakery", "unknown-argument", ("argument", "--acount")),
-        ("attach --address 192.0.2.1 gullrock.example --account bakery", "arguments-conflict", ("argument", "")),
-        ("redirect add", "missing-argument", ("argument", "<SOURCE>")),
+        ("attach gullrock.example --acount bakery", "unknown-argument", ("arguments", "--acount")),
+        ("attach --address 192.0.2.1 gullrock.example --account bakery", "arguments-conflict", ("arguments", "")),
+        ("redirect add", "missing-argument", ("arguments", "<SOURCE>")),
         ("zone", "missing-command", ("", "")),
         ("redirect add gullrock.example/a /b --www all", "unusable-value", ("value", "all")),
     ] {
