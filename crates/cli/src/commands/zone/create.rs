@@ -44,7 +44,7 @@ pub struct Create {
 enum HomeArgument {
     /// In this harbor, as a master file.
     Here,
-    /// On a primary server that takes our updates; it is there already.
+    /// On a primary server that takes our updates; the zone already exists there.
     Remote,
     /// With somebody else, where we have no access: it is remembered, and checked.
     Elsewhere,
