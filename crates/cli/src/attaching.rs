@@ -30,7 +30,7 @@ const MOST_FOLLOWED: usize = 20;
 /// The first domain of a new account, with everything as usual.
 pub fn first_domain(domain: Hostname, account: AccountName) -> AttachRequest {
     AttachRequest {
-        hostname: domain,
+        hostname: domain.into(),
         account,
         zone: ZoneChoice::Here,
         design: ZoneDesign::plain(brightharbor_core::zone::Mail::Unsaid),

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use brightharbor_core::certificate::{CertificateRemark, Demand, change_demands};
 use brightharbor_core::change::{Plan, Remark};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::{Site, SiteRefusal};
 use brightharbor_io::door;
 use brightharbor_io::load::{self, LoadError};
@@ -29,20 +29,20 @@ pub async fn with_demands(
 }
 
 /// Takes away what the seller of a site's certificate has demanded, since it is there now. Gives what is told of it.
-pub async fn take_all_away(context: &Context, main: &Hostname) -> Result<Vec<Remark>, Error> {
+pub async fn take_all_away(context: &Context, main: &Host) -> Result<Vec<Remark>, Error> {
     let title = format!("take away what was demanded for {main}");
     let taken = context.work(async |door| Ok(take_away(door, main, &title, |_, _| false).await)).await?;
     Ok(taken.unwrap_or_else(|error| vec![stays(main, &error)]))
 }
 
-fn stays(site: &Hostname, error: &WorkError) -> Remark {
+fn stays(site: &Host, error: &WorkError) -> Remark {
     CertificateRemark::DemandStays { site: site.clone(), reason: work_words(error) }.into()
 }
 
 /// No file that somebody has edited by hand is written over.
 async fn take_away(
     door: &WorkDoor<'_>,
-    main: &Hostname,
+    main: &Host,
     title: &str,
     kept: impl Fn(&Demand, Timestamp) -> bool,
 ) -> Result<Vec<Remark>, WorkError> {
@@ -56,7 +56,7 @@ async fn take_away(
 }
 
 /// Takes away all demands whose day is over, and looks at the others. One site's trouble is told, and holds up no other.
-pub async fn tend_demands(context: &Context) -> Result<(Vec<Remark>, Vec<(Hostname, Demanded)>), Error> {
+pub async fn tend_demands(context: &Context) -> Result<(Vec<Remark>, Vec<(Host, Demanded)>), Error> {
     let (mut remarks, mut seen) = (Vec::new(), Vec::new());
     for site in context.open()?.store.sites_with_demands()? {
         let main = site.main();

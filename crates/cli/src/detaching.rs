@@ -1,7 +1,7 @@
 //! What `detach` and `account remove` share: one site's names, or one zone, decided on top of what was decided before.
 
 use brightharbor_core::change::Plan;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname, names_of};
 use brightharbor_core::site::{Site, SiteRefusal, detach};
 use brightharbor_core::zone::{Zone, ZoneRefusal, forget_zone, remove_zone, serial_date};
 use brightharbor_io::load;
@@ -14,7 +14,7 @@ use crate::error::Error;
 pub async fn detach_names(
     overlay: &mut Overlay<'_>,
     site: &Site,
-    gone: &[Hostname],
+    gone: &[Host],
     removed: &dyn Fn(&Zone) -> bool,
     now: Timestamp,
 ) -> Result<Plan, Error> {
@@ -29,11 +29,11 @@ pub async fn detach_names(
 pub async fn take_zone(
     overlay: &mut Overlay<'_>,
     zone: &Zone,
-    attached: &[Hostname],
+    attached: &[Host],
     now: Timestamp,
 ) -> Result<Plan, Error> {
-    let within = |name: &&Hostname| name.dns_name().is_within(&zone.name.dns_name());
-    let attached = attached.iter().filter(within).cloned().collect();
+    let within = |name: &Hostname| name.dns_name().is_within(&zone.name.dns_name());
+    let attached = names_of(attached).into_iter().filter(within).collect();
     let plan = match load::zone_removal(overlay, zone, attached).await? {
         None => forget_zone(zone),
         Some(removal) => remove_zone(&removal, &overlay.settings, &overlay.layout, serial_date(now))

@@ -56,11 +56,10 @@ impl Network {
     pub fn brief(&self, domain: &Hostname) -> Result<Brief, Error> {
         /// More hostnames of one domain tell nothing new about its servers.
         const MOST_HOSTNAMES: usize = 8;
-        let mut hostnames = match &self.harbor {
+        let hostnames = match &self.harbor {
             Some(harbor) => harbor.store.hostnames_of_zone(domain, MOST_HOSTNAMES)?,
             None => vec![],
         };
-        hostnames.retain(|name| name.address().is_none());
         Ok(Brief { thorough: true, most_questions: MOST_QUESTIONS, ..brief(&self.settings, domain, &hostnames) })
     }
 }

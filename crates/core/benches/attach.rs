@@ -60,7 +60,7 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
 
 fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings, layout: &Layout) -> ChangeSet {
     let request = AttachRequest {
-        hostname: hostname(name),
+        hostname: hostname(name).into(),
         account: AccountName::parse("bakery").unwrap(),
         zone: ZoneChoice::Here,
         design: ZoneDesign::plain(Mail::Unsaid),

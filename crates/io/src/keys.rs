@@ -2,7 +2,7 @@
 
 use brightharbor_core::acme::Identifier;
 use brightharbor_core::certificate::KeyKind;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use jiff::{SignedDuration, Timestamp};
 use rcgen::string::{Ia5String, PrintableString};
 use rcgen::{
@@ -65,7 +65,7 @@ pub fn seller_request(key_pem: &str, identifiers: &[Identifier], subject: &Subje
 }
 
 /// A certificate that is signed with its own key, PEM: valid from a moment ago for so many days.
-pub fn self_signed(key_pem: &str, names: &[Hostname], now: Timestamp, days: u16) -> Result<String, KeyError> {
+pub fn self_signed(key_pem: &str, names: &[Host], now: Timestamp, days: u16) -> Result<String, KeyError> {
     let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
     let identifiers: Vec<Identifier> = names.iter().cloned().map(Identifier::from).collect();
     let mut params = params_for(&identifiers)?;

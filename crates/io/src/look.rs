@@ -10,12 +10,13 @@ use brightharbor_core::delegation::Cuts;
 use brightharbor_core::delegation::rules::{Expected, Load, judge};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::harbor::NameserverSet;
-use brightharbor_core::name::{Hostname, registrable_domain};
+use brightharbor_core::name::{Host, Hostname, by_domain};
 use brightharbor_core::render::fingerprint;
 use brightharbor_core::site::Site;
 use brightharbor_core::survey::{CaWay, Gathered, Harbored, Spread, Survey, leads_here, spread, survey};
 use brightharbor_core::zone::ZoneHome;
 
+use futures_util::{StreamExt, TryStreamExt, stream};
 use jiff::SignedDuration;
 
 /// Why nothing could be looked at.
@@ -27,87 +28,111 @@ pub enum LookError {
     Trust(#[from] TrustError),
 }
 
-/// One look at hostnames of one domain.
+/// One look at hosts: each judged by its own domain.
 pub struct Looked {
+    /// In the order of the hosts.
     pub surveys: Vec<Survey>,
     /// The names that a CA would be led here by, and the others with the reason.
-    pub leading: Vec<Hostname>,
+    pub leading: Vec<Host>,
     /// Those that lead here where nobody takes connections for http, with the reason.
-    pub without_http: Vec<(Hostname, String)>,
-    pub left_out: Vec<(Hostname, String)>,
+    pub without_http: Vec<(Host, String)>,
+    pub left_out: Vec<(Host, String)>,
     /// The zones above the names, with their servers.
     pub zones: Cuts,
+    domains: Vec<OfDomain>,
+}
+
+/// What was seen of the hosts of one domain, or of addresses.
+struct OfDomain {
     gathered: Gathered,
     findings: Vec<Finding>,
     expected: Expected,
 }
 
+/// Domains that are looked at side by side: a silent server is waited for once.
+const DOMAINS_AT_ONCE: usize = 16;
+
 impl Looked {
     /// What resolvers have of each. Reads the logbook for what was changed lately, which takes its time.
     pub fn spreads(&self, harbor: &Harbor) -> Result<Vec<Spread>, StoreError> {
-        let Self { gathered, findings, expected, .. } = self;
-        let since = gathered.now.checked_sub(SignedDuration::from_hours(48)).unwrap_or(gathered.now);
-        let changed = harbor.store.zones_changed_since(since)?.get(&gathered.domain).copied();
-        let mut spreads = Vec::with_capacity(gathered.hosts.len());
-        for host in &gathered.hosts {
-            let harbored = harbored(harbor, &host.hostname)?;
-            let seen = gathered.seen(host, findings, expected, &harbor.settings.host.addresses, harbored.as_ref());
-            spreads.push(spread(&seen, changed));
+        let mut spreads = Vec::with_capacity(self.surveys.len());
+        for OfDomain { gathered, findings, expected } in &self.domains {
+            let since = gathered.now.checked_sub(SignedDuration::from_hours(48)).unwrap_or(gathered.now);
+            let changes = harbor.store.zones_changed_since(since)?;
+            let changed = gathered.domain.as_ref().and_then(|domain| changes.get(domain)).copied();
+            for host in &gathered.hosts {
+                let harbored = harbored(harbor, &host.hostname)?;
+                let seen = gathered.seen(host, findings, expected, &harbor.settings.host.addresses, harbored.as_ref());
+                spreads.push((self.place(&host.hostname), spread(&seen, changed)));
+            }
         }
-        Ok(spreads)
+        spreads.sort_by_key(|(place, _)| *place);
+        Ok(spreads.into_iter().map(|(_, spread)| spread).collect())
+    }
+
+    fn place(&self, host: &Host) -> Option<usize> {
+        self.surveys.iter().position(|survey| survey.hostname == *host)
     }
 }
 
-/// Looks at hostnames of the site.
+/// Looks at all hosts of the site.
 pub async fn look_at_site(harbor: &Harbor, site: &Site) -> Result<Looked, LookError> {
-    look(harbor, site.main(), &site.hostnames, None).await
+    look(harbor, &site.hostnames, None).await
 }
 
 /// The same, as far as a CA looks that is to see proofs: `secure` and `lands` are not judged.
 pub async fn look_for_proofs(harbor: &Harbor, site: &Site) -> Result<Looked, LookError> {
-    look_so_far(harbor, site.main(), &site.hostnames, None, Looking::AsFarAsProofs).await
+    look_so_far(harbor, &site.hostnames, None, Looking::AsFarAsProofs).await
 }
 
-/// Looks at hostnames of one domain, attached or not.
-pub async fn look(
-    harbor: &Harbor,
-    name: &Hostname,
-    hostnames: &[Hostname],
-    at: Option<IpAddr>,
-) -> Result<Looked, LookError> {
-    look_so_far(harbor, name, hostnames, at, Looking::Everywhere).await
+/// Looks at hosts, attached or not.
+pub async fn look(harbor: &Harbor, hosts: &[Host], at: Option<IpAddr>) -> Result<Looked, LookError> {
+    look_so_far(harbor, hosts, at, Looking::Everywhere).await
 }
 
 async fn look_so_far(
     harbor: &Harbor,
-    name: &Hostname,
-    hostnames: &[Hostname],
+    hosts: &[Host],
     at: Option<IpAddr>,
     looking: Looking,
 ) -> Result<Looked, LookError> {
-    let domain = registrable_domain(name).unwrap_or_else(|| name.clone());
-    let gathered = gather(&harbor.settings, &domain, hostnames, at, looking).await?;
-    Ok(verdict(harbor, gathered)?)
+    let looks = by_domain(hosts)
+        .into_iter()
+        .map(|(domain, hosts)| async move { gather(&harbor.settings, domain.as_ref(), &hosts, at, looking).await });
+    let gathered: Vec<Gathered> = stream::iter(looks).buffered(DOMAINS_AT_ONCE).try_collect().await?;
+    Ok(verdict(harbor, hosts, gathered)?)
 }
 
-fn verdict(harbor: &Harbor, gathered: Gathered) -> Result<Looked, StoreError> {
-    let expected = expected(harbor, &gathered.domain)?;
-    let findings = judge(&gathered.picture, &expected);
-    let zones = gathered.picture.zones();
+fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked, StoreError> {
     let (mut surveys, mut leading) = (Vec::new(), Vec::new());
     let (mut without_http, mut left_out) = (Vec::new(), Vec::new());
-    for host in &gathered.hosts {
-        let harbored = harbored(harbor, &host.hostname)?;
-        let ours = &harbor.settings.host.addresses;
-        let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
-        surveys.push(survey(&seen));
-        match leads_here(&seen) {
-            Ok(CaWay::Http) => leading.push(host.hostname.clone()),
-            Ok(CaWay::NotHttp(reason)) => without_http.push((host.hostname.clone(), reason)),
-            Err(reason) => left_out.push((host.hostname.clone(), reason)),
+    let (mut zones, mut domains) = (Cuts::new(), Vec::new());
+    for gathered in all {
+        let expected = match &gathered.domain {
+            Some(domain) => expected(harbor, domain)?,
+            None => Expected::default(),
+        };
+        let findings = judge(&gathered.picture, &expected);
+        zones.extend(gathered.picture.zones());
+        for host in &gathered.hosts {
+            let harbored = harbored(harbor, &host.hostname)?;
+            let ours = &harbor.settings.host.addresses;
+            let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
+            surveys.push(survey(&seen));
+            match leads_here(&seen) {
+                Ok(CaWay::Http) => leading.push(host.hostname.clone()),
+                Ok(CaWay::NotHttp(reason)) => without_http.push((host.hostname.clone(), reason)),
+                Err(reason) => left_out.push((host.hostname.clone(), reason)),
+            }
         }
+        domains.push(OfDomain { gathered, findings, expected });
     }
-    Ok(Looked { surveys, leading, without_http, left_out, zones, gathered, findings, expected })
+    let place = |host: &Host| hosts.iter().position(|other| other == host);
+    surveys.sort_by_key(|survey| place(&survey.hostname));
+    leading.sort_by_key(place);
+    without_http.sort_by_key(|(host, _)| place(host));
+    left_out.sort_by_key(|(host, _)| place(host));
+    Ok(Looked { surveys, leading, without_http, left_out, zones, domains })
 }
 
 /// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone; and what else the
@@ -145,9 +170,9 @@ pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreErr
     })
 }
 
-fn harbored(harbor: &Harbor, hostname: &Hostname) -> Result<Option<Harbored>, StoreError> {
+fn harbored(harbor: &Harbor, hostname: &Host) -> Result<Option<Harbored>, StoreError> {
     let Some(site) = harbor.store.site_of(hostname)? else { return Ok(None) };
-    let zone = harbor.store.enclosing_zone(hostname)?;
+    let zone = hostname.name().map(|name| harbor.store.enclosing_zone(name)).transpose()?.flatten();
     Ok(Some(Harbored {
         zone_home: zone.map_or(ZoneHome::Elsewhere, |zone| zone.home),
         fingerprint: fingerprint(&site),

@@ -15,7 +15,7 @@ use std::rc::Rc;
 
 use brightharbor_core::account::{Account, AccountName, AccountPlan, Usage};
 use brightharbor_core::change::{Change, ChangeSet, ExistingFile, InventoryChange, content_hash};
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::{DnsName, Host, Hostname};
 use brightharbor_core::site::Site;
 use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
 
@@ -160,7 +160,7 @@ impl<'a> Overlay<'a> {
         }
     }
 
-    pub fn site_of(&self, name: &Hostname) -> Result<Option<Site>, StoreError> {
+    pub fn site_of(&self, name: &Host) -> Result<Option<Site>, StoreError> {
         let mut found = self.store.site_of(name)?;
         for change in self.decided.inventory_changes() {
             match change {
@@ -251,7 +251,7 @@ mod tests {
     fn site(names: &[&str]) -> Site {
         Site {
             account: AccountName::parse("boatyard").unwrap(),
-            hostnames: names.iter().map(|name| Hostname::parse(name).unwrap()).collect(),
+            hostnames: names.iter().map(|name| Host::parse(name).unwrap()).collect(),
             document_root: "/home/boatyard/www".into(),
             kind: SiteKind::AddonDomain,
             https: HttpsState::None,
@@ -273,7 +273,7 @@ mod tests {
         set.file(FileWrite::new(path.clone(), None, "as it will be", 0o644, Purpose::Loose));
         set.inventory(InventoryChange::AddSite(both.clone()));
         overlay.take(&set);
-        let quay = Hostname::parse("quay.example").unwrap();
+        let quay = Host::parse("quay.example").unwrap();
         assert_eq!(overlay.file(&path).unwrap().as_deref(), Some(&b"as it will be"[..]));
         assert_eq!(overlay.site_of(&quay).unwrap(), Some(both.clone()));
         let mut set = ChangeSet::new("test");
@@ -283,7 +283,7 @@ mod tests {
         let mut set = ChangeSet::new("test");
         set.inventory(InventoryChange::RemoveSite(one));
         overlay.take(&set);
-        assert_eq!(overlay.site_of(&Hostname::parse("gullrock.example").unwrap()).unwrap(), None);
+        assert_eq!(overlay.site_of(&Host::parse("gullrock.example").unwrap()).unwrap(), None);
     }
 
     #[test]

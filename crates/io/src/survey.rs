@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use brightharbor_core::delegation::{Brief, Picture};
 use brightharbor_core::harbor::Settings;
-use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
+use brightharbor_core::name::{DnsName, Host, Hostname, names_of, registrable_domain};
 use brightharbor_core::survey::{Gathered, HostGathered, Resolved, authoritative_addresses};
 use rustls::{ClientConfig, RootCertStore};
 use url::Url;
@@ -44,11 +44,11 @@ pub fn resolvers(settings: &Settings) -> Vec<SocketAddr> {
 }
 
 /// Whether a visitor who asks for a path of a hostname over http gets this very text, at every address that it leads to.
-pub async fn sees_file(settings: &Settings, hostname: &Hostname, path: &str, text: &str) -> Result<(), String> {
-    let addresses = match hostname.address() {
-        Some(address) => vec![address],
-        None => {
-            let resolved = resolve_all(&resolvers(settings), &hostname.dns_name()).await;
+pub async fn sees_file(settings: &Settings, hostname: &Host, path: &str, text: &str) -> Result<(), String> {
+    let addresses: Vec<IpAddr> = match hostname {
+        Host::Address(_) => hostname.address().into_iter().collect(),
+        Host::Name(name) => {
+            let resolved = resolve_all(&resolvers(settings), &name.dns_name()).await;
             let first = resolved.iter().find(|resolved| !resolved.addresses.is_empty());
             first.map(|resolved| resolved.addresses.iter().map(|one| one.address).collect()).unwrap_or_default()
         }
@@ -100,40 +100,39 @@ pub enum Looking {
     AsFarAsProofs,
 }
 
-/// Looks at hostnames of one domain.
+/// Looks at hostnames of one domain, or at addresses.
 ///
 /// With `at`, web servers are looked for at that address alone, wherever the names lead.
 pub async fn gather(
     settings: &Settings,
-    domain: &Hostname,
-    hostnames: &[Hostname],
+    domain: Option<&Hostname>,
+    hostnames: &[Host],
     at: Option<IpAddr>,
     looking: Looking,
 ) -> Result<Gathered, TrustError> {
     let roots = trust::roots(&settings.internet.trust_roots)?;
-    let named: Vec<Hostname> = hostnames.iter().filter(|hostname| hostname.address().is_none()).cloned().collect();
-    let picture = match named.is_empty() {
-        true => Picture::unasked(domain.dns_name()),
-        false => walk(&brief(settings, domain, &named)).await,
+    let picture = match domain {
+        None => Picture::unasked(DnsName::root()),
+        Some(domain) => walk(&brief(settings, domain, &names_of(hostnames))).await,
     };
     let mut hosts = Vec::with_capacity(hostnames.len());
     for hostname in hostnames {
         hosts.push(gather_host(settings, hostname, &picture, &roots, at, looking).await);
     }
-    Ok(Gathered { domain: domain.clone(), now: clock::now(), picture, hosts })
+    Ok(Gathered { domain: domain.cloned(), now: clock::now(), picture, hosts })
 }
 
 async fn gather_host(
     settings: &Settings,
-    hostname: &Hostname,
+    hostname: &Host,
     picture: &Picture,
     roots: &Arc<RootCertStore>,
     at: Option<IpAddr>,
     looking: Looking,
 ) -> HostGathered {
-    let resolved = match hostname.address() {
-        Some(_) => vec![],
-        None => resolve_all(&resolvers(settings), &hostname.dns_name()).await,
+    let resolved = match hostname.dns_name() {
+        None => vec![],
+        Some(name) => resolve_all(&resolvers(settings), &name).await,
     };
     let addresses = match at.or(hostname.address()) {
         Some(address) => vec![address],
@@ -155,7 +154,7 @@ async fn gather_host(
 }
 
 /// The authoritative addresses; for a name that no nameserver could be asked about, what resolvers say.
-fn addresses_to_look_at(picture: &Picture, hostname: &Hostname, resolved: &[Resolved]) -> Vec<IpAddr> {
+fn addresses_to_look_at(picture: &Picture, hostname: &Host, resolved: &[Resolved]) -> Vec<IpAddr> {
     let mut addresses = authoritative_addresses(picture, hostname);
     if addresses.is_empty() {
         addresses = resolved.iter().flat_map(|r| r.addresses.iter().map(|address| address.address)).collect();
@@ -168,7 +167,7 @@ fn addresses_to_look_at(picture: &Picture, hostname: &Hostname, resolved: &[Reso
 
 async fn way(
     settings: &Settings,
-    hostname: &Hostname,
+    hostname: &Host,
     addresses: Vec<IpAddr>,
     client: Arc<ClientConfig>,
 ) -> Option<brightharbor_core::redirect::Landing> {

@@ -5,7 +5,7 @@ use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
 use brightharbor_core::certificate::Distrust;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use jiff::Timestamp;
 use rustls::client::WebPkiServerVerifier;
 use rustls::client::danger::ServerCertVerifier;
@@ -64,7 +64,7 @@ fn add_file(store: &mut RootCertStore, path: &Path) -> Result<(), TrustError> {
 }
 
 /// Whether a chain, leaf first, DER, would be trusted at a moment for a hostname.
-pub fn judge(chain: &[&[u8]], hostname: &Hostname, roots: &Roots, now: Timestamp) -> Result<(), Distrust> {
+pub fn judge(chain: &[&[u8]], hostname: &Host, roots: &Roots, now: Timestamp) -> Result<(), Distrust> {
     let other = |reason: String| Distrust::Other(reason);
     let verifier = WebPkiServerVerifier::builder_with_provider(Arc::clone(roots), provider());
     let verifier = verifier.build().map_err(|error| other(error.to_string()))?;

@@ -7,7 +7,7 @@ use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite, WORDS};
 use bytes::Bytes;
 use http_body_util::Full;
@@ -111,7 +111,7 @@ impl WebServer {
     }
 
     pub async fn serve_https(self, listener: TcpListener) {
-        let address = listener.local_addr().map(|address| Hostname::of_address(address.ip()).to_string());
+        let address = listener.local_addr().map(|address| Host::from(address.ip()).to_string());
         let resolver = Arc::new(BySni { served: Arc::clone(&self.served), address: address.unwrap_or_default() });
         let config = ServerConfig::builder_with_provider(Arc::new(aws_lc_rs::default_provider()))
             .with_safe_default_protocol_versions()

@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use std::path::PathBuf;
 
 use brightharbor_core::account::AccountName;
-use brightharbor_core::name::{DnsName, Hostname, Pasted, parse_pasted};
+use brightharbor_core::name::{DnsName, Host, Pasted, parse_pasted};
 use brightharbor_core::site::{AttachRequest, ServedFrom, WwwPolicy, ZoneChoice, preview_of};
 use clap::{Args, ValueEnum};
 
@@ -81,7 +81,7 @@ pub fn run(args: &Attach, context: &Context) -> Report {
         ZoneArgument::Elsewhere => ZoneChoice::Elsewhere,
     };
     let place = match (&args.same_as, &args.served_by) {
-        (Some(other), _) => ServedFrom::SameAs(hostname(other)?),
+        (Some(other), _) => ServedFrom::SameAs(hostname(other)?.into()),
         (None, Some(target)) => ServedFrom::Elsewhere(target.clone()),
         (None, None) if args.no_site => ServedFrom::Nowhere,
         (None, None) => ServedFrom::OwnRoot { given: args.document_root.clone(), existing: args.existing },
@@ -93,12 +93,12 @@ pub fn run(args: &Attach, context: &Context) -> Report {
     let (design, www) = (args.design.design()?, args.www.map(WwwPolicy::from));
     let mut requests = Vec::new();
     let mut said = Vec::new();
-    let mut hosts: Vec<Hostname> = args.address.map(Hostname::of_address).into_iter().collect();
+    let mut hosts: Vec<Host> = args.address.map(Host::from).into_iter().collect();
     for typed in &args.hostnames {
         let pasted =
             parse_pasted(typed).or_else(|_| hostname(typed).map(|hostname| Pasted { hostname, said: None }))?;
         said.extend(pasted.said);
-        hosts.push(pasted.hostname);
+        hosts.push(pasted.hostname.into());
     }
     for hostname in hosts {
         let (account, zone, design) = (account.clone(), zone.clone(), design.clone());

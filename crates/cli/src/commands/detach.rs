@@ -1,7 +1,7 @@
 //! `detach`: undoes an attach. Files in homes are never deleted.
 
 use brightharbor_core::change::Plan;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, names_of};
 use brightharbor_core::site::SiteRefusal;
 use brightharbor_core::zone::Zone;
 use brightharbor_io::load;
@@ -37,20 +37,20 @@ enum FateArgument {
 }
 
 pub fn run(args: &Detach, context: &Context) -> Report {
-    let names: Vec<Hostname> = args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?;
+    let names: Vec<Host> = args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?;
     let zones_go = args.zone == FateArgument::Remove;
-    let title = format!("detach {}", names.iter().map(Hostname::as_str).collect::<Vec<_>>().join(" "));
+    let title = format!("detach {}", names.iter().map(Host::as_str).collect::<Vec<_>>().join(" "));
     let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
         let going = load::leaving(overlay, &names)?;
         let leaving = going.names();
-        let removed = |zone: &Zone| zones_go && leaving.contains(&zone.name);
+        let removed = |zone: &Zone| zones_go && leaving.iter().any(|host| *host == zone.name);
         let mut plan = Plan::new(&title);
         for (site, gone) in &going.0 {
             plan.extend(detach_names(overlay, site, gone, &removed, now).await?);
         }
         let mut zones: Vec<Zone> = Vec::new();
-        for name in &leaving {
-            zones.extend(overlay.zone(name)?.filter(|zone| removed(zone)));
+        for name in names_of(&leaving) {
+            zones.extend(overlay.zone(&name)?.filter(|zone| removed(zone)));
         }
         for zone in &zones {
             refuse_if_needed(overlay, zone, &leaving)?;
@@ -62,9 +62,9 @@ pub fn run(args: &Detach, context: &Context) -> Report {
 }
 
 /// A zone that still holds names that are attached does not go.
-fn refuse_if_needed(overlay: &Overlay<'_>, zone: &Zone, leaving: &[Hostname]) -> Result<(), Error> {
+fn refuse_if_needed(overlay: &Overlay<'_>, zone: &Zone, leaving: &[Host]) -> Result<(), Error> {
     let within = overlay.store.hostnames_within(&zone.name)?;
-    match within.into_iter().find(|name| !leaving.contains(name)) {
+    match within.into_iter().map(Host::Name).find(|host| !leaving.contains(host)) {
         Some(by) => Err(SiteRefusal::ZoneInUse { zone: zone.name.clone(), by, owner: None }.into()),
         None => Ok(()),
     }

@@ -22,7 +22,7 @@ pub mod zone;
 
 use brightharbor_core::account::{Account, AccountName, AccountPlan, AccountRefusal};
 use brightharbor_core::harbor::NameserverSet;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::nameserver::NameserverRefusal;
 use brightharbor_core::site::{Site, SiteRefusal};
 use brightharbor_io::harbor::Harbor;
@@ -135,13 +135,13 @@ pub fn find_set(harbor: &Harbor, name: &str) -> Result<NameserverSet, Error> {
 }
 
 /// The site of a hostname.
-pub fn find_site(harbor: &Harbor, name: &Hostname) -> Result<Site, Error> {
+pub fn find_site(harbor: &Harbor, name: &Host) -> Result<Site, Error> {
     harbor.store.site_of(name)?.ok_or_else(|| SiteRefusal::NotAttached(name.clone()).into())
 }
 
 /// Reads what a site is asked for by, as typed: a hostname, or an address.
-pub fn host(typed: &str) -> Result<Hostname, Error> {
-    Hostname::parse_host(typed).or_else(|_| hostname(typed))
+pub fn host(typed: &str) -> Result<Host, Error> {
+    Host::parse(typed).or_else(|_| hostname(typed).map(Host::Name))
 }
 
 /// Reads a hostname as typed.

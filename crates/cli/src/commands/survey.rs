@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 
 use brightharbor_core::harbor::ServerAddress;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::survey::{Spread, Survey as Links};
 use brightharbor_io::look::look;
 use clap::Args;
@@ -31,7 +31,7 @@ pub struct Survey {
 }
 
 pub fn run(args: &Survey, context: &Context) -> Report {
-    let names: Vec<Hostname> = args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?;
+    let names: Vec<Host> = args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?;
     let mut harbor = context.open()?;
     if !args.resolvers.is_empty() {
         harbor.settings.internet.resolvers = args.resolvers.clone();
@@ -40,7 +40,7 @@ pub fn run(args: &Survey, context: &Context) -> Report {
         let (mut surveys, mut spreads) = (Vec::new(), Vec::new());
         for name in &names {
             context.progress.doing(&format!("walking the links of {name}"));
-            let looked = look(&harbor, name, std::slice::from_ref(name), args.at).await?;
+            let looked = look(&harbor, std::slice::from_ref(name), args.at).await?;
             if !args.resolvers.is_empty() {
                 spreads.extend(looked.spreads(&harbor)?);
             }

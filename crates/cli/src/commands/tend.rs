@@ -7,7 +7,7 @@ use brightharbor_core::certificate::revocation::forget_over;
 use brightharbor_core::certificate::securing::{Secured, Wanted};
 use brightharbor_core::certificate::{Certificate, CertificateRemark, Waiting};
 use brightharbor_core::change::Remark;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{StuckRedirect, end_redirects};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::clear_away;
@@ -130,7 +130,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
         }
     }
     // Not while its successor cannot be asked for.
-    let held_back = |site: &Hostname| report.later.iter().any(|later| later.site == *site);
+    let held_back = |site: &Host| report.later.iter().any(|later| later.site == *site);
     for revocation in revocations.into_iter().filter(|one| !held_back(&one.site)) {
         let revoked = context.work(async |door| Ok(carry_through(door, &revocation).await)).await?;
         report.revoked.push((revocation.site, revoked.map_err(Error::from)));
@@ -150,19 +150,19 @@ struct Tended {
     /// Sites whose redirects should have ended.
     stuck: Vec<StuckRedirect>,
     /// What sellers look at, with the site that it is for.
-    demanded: Vec<(Hostname, Demanded)>,
+    demanded: Vec<(Host, Demanded)>,
     tried: Vec<Secured>,
     /// What is not tried before a time.
     later: Vec<Waiting>,
-    would: Vec<Hostname>,
+    would: Vec<Host>,
     /// Certificates that were still to be revoked, by site.
-    revoked: Vec<(Hostname, Result<Revoked, Error>)>,
+    revoked: Vec<(Host, Result<Revoked, Error>)>,
     /// Services that got another certificate, or could not.
     brought: Vec<BroughtDocument>,
 }
 
 impl Tended {
-    fn unseen(&self) -> impl Iterator<Item = &(Hostname, Demanded)> {
+    fn unseen(&self) -> impl Iterator<Item = &(Host, Demanded)> {
         self.demanded.iter().filter(|(_, seen)| seen.problem.is_some())
     }
 }
@@ -170,7 +170,7 @@ impl Tended {
 impl Shown for Tended {
     fn human(&self, page: &mut Page) {
         if self.dry_run && !self.would.is_empty() {
-            let names = self.would.iter().map(Hostname::as_str).collect::<Vec<_>>().join(", ");
+            let names = self.would.iter().map(Host::as_str).collect::<Vec<_>>().join(", ");
             page.hanging("", &format!("Dry run: nothing was changed. Would try now: {names}."));
         }
         human::remarks(page, &self.ended, false);

@@ -1,7 +1,7 @@
 //! Refusals about certificates.
 
 use brightharbor_core::certificate::{CertificateRefusal, DemandError, Unfit};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 
 use super::Error;
 
@@ -122,7 +122,7 @@ impl From<CertificateRefusal> for Error {
 }
 
 /// A certificate that does not fit the site, with what to do about it.
-fn unfit(error: &Unfit, site: &Hostname) -> Error {
+fn unfit(error: &Unfit, site: &Host) -> Error {
     let advice = match error {
         Unfit::NoCertificate => "give the certificate's file too".to_string(),
         Unfit::OtherKey(_) => format!(

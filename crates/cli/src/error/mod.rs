@@ -166,7 +166,7 @@ fn rolled_back(cause: Cause, left: &[String]) -> Error {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use brightharbor_core::name::Hostname;
+    use brightharbor_core::name::Host;
     use brightharbor_core::site::SiteRefusal;
     use brightharbor_io::server::ServerError;
 
@@ -176,7 +176,7 @@ mod tests {
         assert_eq!((refused.exit, refused.code), (Exit::Refused, "no-addresses"));
         let missing: Error = StoreError::NoHarbor("/h".into()).into();
         assert_eq!((missing.exit, missing.code), (Exit::WrongUse, "no-harbor"));
-        let site = Hostname::parse("gullrock.example").unwrap();
+        let site = Host::parse("gullrock.example").unwrap();
         let edit = Consent::ReplacesHandEdit {
             site,
             path: "/h/site.conf".into(),

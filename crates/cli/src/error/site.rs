@@ -1,11 +1,11 @@
 //! Refusals about attaching, changing and detaching.
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::SiteRefusal;
 
 use super::Error;
 
-pub(super) fn not_attached(name: &Hostname) -> Error {
+pub(super) fn not_attached(name: &Host) -> Error {
     Error::refused("not-attached", format!("{name} is not attached"))
         .advice(format!("see `brightharbor site list`, or attach it: brightharbor attach {name} --account ACCOUNT"))
         .with("hostname", name.as_str())

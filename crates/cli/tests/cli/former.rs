@@ -4,7 +4,7 @@ use std::fs;
 
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::harbor::Layout;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_io::store::Store;
 use jiff::Timestamp;
 use serde_json::json;
@@ -16,7 +16,7 @@ const SITE: &str = "crumbandtide.example";
 /// Has the inventory say that the certificate of the site ended at a time.
 fn let_it_end(coast: &Coast, end: &str) {
     let mut store = Store::open(&Layout::new(coast.harbor()).inventory()).unwrap();
-    let mut certificate = store.certificate_of(&Hostname::parse(SITE).unwrap()).unwrap().unwrap();
+    let mut certificate = store.certificate_of(&Host::parse(SITE).unwrap()).unwrap().unwrap();
     certificate.not_after = end.parse().unwrap();
     let mut set = ChangeSet::new("the certificate ends");
     set.inventory(InventoryChange::RecordCertificate(certificate));

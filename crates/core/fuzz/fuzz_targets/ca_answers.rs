@@ -2,7 +2,7 @@
 #![no_main]
 
 use brightharbor_core::acme::{Brief, Machine, Response, Step};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname};
 use jiff::{SignedDuration, Timestamp};
 use libfuzzer_sys::fuzz_target;
 
@@ -11,7 +11,7 @@ const MOST_STEPS: usize = 3_000;
 fuzz_target!(|data: &[u8]| {
     let brief = Brief {
         directory_url: "https://ca.example/directory".into(),
-        names: vec![Hostname::parse("gullrock.example").expect("a hostname")],
+        names: vec![Host::parse("gullrock.example").expect("a hostname")],
         wildcards: vec![Hostname::parse("gullrock.example").expect("a hostname")],
         proof: Default::default(),
         contact: None,

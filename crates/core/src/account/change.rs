@@ -195,7 +195,7 @@ mod tests {
     fn sites_follow_a_home_whose_folders_are_there() {
         let site = Site {
             account: name("bakery"),
-            hostnames: vec![crate::name::Hostname::parse("crumbandtide.example").unwrap()],
+            hostnames: vec![crate::name::Host::parse("crumbandtide.example").unwrap()],
             document_root: "/home/bakery/www/crumbandtide.example".into(),
             kind: SiteKind::AddonDomain,
             https: HttpsState::None,

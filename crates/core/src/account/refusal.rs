@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use super::{AccountName, LimitReached};
 use crate::harbor::PathError;
-use crate::name::Hostname;
+use crate::name::Host;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum AccountRefusal {
@@ -42,7 +42,7 @@ pub enum AccountRefusal {
     LeftToItself(AccountName),
     /// A document root is not where it would have to be.
     HomeNotMoved {
-        site: Hostname,
+        site: Host,
         root: PathBuf,
         before: PathBuf,
         after: PathBuf,

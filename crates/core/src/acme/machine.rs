@@ -7,13 +7,13 @@ use super::identifier::{Identifier, identifiers};
 use super::message::{Directory, Payload, Problem, Proof, Refusal, Request, Response, Signer};
 use super::state::{State, Want};
 use crate::certificate::ProofWish;
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 
 /// What is wanted, settled before the first step.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Brief {
     pub directory_url: String,
-    pub names: Vec<Hostname>,
+    pub names: Vec<Host>,
     /// Names with `*.` before them in the certificate.
     #[serde(default)]
     pub wildcards: Vec<Hostname>,

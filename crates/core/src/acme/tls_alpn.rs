@@ -5,7 +5,7 @@ use sha2::{Digest, Sha256};
 use x509_parser::prelude::{FromDer, GeneralName, X509Certificate};
 
 use crate::certificate::address_of;
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// The protocol that the CA offers, alone (section 6.2).
 pub const PROTOCOL: &[u8] = b"acme-tls/1";
@@ -20,7 +20,7 @@ pub fn proof_digest(content: &str) -> [u8; 32] {
 }
 
 /// The name that the CA sends along: an address as its name in the reverse tree (RFC 8738 section 6).
-pub fn asked_name(name: &Hostname) -> String {
+pub fn asked_name(name: &Host) -> String {
     use std::net::IpAddr;
     match name.address() {
         None => name.to_string(),
@@ -36,7 +36,7 @@ pub fn asked_name(name: &Hostname) -> String {
 }
 
 /// Whether a certificate, DER, proves control of the name: named alone, with the digest in a critical extension.
-pub fn proves(der: &[u8], name: &Hostname, content: &str) -> Result<(), String> {
+pub fn proves(der: &[u8], name: &Host, content: &str) -> Result<(), String> {
     let (_, certificate) = X509Certificate::from_der(der).map_err(|error| error.to_string())?;
     let names = certificate.subject_alternative_name().map_err(|error| error.to_string())?;
     let names = names.map(|extension| extension.value.general_names.as_slice()).unwrap_or_default();
@@ -64,8 +64,8 @@ mod tests {
 
     use super::*;
 
-    fn host(text: &str) -> Hostname {
-        Hostname::parse_host(text).unwrap()
+    fn host(text: &str) -> Host {
+        Host::parse(text).unwrap()
     }
 
     #[test]

@@ -12,7 +12,7 @@ use super::{
 use crate::acme::{Identifier, identifiers};
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 use crate::site::Site;
 
 /// The site that gets a certificate, as it is.
@@ -143,7 +143,7 @@ pub fn install_stop_gap(
 
 /// What a request for a bought certificate is for. Sellers tell the kind of product by the common name, so that a
 /// wildcard comes first.
-pub fn requested(site: &Site, below: Option<&Hostname>) -> Result<Vec<Identifier>, CertificateRefusal> {
+pub fn requested(site: &Site, below: Option<&Host>) -> Result<Vec<Identifier>, CertificateRefusal> {
     let Some(name) = below else { return Ok(identifiers(&site.hostnames, &[])) };
     let mut all = identifiers(&site.hostnames, &[wildcard_parent(name)?]);
     all.rotate_right(1);
@@ -151,11 +151,9 @@ pub fn requested(site: &Site, below: Option<&Hostname>) -> Result<Vec<Identifier
 }
 
 /// The name below which a wildcard for this one stands: `www` is one of the names that it covers.
-pub fn wildcard_parent(name: &Hostname) -> Result<Hostname, CertificateRefusal> {
-    match name.address() {
-        Some(_) => Err(CertificateRefusal::NothingBelow(name.clone())),
-        None => Ok(name.without_www().unwrap_or_else(|| name.clone())),
-    }
+pub fn wildcard_parent(name: &Host) -> Result<Hostname, CertificateRefusal> {
+    let name = name.name().ok_or_else(|| CertificateRefusal::NothingBelow(name.clone()))?;
+    Ok(name.without_www().unwrap_or_else(|| name.clone()))
 }
 
 /// Decides that a key and a request are kept, in a folder of their own each time: no earlier key is ever lost. A copy of
@@ -206,7 +204,7 @@ pub fn share(site: &Site, from: &Site, chain_pem: Option<&str>) -> Result<Plan, 
 }
 
 /// Refuses a certificate of another site that does not cover all names of this one.
-pub fn refuse_uncovered(site: &Site, from: &Hostname, chain_pem: &str) -> Result<(), CertificateRefusal> {
+pub fn refuse_uncovered(site: &Site, from: &Host, chain_pem: &str) -> Result<(), CertificateRefusal> {
     let unreadable = |error| CertificateRefusal::Unreadable { site: from.clone(), error };
     let leaf = read_chain(chain_pem.as_bytes()).map_err(unreadable)?.remove(0);
     match uncovered(&leaf.names, &site.hostnames).first() {

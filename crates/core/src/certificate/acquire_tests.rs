@@ -9,7 +9,7 @@ use crate::site::{HttpsState, SiteKind, SiteRules};
 fn site(domain: &str) -> Site {
     Site {
         account: AccountName::parse("boatyard").unwrap(),
-        hostnames: vec![Hostname::parse(domain).unwrap()],
+        hostnames: vec![Host::parse(domain).unwrap()],
         document_root: "/home/boatyard/www".into(),
         kind: SiteKind::AddonDomain,
         https: HttpsState::None,
@@ -90,13 +90,13 @@ fn a_stop_gap_takes_the_place_of_nothing_better() {
 
 #[test]
 fn a_wildcard_is_the_first_name_of_a_request_and_stands_below_the_bare_name() {
-    let www = Hostname::parse("www.gullrock.example").unwrap();
+    let www = Host::parse("www.gullrock.example").unwrap();
     let names = |below| -> Vec<String> {
         requested(&site("gullrock.example"), below).unwrap().iter().map(ToString::to_string).collect()
     };
     assert_eq!(names(None), ["gullrock.example"]);
     assert_eq!(names(Some(&www)), ["*.gullrock.example", "gullrock.example"]);
-    let address = Hostname::parse_host("192.0.2.10").unwrap();
+    let address = Host::parse("192.0.2.10").unwrap();
     assert_eq!(wildcard_parent(&address), Err(CertificateRefusal::NothingBelow(address)));
     let plan = keep_request(
         &site("gullrock.example"),

@@ -5,7 +5,7 @@ use jiff::Timestamp;
 
 use super::chain::has_signed;
 use super::{CertificateFacts, uncovered};
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// A chain that fits a key.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -81,7 +81,7 @@ pub fn is_self_signed(facts: &CertificateFacts) -> bool {
 }
 
 /// Whether the leaf of a chain is of use for these hostnames.
-pub fn check_leaf(leaf: &CertificateFacts, hostnames: &[Hostname], now: Timestamp) -> Result<(), Unfit> {
+pub fn check_leaf(leaf: &CertificateFacts, hostnames: &[Host], now: Timestamp) -> Result<(), Unfit> {
     let open: Vec<&str> = uncovered(&leaf.names, hostnames).iter().map(|name| name.as_str()).collect();
     if !open.is_empty() {
         return Err(Unfit::Uncovered(open.join(", ")));
@@ -178,7 +178,7 @@ mod tests {
     fn a_leaf_must_cover_the_names_and_be_in_date() {
         let (_, issuer) = authority("Saltmarsh root", None);
         let (leaf, _) = facts_of(&["gullrock.example"], &issuer);
-        let names = ["gullrock.example", "www.gullrock.example"].map(|name| Hostname::parse(name).unwrap());
+        let names = ["gullrock.example", "www.gullrock.example"].map(|name| Host::parse(name).unwrap());
         let now = "2026-11-23T07:00:00Z".parse().unwrap();
         assert_eq!(check_leaf(&leaf, &names[..1], now), Ok(()));
         assert_eq!(check_leaf(&leaf, &names, now), Err(Unfit::Uncovered("www.gullrock.example".into())));

@@ -107,7 +107,7 @@ fn property(data: &RecordData) -> Option<Property<'_>> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::name::{DnsName, Hostname};
+    use crate::name::{DnsName, Host};
     use crate::zone::Document;
 
     fn records(lines: &[&str]) -> Vec<Record> {
@@ -118,7 +118,7 @@ mod tests {
     }
 
     fn judged(lines: &[&str], wildcard: bool) -> Result<(), String> {
-        let name = Hostname::parse("gullrock.example").unwrap();
+        let name = Host::parse("gullrock.example").unwrap();
         let identifier = Identifier { name, wildcard };
         let identities = ["ca.example".to_string()];
         let ca = CaNamed { identities: &identities, account: Some("https://ca.example/account/1") };
@@ -161,7 +161,7 @@ mod tests {
 
     #[test]
     fn a_ca_that_does_not_say_its_names_is_only_held_up_by_what_forbids_all() {
-        let identifier = Identifier::from(Hostname::parse("gullrock.example").unwrap());
+        let identifier = Identifier::from(Host::parse("gullrock.example").unwrap());
         let ca = CaNamed { identities: &[], account: None };
         let judged = |line: &str| allowed(&records(&[line]), &identifier, ProofKind::Http01, ca);
         assert_eq!(judged("0 issue \"other.example\""), Ok(()));

@@ -2,7 +2,7 @@
 //! aliases, to the nearest set. A machine without I/O: it says which name to ask for next, and takes the answer.
 
 use super::caa::CAA;
-use crate::name::{DnsName, Hostname};
+use crate::name::{DnsName, Host};
 use crate::zone::{Record, RecordData};
 
 /// CAs follow a few as well (RFC 8659 section 3).
@@ -10,8 +10,8 @@ const MOST_ALIASES: usize = 4;
 
 /// ```
 /// use brightharbor_core::certificate::CaaClimb;
-/// use brightharbor_core::name::Hostname;
-/// let mut climb = CaaClimb::new(&Hostname::parse("www.gullrock.example").unwrap());
+/// use brightharbor_core::name::Host;
+/// let mut climb = CaaClimb::new(&Host::parse("www.gullrock.example").unwrap());
 /// let mut asked = vec![];
 /// while let Some(name) = climb.next() {
 ///     asked.push(name.bare());
@@ -30,8 +30,8 @@ pub struct CaaClimb {
 }
 
 impl CaaClimb {
-    pub fn new(name: &Hostname) -> Self {
-        let at = name.address().is_none().then(|| name.dns_name()).filter(|name| !name.is_root());
+    pub fn new(name: &Host) -> Self {
+        let at = name.dns_name().filter(|name| !name.is_root());
         Self { at, alias: None, followed: 0, found: vec![] }
     }
 
@@ -81,7 +81,7 @@ mod tests {
 
     /// The names that are asked for, with these answers; and how many records are found.
     fn asked(name: &str, answers: &[(&str, &str)]) -> (Vec<String>, usize) {
-        let mut climb = CaaClimb::new(&Hostname::parse_host(name).unwrap());
+        let mut climb = CaaClimb::new(&Host::parse(name).unwrap());
         let mut asked = vec![];
         while let Some(name) = climb.next() {
             let name = name.bare();

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use crate::change::content_hash;
-use crate::name::{DnsName, Hostname, registrable_domain};
+use crate::name::{DnsName, Host, Hostname, registrable_domain};
 use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
 use crate::site::Site;
 use crate::zone::{AlterRequest, Alteration, Meant, RecordData, RecordType, TypedError, data_as_meant, owner_as_meant};
@@ -152,7 +152,7 @@ impl Site {
 /// The registrable domains of a site's names.
 fn domains(site: &Site) -> Vec<Hostname> {
     let mut domains: Vec<Hostname> = Vec::new();
-    for name in site.hostnames.iter().filter(|name| name.address().is_none()) {
+    for name in site.hostnames.iter().filter_map(Host::name) {
         let domain = registrable_domain(name).unwrap_or_else(|| name.clone());
         if !domains.contains(&domain) {
             domains.push(domain);
@@ -204,7 +204,7 @@ mod tests {
         Site {
             account: AccountName::parse("boatyard").unwrap(),
             hostnames: ["gullrock.example", "www.gullrock.example", "yard.lanternchoir.example"]
-                .map(|name| Hostname::parse(name).unwrap())
+                .map(|name| Host::parse(name).unwrap())
                 .to_vec(),
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,

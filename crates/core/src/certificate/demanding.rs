@@ -182,7 +182,7 @@ mod tests {
     use super::*;
     use crate::account::AccountName;
     use crate::change::Remark;
-    use crate::name::{DnsName, Hostname};
+    use crate::name::{DnsName, Host, Hostname};
     use crate::site::{HttpsState, SiteKind, SiteRules};
     use crate::zone::Document;
     use crate::zone::{Zone, ZoneHome, ZonePlace};
@@ -190,7 +190,7 @@ mod tests {
     fn site() -> Site {
         Site {
             account: AccountName::parse("boatyard").unwrap(),
-            hostnames: vec![Hostname::parse("gullrock.example").unwrap()],
+            hostnames: vec![Host::parse("gullrock.example").unwrap()],
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
             https: HttpsState::None,

@@ -8,7 +8,7 @@ use x509_parser::oid_registry::OID_PKIX_ACCESS_DESCRIPTOR_OCSP;
 use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate, X509Extension};
 
 use super::read::{TLS_FEATURE, demands_staple, kind_of};
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// One thing that it says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -196,8 +196,9 @@ fn general(name: &GeneralName<'_>) -> String {
     match name {
         GeneralName::DNSName(text) | GeneralName::URI(text) | GeneralName::RFC822Name(text) => plain(text),
         GeneralName::DirectoryName(name) => plain(&name.to_string()),
-        GeneralName::IPAddress(bytes) => super::read::address_of(bytes)
-            .map_or_else(|| hex(bytes), |address| Hostname::of_address(address).to_string()),
+        GeneralName::IPAddress(bytes) => {
+            super::read::address_of(bytes).map_or_else(|| hex(bytes), |address| Host::from(address).to_string())
+        }
         _ => "a name of another kind".into(),
     }
 }

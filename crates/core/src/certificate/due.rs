@@ -8,17 +8,17 @@ use std::collections::HashSet;
 use jiff::Timestamp;
 
 use crate::certificate::{Certificate, CertificateSource, CertificateState, Waiting};
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// No site is in two of the lists.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Due {
     /// Those that wait and may be tried, whose time has come, or whose source has another one.
-    pub wanting: Vec<Hostname>,
+    pub wanting: Vec<Host>,
     /// Those whose CA wants another one to be had (RFC 9773), whatever their dates say.
-    pub called_back: Vec<Hostname>,
+    pub called_back: Vec<Host>,
     /// Those with one that no handshake has shown yet.
-    pub unproven: Vec<Hostname>,
+    pub unproven: Vec<Host>,
     /// Those that are not to be tried before the time that they name.
     pub later: Vec<Waiting>,
 }
@@ -29,7 +29,7 @@ pub fn to_ask_about<'a>(
     waiting: &'a [Waiting],
     now: Timestamp,
 ) -> impl Iterator<Item = &'a Certificate> {
-    let later: HashSet<&Hostname> = waiting.iter().filter(|one| has_to_wait(one, now)).map(|one| &one.site).collect();
+    let later: HashSet<&Host> = waiting.iter().filter(|one| has_to_wait(one, now)).map(|one| &one.site).collect();
     certificates.iter().filter(move |one| one.source == CertificateSource::Ca && !later.contains(&one.site))
 }
 
@@ -37,16 +37,15 @@ pub fn to_ask_about<'a>(
 pub fn due(
     waiting: Vec<Waiting>,
     certificates: &[Certificate],
-    outdated: Vec<Hostname>,
-    called_back: Vec<Hostname>,
+    outdated: Vec<Host>,
+    called_back: Vec<Host>,
     now: Timestamp,
 ) -> Due {
     let (later, ready): (Vec<Waiting>, Vec<Waiting>) = waiting.into_iter().partition(|one| has_to_wait(one, now));
-    let mut taken: HashSet<Hostname> = later.iter().map(|one| one.site.clone()).collect();
-    let mut take = |sites: Vec<Hostname>| -> Vec<Hostname> {
-        sites.into_iter().filter(|site| taken.insert(site.clone())).collect()
-    };
-    let of = |kind: &dyn Fn(&Certificate) -> bool| -> Vec<Hostname> {
+    let mut taken: HashSet<Host> = later.iter().map(|one| one.site.clone()).collect();
+    let mut take =
+        |sites: Vec<Host>| -> Vec<Host> { sites.into_iter().filter(|site| taken.insert(site.clone())).collect() };
+    let of = |kind: &dyn Fn(&Certificate) -> bool| -> Vec<Host> {
         certificates.iter().filter(|one| kind(one)).map(|one| one.site.clone()).collect()
     };
     let called_back = take(called_back);
@@ -70,8 +69,8 @@ mod tests {
         text.parse().unwrap()
     }
 
-    fn host(label: &str) -> Hostname {
-        Hostname::parse(&format!("{label}.example")).unwrap()
+    fn host(label: &str) -> Host {
+        Host::parse(&format!("{label}.example")).unwrap()
     }
 
     fn certificate(label: &str, not_after: &str, state: CertificateState, source: CertificateSource) -> Certificate {
@@ -120,7 +119,7 @@ mod tests {
         assert_eq!(asked, ["good.example", "old.example", "revoked.example", "called-and-old.example"]);
         let called_back = vec![host("called-and-old"), host("old-but-held-back")];
         let due = due(all, &certificates, vec![host("shares"), host("old")], called_back, now);
-        let names = |sites: &[Hostname]| sites.iter().map(|site| site.to_string()).collect::<Vec<_>>().join(" ");
+        let names = |sites: &[Host]| sites.iter().map(|site| site.to_string()).collect::<Vec<_>>().join(" ");
         assert_eq!(names(&due.wanting), "new.example ready.example old.example revoked.example shares.example");
         assert_eq!(names(&due.called_back), "called-and-old.example");
         assert_eq!(names(&due.unproven), "unproven.example");

@@ -7,7 +7,7 @@ use jiff::{SignedDuration, Timestamp};
 use super::CertificateRemark;
 use crate::certificate::{CertificateFiles, CertificateSource};
 use crate::change::{InventoryChange, Plan};
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// After a certificate has ended: for whoever has to explain an old connection, or goes back to an old site file.
 pub const KEPT_AFTER_END: SignedDuration = SignedDuration::from_hours(30 * 24);
@@ -15,7 +15,7 @@ pub const KEPT_AFTER_END: SignedDuration = SignedDuration::from_hours(30 * 24);
 /// A certificate that was installed once, and is not any more.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FormerCertificate {
-    pub site: Hostname,
+    pub site: Host,
     pub files: CertificateFiles,
 }
 
@@ -51,7 +51,7 @@ mod tests {
 
     fn former(name: &str) -> FormerCertificate {
         let files = CertificateFiles { folder: format!("/harbor/certificates/{name}/1").into() };
-        FormerCertificate { site: Hostname::parse(name).unwrap(), files }
+        FormerCertificate { site: Host::parse(name).unwrap(), files }
     }
 
     #[test]
@@ -67,7 +67,7 @@ mod tests {
         let plan = forget(&[former("gullrock.example"), former("lanternchoir.example")]);
         let folder = "/harbor/certificates/gullrock.example/1".into();
         assert_eq!(plan.set.inventory_changes().next(), Some(&InventoryChange::ForgetCertificate { folder }));
-        let sites = ["gullrock.example", "lanternchoir.example"].map(|name| Hostname::parse(name).unwrap()).to_vec();
+        let sites = ["gullrock.example", "lanternchoir.example"].map(|name| Host::parse(name).unwrap()).to_vec();
         assert_eq!(plan.remarks, [CertificateRemark::FormerRemoved { sites, days: 30 }.into()]);
     }
 }

@@ -8,14 +8,14 @@ use jiff::Timestamp;
 use crate::certificate::{Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::site::{HttpsPolicy, HttpsState, Site, change_site};
 
 /// A certificate to be installed.
 pub struct Install<'a> {
     pub chain_pem: &'a str,
     pub key_pem: &'a str,
-    pub names: Vec<Hostname>,
+    pub names: Vec<Host>,
     pub not_before: Timestamp,
     pub not_after: Timestamp,
     pub now: Timestamp,
@@ -92,7 +92,7 @@ mod tests {
     fn site() -> Site {
         Site {
             account: AccountName::parse("boatyard").unwrap(),
-            hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Hostname::parse(n).unwrap()).to_vec(),
+            hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Host::parse(n).unwrap()).to_vec(),
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
             https: HttpsState::None,

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use super::usual_moment;
 use crate::acme::RevocationReason;
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 
 /// Where a certificate lies: chain and key always change together, by naming another folder.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -32,8 +32,8 @@ impl CertificateFiles {
 /// A certificate in the inventory.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Certificate {
-    pub site: Hostname,
-    pub names: Vec<Hostname>,
+    pub site: Host,
+    pub names: Vec<Host>,
     pub files: CertificateFiles,
     pub not_before: Timestamp,
     pub not_after: Timestamp,
@@ -82,7 +82,7 @@ impl CertificateSource {
 
 impl Certificate {
     /// Whether it is good for a hostname: by its name, or by a wildcard.
-    pub fn covers(&self, hostname: &Hostname) -> bool {
+    pub fn covers(&self, hostname: &Host) -> bool {
         let parent = hostname.as_str().split_once('.').map_or("", |(_, parent)| parent);
         self.names.contains(hostname) || self.details.wildcards.iter().any(|wildcard| wildcard.as_str() == parent)
     }
@@ -127,7 +127,7 @@ impl CertificateState {
 /// Something `tend` goes on with: a certificate for the site, as soon as its links allow it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Waiting {
-    pub site: Hostname,
+    pub site: Host,
     pub since: Timestamp,
     /// Not to be tried before, where somebody has said so (a CA's Retry-After, a TTL).
     pub not_before: Option<Timestamp>,
@@ -138,7 +138,7 @@ pub struct Waiting {
 /// What a CA is to be told as soon as it can be.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Revocation {
-    pub site: Hostname,
+    pub site: Host,
     /// Of the certificate that is to be revoked.
     pub files: CertificateFiles,
     /// The CA that it is from, by its name in the settings; that of `[ca]` is `default`.
@@ -156,7 +156,7 @@ mod tests {
     fn a_certificate_is_due_when_a_third_is_left_however_short_it_lives() {
         let at = |text: &str| text.parse::<Timestamp>().unwrap();
         let of = |not_before: &str, not_after: &str| Certificate {
-            site: Hostname::parse("gullrock.example").unwrap(),
+            site: Host::parse("gullrock.example").unwrap(),
             names: vec![],
             files: CertificateFiles { folder: "/harbor".into() },
             not_before: at(not_before),

@@ -9,7 +9,7 @@ use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate, X509Extension};
 use x509_parser::public_key::PublicKey;
 
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// What one certificate says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -79,7 +79,7 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
             .iter()
             .filter_map(|name| match name {
                 GeneralName::DNSName(text) => Some(text.to_ascii_lowercase()),
-                GeneralName::IPAddress(bytes) => address_of(bytes).map(|ip| Hostname::of_address(ip).to_string()),
+                GeneralName::IPAddress(bytes) => address_of(bytes).map(|ip| Host::from(ip).to_string()),
                 _ => None,
             })
             .collect(),

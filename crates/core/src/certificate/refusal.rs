@@ -3,31 +3,31 @@
 use jiff::Timestamp;
 
 use super::{DemandError, Distrust, ReadError, Unfit};
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 use crate::zone::{AlterRefused, EditError};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum CertificateRefusal {
-    NotAttached(Hostname),
+    NotAttached(Host),
     /// It was detached while a certificate was on its way.
-    Detached(Hostname),
+    Detached(Host),
     /// None of the names in the certificate is attached.
     NoSite,
     NoKey,
     /// A key cannot be read or made; with the reason, in words.
     Key(String),
     Unfit {
-        site: Hostname,
+        site: Host,
         error: Unfit,
     },
     /// Visitors trust the present one, and would be warned of this one.
     Untrusted {
-        site: Hostname,
+        site: Host,
         distrust: Distrust,
         missing_issuer: Option<String>,
     },
     HasBetter {
-        site: Hostname,
+        site: Host,
         until: Timestamp,
     },
     UnknownCa {
@@ -40,34 +40,34 @@ pub enum CertificateRefusal {
         parent: Hostname,
     },
     /// An address has no names below it.
-    NothingBelow(Hostname),
+    NothingBelow(Host),
     OneSite {
-        site: Hostname,
-        from: Hostname,
+        site: Host,
+        from: Host,
     },
     SharedAlready {
-        from: Hostname,
-        further: Hostname,
+        from: Host,
+        further: Host,
     },
     NothingToShare {
-        site: Hostname,
-        from: Hostname,
+        site: Host,
+        from: Host,
     },
     NotCovered {
-        from: Hostname,
-        name: Hostname,
+        from: Host,
+        name: Host,
     },
     /// What came from the CA does not cover a name that was ordered.
     OrderedNotCovered {
-        name: Hostname,
+        name: Host,
     },
     Unreadable {
-        site: Hostname,
+        site: Host,
         error: ReadError,
     },
     NothingToRevoke {
-        site: Hostname,
-        from: Option<Hostname>,
+        site: Host,
+        from: Option<Host>,
     },
     Demand(DemandError),
     Zone(AlterRefused),

@@ -6,13 +6,13 @@ use jiff::Timestamp;
 
 use super::{DemandedProof, Distrust};
 use crate::acme::Identifier;
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum CertificateRemark {
     /// An imported certificate covers all names of the site.
     Covers {
-        site: Hostname,
+        site: Host,
         until: Timestamp,
     },
     ChainLength {
@@ -24,13 +24,13 @@ pub enum CertificateRemark {
     },
     /// Visitors are warned of it.
     Distrusted {
-        site: Hostname,
+        site: Host,
         distrust: Distrust,
     },
     /// What was found in files, or left out of them, in words.
     Found(String),
     StopGap {
-        site: Hostname,
+        site: Host,
         days: u16,
     },
     Requested {
@@ -38,36 +38,36 @@ pub enum CertificateRemark {
         folder: PathBuf,
     },
     Shares {
-        site: Hostname,
-        from: Hostname,
+        site: Host,
+        from: Host,
     },
     /// What a seller wanted to see is over: taken away, or to be taken out where the zone is kept.
     DemandOver {
-        site: Hostname,
+        site: Host,
         proof: DemandedProof,
         elsewhere: bool,
     },
     /// What a seller wanted to see is still there; with the reason, in words.
     DemandStays {
-        site: Hostname,
+        site: Host,
         reason: String,
     },
     /// Former certificates were removed with their keys, so many days after their end.
     FormerRemoved {
-        sites: Vec<Hostname>,
+        sites: Vec<Host>,
         days: i64,
     },
     FormerStays {
-        site: Hostname,
+        site: Host,
         reason: String,
     },
     /// A certificate that was to be revoked has expired meanwhile.
     RevocationOver {
-        site: Hostname,
+        site: Host,
     },
     /// Before it is revoked, a new one with a new key is issued, installed and verified.
     SuccessorFirst {
-        site: Hostname,
+        site: Host,
     },
     ServiceUpToDate {
         service: String,

@@ -5,7 +5,7 @@ use x509_parser::extensions::{GeneralName, ParsedExtension};
 use x509_parser::prelude::FromDer;
 
 use super::address_of;
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// What a certificate request says (RFC 2986).
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -28,7 +28,7 @@ pub fn read_request(der: &[u8]) -> Result<RequestFacts, String> {
     });
     let names = names.flatten().filter_map(|name| match name {
         GeneralName::DNSName(text) => Some(text.to_ascii_lowercase()),
-        GeneralName::IPAddress(bytes) => address_of(bytes).map(|ip| Hostname::of_address(ip).to_string()),
+        GeneralName::IPAddress(bytes) => address_of(bytes).map(|ip| Host::from(ip).to_string()),
         _ => None,
     });
     Ok(RequestFacts {

@@ -9,7 +9,7 @@ use super::{CertificateRefusal, CertificateRemark};
 use crate::acme::RevocationReason;
 use crate::certificate::{Certificate, CertificateSource, CertificateState, Revocation};
 use crate::change::{CaErrand, Change, InventoryChange, Plan, ToldToCa};
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::site::Site;
 
 /// Decides that what has expired meanwhile is forgotten.
@@ -27,7 +27,7 @@ pub fn wanted(
     begun: Option<&Revocation>,
     site: Option<&Site>,
     present: Option<&Certificate>,
-    name: &Hostname,
+    name: &Host,
     reason: RevocationReason,
 ) -> Result<Revocation, CertificateRefusal> {
     match (begun, site) {
@@ -100,7 +100,7 @@ mod tests {
 
     fn certificate(folder: &str, source: CertificateSource) -> Certificate {
         Certificate {
-            site: Hostname::parse("gullrock.example").unwrap(),
+            site: Host::parse("gullrock.example").unwrap(),
             names: vec![],
             files: CertificateFiles { folder: folder.into() },
             not_before: Timestamp::UNIX_EPOCH,
@@ -151,7 +151,7 @@ mod tests {
 
     #[test]
     fn one_that_was_begun_is_gone_on_with_and_remembered_once() {
-        let name = Hostname::parse("gullrock.example").unwrap();
+        let name = Host::parse("gullrock.example").unwrap();
         let old = certificate("/h/1", CertificateSource::Ca);
         let begun = Revocation::of(&old, RevocationReason::Superseded).unwrap();
         let newer = certificate("/h/2", CertificateSource::Ca);

@@ -5,7 +5,7 @@ use std::net::SocketAddr;
 use jiff::Timestamp;
 
 use super::{CertificateFacts, TlsVersion};
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// One server at one address, asked for one host.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -99,5 +99,5 @@ pub struct Installed {
     /// The leaf that is installed for it, DER.
     pub leaf: Option<Vec<u8>>,
     /// The hostnames of its site, itself among them.
-    pub beside: Vec<Hostname>,
+    pub beside: Vec<Host>,
 }

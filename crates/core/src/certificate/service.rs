@@ -56,7 +56,7 @@ pub fn due_for_service(name: &str, service: &Service, seen: &ServiceSeen) -> Ser
         Ok(chain) => chain.into_iter().next().map(|leaf| leaf.names).unwrap_or_default(),
         Err(error) => return ServiceDue::Problem(ServiceProblem::Unreadable(error.to_string())),
     };
-    if !covers(&names, &service.hostname) {
+    if !covers(&names, &(&service.hostname).into()) {
         return ServiceDue::Problem(ServiceProblem::NotCovered);
     }
     match &seen.former {

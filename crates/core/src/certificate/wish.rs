@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use super::{Certificate, CertificateSource};
 use crate::acme::{Identifier, ProofKind};
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 
 /// What was asked for when a certificate was ordered. Everything has a default.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -20,7 +20,7 @@ pub struct CertificateWish {
     pub proof: ProofWish,
     /// The main hostname of the site whose certificate this one takes as well, in place of one of its own.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub from: Option<Hostname>,
+    pub from: Option<Host>,
     /// Names below which all names are to be covered, one label deep.
     pub wildcards: Vec<Hostname>,
 }
@@ -115,8 +115,8 @@ mod tests {
     use super::*;
     use crate::certificate::{CertificateDetails, CertificateFiles, CertificateState};
 
-    fn host(text: &str) -> Hostname {
-        Hostname::parse_host(text).unwrap()
+    fn host(text: &str) -> Host {
+        Host::parse(text).unwrap()
     }
 
     #[test]
@@ -130,9 +130,12 @@ mod tests {
             not_after: start,
             state: CertificateState::Served,
             source: CertificateSource::Ca,
-            details: CertificateDetails { ca: None, wildcards: vec![host("gullrock.example")] },
+            details: CertificateDetails { ca: None, wildcards: vec![Hostname::parse("gullrock.example").unwrap()] },
         };
-        let wish = CertificateWish { wildcards: vec![host("gullrock.example")], ..CertificateWish::default() };
+        let wish = CertificateWish {
+            wildcards: vec![Hostname::parse("gullrock.example").unwrap()],
+            ..CertificateWish::default()
+        };
         let p256 = Some("EC P-256");
         assert!(wish.is_met_by(&certificate, p256));
         assert!(!wish.is_met_by(&certificate, Some("RSA 2048")) && !wish.is_met_by(&certificate, None));
@@ -146,7 +149,7 @@ mod tests {
     #[test]
     fn each_entry_has_the_proof_that_there_is_for_it() {
         let plain = Identifier::from(host("gullrock.example"));
-        let (below, address) = (Identifier::below(&plain.name), Identifier::from(host("192.0.2.10")));
+        let (below, address) = (Identifier::below(plain.name.name().unwrap()), Identifier::from(host("192.0.2.10")));
         let kinds = |wish: ProofWish| [&plain, &below, &address].map(|one| wish.kind_for(one).word());
         assert_eq!(kinds(ProofWish::Fitting), ["http-01", "dns-01", "http-01"]);
         assert_eq!(kinds(ProofWish::Http01), ["http-01", "dns-01", "http-01"]);

@@ -3,14 +3,14 @@
 use super::{CertificateRefusal, CertificateWish, KeyKind, ProofWish, wildcard_parent};
 use crate::change::{InventoryChange, Plan};
 use crate::harbor::Settings;
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::site::Site;
 
 /// What was asked for; `None` leaves it as it is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct WishChange {
     /// The name that was typed: a wildcard covers those below it.
-    pub name: Hostname,
+    pub name: Host,
     /// By its name in the settings; that of `[ca]` is `default`.
     pub ca: Option<String>,
     pub key: Option<KeyKind>,
@@ -84,7 +84,7 @@ mod tests {
     use crate::harbor::Ca;
 
     fn wish() -> WishChange {
-        let name = Hostname::parse("www.gullrock.example").unwrap();
+        let name = Host::parse("www.gullrock.example").unwrap();
         WishChange { name, ca: None, key: None, keep_key: None, proof: None, wildcard: None }
     }
 
@@ -103,7 +103,7 @@ mod tests {
         let before = CertificateWish {
             ca: Some("pier".into()),
             keep_key: true,
-            from: Hostname::parse("quay.example").ok(),
+            from: Host::parse("quay.example").ok(),
             ..CertificateWish::default()
         };
         assert_eq!(over(&wish(), &before).unwrap(), CertificateWish { from: None, ..before.clone() });
@@ -123,7 +123,7 @@ mod tests {
     fn a_wildcard_stands_below_the_bare_name_and_is_not_proven_over_http() {
         let with = WishChange { wildcard: Some(true), ..wish() };
         let once = over(&with, &CertificateWish::default()).unwrap();
-        assert_eq!(once.wildcards, [Hostname::parse("gullrock.example").unwrap()]);
+        assert_eq!(once.wildcards, [Host::parse("gullrock.example").unwrap()]);
         assert_eq!(over(&with, &once).unwrap(), once);
         let http = WishChange { proof: Some(ProofWish::Http01), ..wish() };
         assert!(matches!(over(&http, &once), Err(CertificateRefusal::WildcardProof { .. })));

@@ -4,7 +4,7 @@
 use jiff::civil::Date;
 
 use crate::change::Change;
-use crate::name::{DnsName, DnsNameError, Hostname};
+use crate::name::{DnsName, DnsNameError, Host};
 use crate::zone::KeptZone;
 use crate::zone::{EditError, Record, RecordData, RecordType};
 
@@ -13,7 +13,7 @@ use crate::zone::{EditError, Record, RecordData, RecordType};
 const TTL: u32 = 0;
 
 /// Where a CA looks for the proof of a name.
-pub fn proof_name(name: &Hostname) -> Result<DnsName, DnsNameError> {
+pub fn proof_name(name: &Host) -> Result<DnsName, DnsNameError> {
     DnsName::absolute(&format!("_acme-challenge.{name}"))
 }
 
@@ -59,6 +59,7 @@ fn is_at(record: &Record, owner: &DnsName) -> bool {
 mod tests {
     use super::*;
     use crate::account::AccountName;
+    use crate::name::Hostname;
     use crate::zone::Document;
     use crate::zone::{Zone, ZoneHome, ZonePlace};
 
@@ -78,7 +79,7 @@ mod tests {
     fn proofs_come_and_go_and_leave_those_of_others() {
         let zone = "$TTL 60\n@ SOA ns1 host 7 4h 30m 4w 5m\n@ NS ns1.example.\n_acme-challenge 300 TXT \"another\"\n";
         let today = jiff::civil::date(2026, 11, 23);
-        let at = proof_name(&Hostname::parse("gullrock.example").unwrap()).unwrap();
+        let at = proof_name(&Host::parse("gullrock.example").unwrap()).unwrap();
         let proofs = [(at.clone(), "one".to_string()), (at.clone(), "two".to_string()), (at, "one".to_string())];
         let with = content(with_proofs(&kept(zone), &proofs, today).unwrap().unwrap());
         assert_eq!(with.matches("300\tIN\tTXT").count(), 2, "{with}");

@@ -7,7 +7,7 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 
 use crate::delegation::Outcome;
-use crate::name::{DnsName, Hostname};
+use crate::name::{DnsName, Host, Hostname};
 use crate::zone::Record;
 
 /// A fact that the plan rests on, and that is not undone by giving the opposite command.
@@ -15,7 +15,7 @@ use crate::zone::Record;
 pub enum Consent {
     /// The web server's file of a site was edited by hand, and the edit is lost.
     ReplacesHandEdit {
-        site: Hostname,
+        site: Host,
         path: PathBuf,
         /// The file as this program wrote it.
         written: String,

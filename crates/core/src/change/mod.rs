@@ -22,7 +22,7 @@ use zeroize::Zeroizing;
 use crate::account::{Account, AccountPlan};
 use crate::certificate::{Certificate, Revocation, Waiting};
 use crate::harbor::NameserverSet;
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 use crate::site::Site;
 use crate::zone::Zone;
 use crate::zone::{Pattern, Update};
@@ -188,7 +188,7 @@ pub enum InventoryChange {
     },
     Await(Waiting),
     EndWait {
-        site: Hostname,
+        site: Host,
     },
 }
 
@@ -272,7 +272,7 @@ mod tests {
     #[test]
     fn only_files_that_a_server_reads_need_a_reload() {
         let mut set = ChangeSet::new("test");
-        let zone = Hostname::parse("gullrock.example").unwrap();
+        let zone = crate::name::Hostname::parse("gullrock.example").unwrap();
         set.file(FileWrite::new("/k".into(), None, "", 0o600, Purpose::Key));
         assert_eq!(set.needs(), Needs::default());
         let purpose = || Purpose::ZoneFile { zone: zone.clone() };

@@ -9,7 +9,7 @@ use zeroize::Zeroizing;
 
 use crate::acme::RevocationReason;
 use crate::harbor::Service;
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// Has the service's link lead to a new folder with a certificate and its key. Its precondition is that the link leads to
 /// where it did when it was read.
@@ -44,5 +44,5 @@ pub enum ToldToCa {
     /// The account ends.
     Closing,
     /// The first certificate of a chain file must not be trusted any more.
-    Revocation { site: Hostname, chain: PathBuf, reason: RevocationReason },
+    Revocation { site: Host, chain: PathBuf, reason: RevocationReason },
 }

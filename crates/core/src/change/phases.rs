@@ -94,7 +94,7 @@ mod tests {
         let write = |path: &str, purpose| FileWrite::new(path.into(), None, "x", 0o644, purpose);
         set.file(write("/harbor/servers/nginx/gullrock.example.conf", Purpose::SiteFile));
         set.file(write("/harbor/zones/gullrock.example.zone", Purpose::ZoneFile { zone }));
-        set.inventory(InventoryChange::EndWait { site: name("gullrock.example") });
+        set.inventory(InventoryChange::EndWait { site: name("gullrock.example").into() });
         assert_eq!(
             set.phases(),
             [
@@ -115,7 +115,7 @@ mod tests {
     #[test]
     fn what_is_only_remembered_has_no_phase() {
         let mut set = ChangeSet::new("plan remove small");
-        set.inventory(InventoryChange::EndWait { site: name("gullrock.example") });
+        set.inventory(InventoryChange::EndWait { site: name("gullrock.example").into() });
         assert_eq!(set.phases(), []);
         set.file(FileWrite::new("/k/key.pem".into(), None, "K", 0o600, Purpose::Key));
         assert_eq!(set.phases(), [Phase::Files]);

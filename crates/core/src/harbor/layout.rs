@@ -6,7 +6,7 @@ use sha2::{Digest, Sha256};
 
 use super::{DnsServer, WebServer};
 use crate::account::AccountName;
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 use crate::zone::TemplateName;
 
 /// Where things lie inside a harbor.
@@ -85,7 +85,7 @@ impl Layout {
 
     /// The file of one site. Servers read them in the order of their names, and a visitor who asks for an address names
     /// nobody in the handshake: then the first counts, so that sites by address come before all others.
-    pub fn site_file(&self, server: WebServer, main: &Hostname) -> PathBuf {
+    pub fn site_file(&self, server: WebServer, main: &Host) -> PathBuf {
         let ending = if matches!(server, WebServer::Nginx | WebServer::Apache) { "conf" } else { "json" };
         let first = if main.address().is_some() { "+" } else { "" };
         self.site_files(server).join(format!("{first}{main}.{ending}"))

@@ -122,7 +122,7 @@ pub struct Sites {
     #[serde(default = "default_home")]
     pub home: String,
     /// Domains of the provider that any account may have names below.
-    #[serde(default, deserialize_with = "crate::name::names_alone")]
+    #[serde(default)]
     pub provider_domains: Vec<Hostname>,
 }
 
@@ -249,7 +249,7 @@ pub struct Dns {
     #[serde(default)]
     pub update_key_file: Option<PathBuf>,
     /// The catalog zone (RFC 9432) that secondaries take the list of zones from; none when left out.
-    #[serde(default, deserialize_with = "crate::name::name_alone")]
+    #[serde(default)]
     pub catalog: Option<Hostname>,
     #[serde(default)]
     pub main_file: Option<PathBuf>,

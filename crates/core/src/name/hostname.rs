@@ -1,11 +1,9 @@
 //! A hostname: a name that visitors type, by the rules of RFC 952, RFC 1123 section 2.1 and IDNA (UTS 46).
 //!
-//! The host of a request may be an address as well (RFC 3986 section 3.2.2): a site without a name is asked for by it.
-//! Only `of_address` and `parse_host` make such a one. Kept in its ASCII form. What people paste and what was probably meant is said in the error. DNS names in general
-//! (underscores, escapes) are `dns_name`.
+//! Kept in its ASCII form. What people paste and what was probably meant is said in the error. DNS names in general
+//! (underscores, escapes) are `dns_name`; where an address may stand in place of a name, it is a `host`.
 
 use std::fmt;
-use std::net::IpAddr;
 
 use serde::{Deserialize, Serialize};
 
@@ -15,18 +13,6 @@ use super::DnsName;
 #[derive(Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Hostname(String);
-
-/// For settings that name domains: an address in place of a name is refused.
-pub fn names_alone<'de, D: serde::Deserializer<'de>>(from: D) -> Result<Vec<Hostname>, D::Error> {
-    let names = Vec::<String>::deserialize(from)?;
-    names.iter().map(|name| Hostname::parse(name).map_err(serde::de::Error::custom)).collect()
-}
-
-/// The same for one that may be left out.
-pub fn name_alone<'de, D: serde::Deserializer<'de>>(from: D) -> Result<Option<Hostname>, D::Error> {
-    let name = Option::<String>::deserialize(from)?;
-    name.map(|name| Hostname::parse(&name).map_err(serde::de::Error::custom)).transpose()
-}
 
 /// Why a text is not a hostname.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -71,7 +57,7 @@ impl Hostname {
         if text.contains(char::is_whitespace) {
             return Err(HostnameError::Blank(shortened(text)));
         }
-        if address_in(text).is_some() {
+        if super::host::address_in(text).is_some() {
             return Err(HostnameError::Address(text.to_string()));
         }
         let text = text.strip_suffix('.').unwrap_or(text);
@@ -92,27 +78,6 @@ impl Hostname {
         Ok(Self(ascii))
     }
 
-    /// What stands in place of a name in requests to a site that has none.
-    pub fn of_address(address: IpAddr) -> Self {
-        match address {
-            IpAddr::V4(address) => Self(address.to_string()),
-            IpAddr::V6(address) => Self(format!("[{address}]")),
-        }
-    }
-
-    /// Reads the host of a request or a URL: a name, or an address (RFC 3986 section 3.2.2).
-    pub fn parse_host(text: &str) -> Result<Self, HostnameError> {
-        match address_in(text.trim()) {
-            Some(address) => Ok(Self::of_address(address)),
-            None => Self::parse(text),
-        }
-    }
-
-    /// The address that stands in place of a name.
-    pub fn address(&self) -> Option<IpAddr> {
-        address_in(&self.0)
-    }
-
     pub fn as_str(&self) -> &str {
         &self.0
     }
@@ -129,7 +94,7 @@ impl Hostname {
 
     /// The hostname one label up, if that still has two labels.
     pub fn parent(&self) -> Option<Hostname> {
-        let (_, rest) = self.0.split_once('.').filter(|_| self.address().is_none())?;
+        let (_, rest) = self.0.split_once('.')?;
         rest.contains('.').then(|| Hostname(rest.to_string()))
     }
 
@@ -140,9 +105,6 @@ impl Hostname {
 
     /// This name with `www.` before it; `None` if that would be too long.
     pub fn with_www(&self) -> Option<Hostname> {
-        if self.address().is_some() {
-            return None;
-        }
         Hostname::parse(&format!("www.{}", self.0)).ok()
     }
 
@@ -151,11 +113,6 @@ impl Hostname {
         let rest = self.0.strip_prefix("www.")?;
         rest.contains('.').then(|| Hostname(rest.to_string()))
     }
-}
-
-/// An address, bare or in the brackets of a URL.
-fn address_in(text: &str) -> Option<IpAddr> {
-    text.strip_prefix('[').and_then(|text| text.strip_suffix(']')).unwrap_or(text).parse().ok()
 }
 
 fn to_ascii(text: &str) -> Result<String, HostnameError> {
@@ -233,7 +190,7 @@ impl std::str::FromStr for Hostname {
 impl TryFrom<String> for Hostname {
     type Error = HostnameError;
     fn try_from(text: String) -> Result<Self, HostnameError> {
-        Self::parse_host(&text)
+        Self::parse(&text)
     }
 }
 
@@ -275,17 +232,6 @@ mod tests {
         ));
         assert!(matches!(error(&format!("{}example", "ab.".repeat(90))), HostnameError::NameTooLong { length: 277 }));
         assert!(matches!(error("xn--a.example"), HostnameError::International(_)));
-    }
-
-    #[test]
-    fn an_address_in_place_of_a_name_has_no_relatives() {
-        for (text, shown) in [("192.0.2.7", "192.0.2.7"), ("2001:DB8::7", "[2001:db8::7]"), ("[::1]", "[::1]")] {
-            let host = Hostname::parse_host(text).unwrap();
-            assert_eq!((host.as_str(), Hostname::try_from(String::from(host.clone()))), (shown, Ok(host.clone())));
-            assert_eq!((host.parent(), host.with_www(), host.without_www()), (None, None, None));
-            assert!(host.address().is_some() && crate::name::registrable_domain(&host).is_none());
-        }
-        assert!(Hostname::parse_host("gullrock.example").unwrap().address().is_none());
     }
 
     #[test]

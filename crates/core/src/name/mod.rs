@@ -1,12 +1,14 @@
-//! Names: what a visitor types ([`Hostname`]), what the DNS holds ([`DnsName`]), and where the registrable part
+//! Names: what a visitor types ([`Hostname`]), what a site is asked for by ([`Host`]), what the DNS holds ([`DnsName`]), and where the registrable part
 //! of a name begins ([`registrable_domain`]). No look-ups: `delegation` asks the world about names.
 
 mod dns_name;
+mod host;
 mod hostname;
 mod pasted;
 mod registrable;
 
 pub use dns_name::{DnsName, DnsNameError};
-pub use hostname::{Hostname, HostnameError, name_alone, names_alone};
+pub use host::{Host, HostAddress, names_of};
+pub use hostname::{Hostname, HostnameError};
 pub use pasted::{Pasted, near_misses, parse_pasted};
-pub use registrable::{is_registrable, registrable_domain};
+pub use registrable::{by_domain, is_registrable, registrable_domain};

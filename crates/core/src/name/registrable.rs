@@ -2,14 +2,11 @@
 //!
 //! Only the list's rules are applied here; whether the domain is really registered is for `delegation` to see.
 
-use super::Hostname;
+use super::{Host, Hostname};
 
 /// The registrable domain of a hostname: its public suffix and one label more. `None` if the name is itself a
 /// public suffix, such as `co.uk`.
 pub fn registrable_domain(hostname: &Hostname) -> Option<Hostname> {
-    if hostname.address().is_some() {
-        return None;
-    }
     let domain = psl::domain_str(hostname.as_str())?;
     Hostname::parse(domain).ok()
 }
@@ -17,6 +14,20 @@ pub fn registrable_domain(hostname: &Hostname) -> Option<Hostname> {
 /// Whether the hostname is exactly a registrable domain.
 pub fn is_registrable(hostname: &Hostname) -> bool {
     registrable_domain(hostname).as_ref() == Some(hostname)
+}
+
+/// The hosts by the domain that each lies in, in their order; addresses have none. What is known of one domain says
+/// nothing about another.
+pub fn by_domain(hosts: &[Host]) -> Vec<(Option<Hostname>, Vec<Host>)> {
+    let mut domains: Vec<(Option<Hostname>, Vec<Host>)> = Vec::new();
+    for host in hosts {
+        let domain = host.name().map(|name| registrable_domain(name).unwrap_or_else(|| name.clone()));
+        match domains.iter_mut().find(|(known, _)| *known == domain) {
+            Some((_, hosts)) => hosts.push(host.clone()),
+            None => domains.push((domain, vec![host.clone()])),
+        }
+    }
+    domains
 }
 
 #[cfg(test)]
@@ -35,5 +46,22 @@ mod tests {
         assert_eq!(domain_of("co.uk"), None);
         assert!(is_registrable(&Hostname::parse("bakery.co.uk").unwrap()));
         assert!(!is_registrable(&Hostname::parse("www.bakery.co.uk").unwrap()));
+    }
+
+    #[test]
+    fn hosts_are_sorted_by_the_domain_that_each_lies_in() {
+        let hosts = ["gullrock.example", "quay.example", "www.gullrock.example", "192.0.2.10", "co.uk"]
+            .map(|text| Host::parse(text).unwrap());
+        let told: Vec<String> = by_domain(&hosts)
+            .into_iter()
+            .map(|(domain, hosts)| format!("{}: {hosts:?}", domain.map(String::from).unwrap_or_default()))
+            .collect();
+        let expected = [
+            "gullrock.example: [gullrock.example, www.gullrock.example]",
+            "quay.example: [quay.example]",
+            ": [192.0.2.10]",
+            "co.uk: [co.uk]",
+        ];
+        assert_eq!(told, expected);
     }
 }

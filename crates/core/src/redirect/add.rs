@@ -3,7 +3,7 @@
 use url::Url;
 
 use super::{Ports, Redirect, Sides, Way, WayEnd, way};
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::site::Site;
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -23,9 +23,9 @@ pub fn add<E>(
     site: &Site,
     redirect: &Redirect,
     ports: Ports,
-    mut site_of: impl FnMut(&Hostname) -> Result<Option<Site>, E>,
+    mut site_of: impl FnMut(&Host) -> Result<Option<Site>, E>,
 ) -> Result<Result<(Site, Vec<String>), AddRefused>, E> {
-    let hosts: Vec<&Hostname> = site.hostnames.iter().filter(|hostname| redirect.is_for(hostname)).collect();
+    let hosts: Vec<&Host> = site.hostnames.iter().filter(|hostname| redirect.is_for(hostname)).collect();
     let source = redirect.source.to_string();
     if hosts.is_empty() {
         return Ok(Err(AddRefused::NoHostname(source)));
@@ -69,7 +69,7 @@ fn first_steps(way: &Way) -> String {
 }
 
 /// A visitor at each hostname, over http and https, at the path itself and below it.
-fn starts(site: &Site, redirect: &Redirect, hosts: &[&Hostname], ports: Ports) -> Vec<Url> {
+fn starts(site: &Site, redirect: &Redirect, hosts: &[&Host], ports: Ports) -> Vec<Url> {
     let mut starts = Vec::new();
     let schemes = if site.certificate.is_some() { &["http", "https"][..] } else { &["http"] };
     for host in hosts {
@@ -97,7 +97,7 @@ mod tests {
     use crate::site::{HttpsState, SiteKind, SiteRules, WwwPolicy};
 
     fn site(domain: &str) -> Site {
-        let main = Hostname::parse(domain).unwrap();
+        let main = Host::parse(domain).unwrap();
         Site {
             account: AccountName::parse("boatyard").unwrap(),
             hostnames: vec![main.clone(), main.with_www().unwrap()],
@@ -121,7 +121,7 @@ mod tests {
     }
 
     fn added(site: &Site, redirect: &Redirect, others: &[Site]) -> Result<(Site, Vec<String>), AddRefused> {
-        let find = |host: &Hostname| Ok::<_, ()>(others.iter().find(|site| site.hostnames.contains(host)).cloned());
+        let find = |host: &Host| Ok::<_, ()>(others.iter().find(|site| site.hostnames.contains(host)).cloned());
         add(site, redirect, Ports { http: 80, https: 443 }, find).unwrap()
     }
 

@@ -7,7 +7,7 @@ use url::Url;
 
 use super::rule::percent_decoded;
 use super::{Redirect, Target};
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
 use crate::site::{HttpsState, Site};
 
@@ -52,7 +52,7 @@ pub struct Ports {
 
 /// What the site answers to a request for the URL.
 pub fn answer(site: &Site, url: &Url, ports: Ports) -> Answer {
-    let Some(host) = url.host_str().and_then(|host| Hostname::parse_host(host).ok()) else { return Answer::Elsewhere };
+    let Some(host) = url.host_str().and_then(|host| Host::parse(host).ok()) else { return Answer::Elsewhere };
     if !site.hostnames.contains(&host) {
         return Answer::Elsewhere;
     }
@@ -90,7 +90,7 @@ fn port_of(scheme: &str, ports: Ports) -> Option<u16> {
 }
 
 /// The redirect that a server would choose, and what is left of the path behind its own.
-fn matching<'s, 'p>(site: &'s Site, host: &Hostname, path: &'p str) -> Option<(&'s Redirect, &'p str)> {
+fn matching<'s, 'p>(site: &'s Site, host: &Host, path: &'p str) -> Option<(&'s Redirect, &'p str)> {
     let mut fitting: Vec<(&Redirect, &str)> = site
         .rules
         .redirects
@@ -156,11 +156,7 @@ pub struct Way {
 const MOST_STEPS: usize = 20;
 
 /// Follows a visitor through the model; `site_of` gives the site of a hostname of this harbor.
-pub fn way<E>(
-    start: &Url,
-    ports: Ports,
-    mut site_of: impl FnMut(&Hostname) -> Result<Option<Site>, E>,
-) -> Result<Way, E> {
+pub fn way<E>(start: &Url, ports: Ports, mut site_of: impl FnMut(&Host) -> Result<Option<Site>, E>) -> Result<Way, E> {
     let mut steps: Vec<Step> = Vec::new();
     let mut at = start.clone();
     loop {
@@ -170,7 +166,7 @@ pub fn way<E>(
         if steps.len() >= MOST_STEPS {
             return Ok(Way { steps, end: WayEnd::TooLong });
         }
-        let host = at.host_str().and_then(|host| Hostname::parse_host(host).ok());
+        let host = at.host_str().and_then(|host| Host::parse(host).ok());
         let site = match host {
             Some(host) => site_of(&host)?,
             None => None,
@@ -238,7 +234,7 @@ mod tests {
     fn site(https: HttpsState, www: WwwPolicy, redirects: Vec<Redirect>) -> Site {
         Site {
             account: AccountName::parse("boatyard").unwrap(),
-            hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Hostname::parse(n).unwrap()).to_vec(),
+            hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Host::parse(n).unwrap()).to_vec(),
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
             https,

@@ -8,7 +8,7 @@ use super::{AddRefused, Ports, Redirect, RedirectRemark, Sides, Source, Target, 
 use crate::account::{AccountName, AccountPlan, Counted, LimitReached, Usage, check_limit};
 use crate::change::{Consent, ExistingFile, Plan};
 use crate::harbor::{Layout, Settings};
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::site::{Site, change_site};
 
 /// What was asked for.
@@ -37,15 +37,15 @@ pub struct AddRedirectsLoaded {
     /// What the account may have and has, where it has a plan.
     pub limit: Option<(AccountPlan, Usage)>,
     /// The other sites that a visitor may come by; `None`: the name is not attached.
-    pub others: BTreeMap<Hostname, Option<Site>>,
+    pub others: BTreeMap<Host, Option<Site>>,
 }
 
 /// Why it is refused, or what has to be known first.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum RedirectRefusal {
     /// The site of this name has to be loaded: a visitor may come by.
-    NotLoaded(Hostname),
-    NotAttached(Hostname),
+    NotLoaded(Host),
+    NotAttached(Host),
     NoSites(AccountName),
     NotThere(Source),
     Limit(LimitReached),
@@ -88,7 +88,7 @@ pub fn add_redirects(
             sides: request.sides,
             until: request.until,
         };
-        let known = |host: &Hostname| loaded.others.get(host).cloned().ok_or_else(|| host.clone());
+        let known = |host: &Host| loaded.others.get(host).cloned().ok_or_else(|| host.clone());
         let added = add(site, &redirect, ports, known).map_err(RedirectRefusal::NotLoaded)?;
         let (after, risks) = added.map_err(RedirectRefusal::Add)?;
         change_site(&mut plan, site, &after, file.clone(), settings, layout);
@@ -134,7 +134,7 @@ pub fn remove_redirects(
 /// A site whose redirects should have ended, and whose file nobody may touch unasked.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct StuckRedirect {
-    pub site: Hostname,
+    pub site: Host,
     pub consent: Consent,
 }
 
@@ -178,7 +178,7 @@ mod tests {
     fn site(domain: &str) -> Site {
         Site {
             account: AccountName::parse("boatyard").unwrap(),
-            hostnames: vec![Hostname::parse(domain).unwrap()],
+            hostnames: vec![Host::parse(domain).unwrap()],
             document_root: "/home/boatyard/www".into(),
             kind: SiteKind::AddonDomain,
             https: HttpsState::None,
@@ -233,7 +233,7 @@ mod tests {
     fn the_sites_on_a_visitors_way_are_asked_for_one_by_one() {
         let request = request(Sources::One(source("gullrock.example/old")), "https://quay.example/boats");
         let mut loaded = AddRedirectsLoaded { sites: vec![(site("gullrock.example"), None)], ..Default::default() };
-        let quay = Hostname::parse("quay.example").unwrap();
+        let quay = Host::parse("quay.example").unwrap();
         let decide = |loaded: &AddRedirectsLoaded| add_redirects(&request, loaded, &settings(), &layout());
         assert_eq!(decide(&loaded), Err(RedirectRefusal::NotLoaded(quay.clone())));
         loaded.others.insert(quay, None);

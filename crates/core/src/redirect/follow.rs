@@ -154,7 +154,7 @@ mod tests {
 
     #[test]
     fn what_a_page_is() {
-        let starter = crate::render::starter_page(&crate::name::Hostname::parse("gullrock.example").unwrap());
+        let starter = crate::render::starter_page(&crate::name::Host::parse("gullrock.example").unwrap());
         assert_eq!(Shows::of(200, starter.as_bytes()), Some(Shows::StarterPage));
         assert_eq!(Shows::of(200, b"<html><head><title>Index of /boats/</title>"), Some(Shows::Listing));
         assert_eq!(Shows::of(200, b"boats"), Some(Shows::Content));

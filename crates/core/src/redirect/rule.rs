@@ -9,7 +9,7 @@ use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 use url::Url;
 
-use crate::name::{Hostname, HostnameError};
+use crate::name::{Host, HostnameError};
 use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
 
 /// A redirect as the inventory holds it.
@@ -40,7 +40,7 @@ impl Redirect {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Source {
     /// Without `www.` where there is one; `Sides` says which of the two is meant.
-    pub host: Hostname,
+    pub host: Host,
     /// Decoded, beginning with `/` and without one at the end; `/` alone stands for the whole host.
     pub path: String,
     /// Everything below the path too; a whole host always is.
@@ -98,7 +98,7 @@ impl Source {
         let text = typed.trim();
         let text = text.strip_prefix("http://").or(text.strip_prefix("https://")).unwrap_or(text);
         let (host, path) = text.split_once('/').unwrap_or((text, ""));
-        let host = Hostname::parse_host(host)?;
+        let host = Host::parse(host)?;
         let host = host.without_www().unwrap_or(host);
         if path.contains(['?', '#']) {
             return Err(RedirectError::Query(shortened(path)));
@@ -223,7 +223,7 @@ fn shortened(text: &str) -> String {
 
 impl Redirect {
     /// Whether it is for this hostname of its site.
-    pub fn is_for(&self, host: &Hostname) -> bool {
+    pub fn is_for(&self, host: &Host) -> bool {
         let bare = host.without_www();
         match self.sides {
             Sides::WithoutWww => *host == self.source.host,

@@ -1,20 +1,20 @@
 //! What each hostname of a site does beside serving content: its redirects in the order of precedence, and the twin
 //! that it is sent to. Hostnames that do the same share one block of a server's file.
 
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::redirect::Redirect;
 use crate::site::Site;
 
 /// Hostnames that are served alike.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct HostPlan<'a> {
-    pub hostnames: Vec<&'a Hostname>,
+    pub hostnames: Vec<&'a Host>,
     pub redirects: Vec<&'a Redirect>,
-    pub sent_to: Option<Hostname>,
+    pub sent_to: Option<Host>,
 }
 
 impl<'a> HostPlan<'a> {
-    fn of(site: &'a Site, hostname: &'a Hostname) -> Self {
+    fn of(site: &'a Site, hostname: &'a Host) -> Self {
         let mut redirects: Vec<&Redirect> =
             site.rules.redirects.iter().filter(|redirect| redirect.is_for(hostname)).collect();
         redirects.sort_by_key(|redirect| redirect.precedence());

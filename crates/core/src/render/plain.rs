@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use super::{Served, host_plan};
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::redirect::{Redirect, Target};
 
 /// What the stand-in web server reads.
@@ -29,10 +29,10 @@ pub struct PlainSite {
 /// One hostname with what it does.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PlainHost {
-    pub name: Hostname,
+    pub name: Host,
     /// The first that fits is taken.
     pub redirects: Vec<PlainRedirect>,
-    pub sent_to: Option<Hostname>,
+    pub sent_to: Option<Host>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

@@ -1,12 +1,12 @@
 //! The page that a new document root starts with, until the customer puts their own there.
 
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// Whether a page is this one is told by its `generator` line.
 pub const STARTER_MARK: &str = "<meta name=\"generator\" content=\"brightharbor starter page\">";
 
 /// The starter page of a hostname. Hostnames hold nothing that HTML would have to escape.
-pub fn starter_page(hostname: &Hostname) -> String {
+pub fn starter_page(hostname: &Host) -> String {
     let name = hostname.international();
     format!(
         "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n{STARTER_MARK}\n\

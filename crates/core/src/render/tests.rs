@@ -4,13 +4,13 @@ use super::*;
 use crate::account::AccountName;
 use crate::certificate::CertificateFiles;
 use crate::harbor::DnsServer;
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 use crate::site::{SiteKind, SiteRules};
 
 fn bakery(https: HttpsState) -> Site {
     Site {
         account: AccountName::parse("bakery").unwrap(),
-        hostnames: ["crumbandtide.example", "www.crumbandtide.example"].map(|n| Hostname::parse(n).unwrap()).to_vec(),
+        hostnames: ["crumbandtide.example", "www.crumbandtide.example"].map(|n| Host::parse(n).unwrap()).to_vec(),
         document_root: "/home/bakery/www/crumbandtide.example".into(),
         kind: SiteKind::AddonDomain,
         https,

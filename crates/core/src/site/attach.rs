@@ -14,7 +14,7 @@ use crate::account::{Account, AccountName, AccountPlan, Counted, Usage, check_li
 use crate::certificate::Waiting;
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
-use crate::name::{DnsName, Hostname, HostnameError, is_registrable, registrable_domain};
+use crate::name::{DnsName, Host, Hostname, HostnameError, is_registrable, registrable_domain};
 use crate::render;
 use crate::zone::{
     KeptZone, NewZone, NewZoneFiles, Record, RecordData, RecordType, Zone, ZoneDesign, ZoneHome, ZoneRemark, new_zone,
@@ -24,7 +24,7 @@ use crate::zone::{
 /// What was asked for.
 #[derive(Debug, Clone)]
 pub struct AttachRequest {
-    pub hostname: Hostname,
+    pub hostname: Host,
     pub account: AccountName,
     pub zone: ZoneChoice,
     /// What the zone of a new domain looks like.
@@ -44,7 +44,7 @@ pub enum ServedFrom {
         existing: bool,
     },
     /// The site of another hostname: a parked domain.
-    SameAs(Hostname),
+    SameAs(Host),
     /// A server of somebody else, by an alias record.
     Elsewhere(DnsName),
     /// Nowhere here: only the zone is kept, without addresses.
@@ -84,7 +84,7 @@ pub struct AttachLoaded {
     /// Whether a folder is where a given document root would be.
     pub root_is_there: bool,
     /// A site whose document root is the same, or above or below.
-    pub shares_root: Option<Hostname>,
+    pub shares_root: Option<Host>,
     /// A domain of the harbor that a new one looks much like.
     pub near_miss: Option<Hostname>,
 }
@@ -113,7 +113,8 @@ pub struct Attachment {
 }
 
 /// The names that come with a request: the main one first, and its www twin where it is a domain or was asked for.
-pub fn wanted_names(hostname: &Hostname, www: Option<WwwPolicy>) -> Vec<Hostname> {
+pub fn wanted_names(host: &Host, www: Option<WwwPolicy>) -> Vec<Host> {
+    let Host::Name(hostname) = host else { return vec![host.clone()] };
     let domain = registrable_domain(hostname);
     let asked = www.is_some_and(|policy| policy != WwwPolicy::None);
     let main = match hostname.without_www() {
@@ -122,7 +123,7 @@ pub fn wanted_names(hostname: &Hostname, www: Option<WwwPolicy>) -> Vec<Hostname
     };
     let with_twin = asked || (www.is_none() && domain.as_ref() == Some(&main));
     let twin = if with_twin { main.with_www() } else { None };
-    std::iter::once(main).chain(twin).collect()
+    std::iter::once(main).chain(twin).map(Host::Name).collect()
 }
 
 /// The same site under a name of the provider: `crumbandtide-example` below its domain.
@@ -130,7 +131,7 @@ pub fn preview_of(request: &AttachRequest, provided: &Hostname) -> Result<Attach
     let main = wanted_names(&request.hostname, request.www)[0].clone();
     let label: String = main.as_str().replace('.', "-").chars().take(63).collect();
     Ok(AttachRequest {
-        hostname: Hostname::parse(&format!("{}.{provided}", label.trim_end_matches('-')))?,
+        hostname: Host::parse(&format!("{}.{provided}", label.trim_end_matches('-')))?,
         www: Some(WwwPolicy::None),
         place: ServedFrom::SameAs(main),
         ..request.clone()
@@ -143,7 +144,7 @@ pub fn refuse_beyond_plan(requests: &[AttachRequest], limit: Option<&(AccountPla
     let mut more: BTreeMap<Counted, u32> = BTreeMap::new();
     for request in requests {
         let main = &wanted_names(&request.hostname, request.www)[0];
-        let counted = match (&request.place, is_registrable(main)) {
+        let counted = match (&request.place, main.name().is_some_and(is_registrable)) {
             // A preview is no parked domain: it lies below the provider's.
             (ServedFrom::SameAs(_), false) => continue,
             (ServedFrom::Elsewhere(_) | ServedFrom::Nowhere, _) => continue,
@@ -169,16 +170,16 @@ pub fn attach(
     now: Timestamp,
 ) -> Result<Attachment, SiteRefusal> {
     let account = loaded.account.as_ref().ok_or_else(|| SiteRefusal::UnknownAccount(request.account.clone()))?;
-    if let Some(address) = request.hostname.address() {
-        return by_address(request, address, account, loaded, settings, layout);
-    }
-    let domain =
-        registrable_domain(&request.hostname).ok_or_else(|| SiteRefusal::PublicSuffix(request.hostname.clone()))?;
+    let hostname = match &request.hostname {
+        Host::Address(_) => return by_address(request, account, loaded, settings, layout),
+        Host::Name(hostname) => hostname,
+    };
+    let domain = registrable_domain(hostname).ok_or_else(|| SiteRefusal::PublicSuffix(hostname.clone()))?;
     let hostnames = wanted_names(&request.hostname, request.www);
     let main = hostnames[0].clone();
     refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
     if let ServedFrom::Elsewhere(target) = &request.place {
-        return super::served_elsewhere::attach(&request.hostname, target, account, loaded, now);
+        return super::served_elsewhere::attach(hostname, target, account, loaded, now);
     }
     if request.place == ServedFrom::Nowhere {
         return only_the_zone(request, &domain, account, loaded, settings, layout, now);
@@ -208,13 +209,13 @@ pub fn attach(
 /// A site without a name: a folder and a web server file, no zone, and no certificate.
 fn by_address(
     request: &AttachRequest,
-    address: IpAddr,
     account: &Account,
     loaded: &AttachLoaded,
     settings: &Settings,
     layout: &Layout,
 ) -> Result<Attachment, SiteRefusal> {
-    if !settings.host.addresses.contains(&address) && !settings.web.listen.contains(&address) {
+    let ours = |address: &IpAddr| settings.host.addresses.contains(address) || settings.web.listen.contains(address);
+    if let Some(address) = request.hostname.address().filter(|address| !ours(address)) {
         return Err(SiteRefusal::NotOurAddress(address));
     }
     let hostnames = vec![request.hostname.clone()];
@@ -244,7 +245,7 @@ fn add_site(
 }
 
 fn refuse_taken(
-    hostnames: &[Hostname],
+    hostnames: &[Host],
     account: &Account,
     loaded: &AttachLoaded,
     provider_domains: &[Hostname],
@@ -259,20 +260,21 @@ fn refuse_taken(
             });
         }
     }
-    let somebody_elses = |domain: &Hostname, owner: &AccountName| SiteRefusal::SomebodyElses {
+    let somebody_elses = |domain: &Host, owner: &AccountName| SiteRefusal::SomebodyElses {
         hostname: hostnames[0].clone(),
         domain: domain.clone(),
         owner: owner.clone(),
     };
     // Below a domain of the provider anybody may have a name; what lies below that name is its owner's again.
     let provided = |name: &Hostname| provider_domains.contains(name) && hostnames[0] != *name;
-    let foreign = |site: &&Site| site.account != account.name && !site.hostnames.iter().any(provided);
+    let foreign =
+        |site: &&Site| site.account != account.name && !site.hostnames.iter().filter_map(Host::name).any(provided);
     if let Some(site) = loaded.related.iter().find(foreign) {
         return Err(somebody_elses(site.main(), &site.account));
     }
     match loaded.zone.as_ref().map(ZoneLoaded::zone) {
         Some(zone) if zone.account != account.name && !provided(&zone.name) => {
-            Err(somebody_elses(&zone.name, &zone.account))
+            Err(somebody_elses(&(&zone.name).into(), &zone.account))
         }
         _ => Ok(()),
     }
@@ -325,7 +327,7 @@ pub(super) fn decide_zone(
 
 fn add_addresses(
     kept: &KeptZone,
-    wanted: &[Hostname],
+    wanted: &[Host],
     settings: &Settings,
     today: Date,
     decision: &mut Attachment,
@@ -333,11 +335,11 @@ fn add_addresses(
     let KeptZone { zone, document, .. } = kept;
     let ttl = crate::zone::default_ttl(document);
     let mut records = Vec::new();
-    for hostname in wanted {
+    for hostname in wanted.iter().filter_map(Host::name) {
         let owner = hostname.dns_name();
         let present: Vec<&Record> = document.records().filter(|record| record.owner == owner).collect();
         let has_addresses = present.iter().any(|record| record.data.address().is_some());
-        if has_addresses || leads_to_domain(&present, &wanted[0]) {
+        if has_addresses || leads_to_domain(&present, wanted[0].name()) {
             let (zone, hostname) = (zone.name.clone(), hostname.clone());
             decision.plan.remark(ZoneRemark::AddressesKept { zone, hostname });
             continue;
@@ -361,9 +363,10 @@ fn add_addresses(
     Ok(())
 }
 
-fn leads_to_domain(present: &[&Record], main: &Hostname) -> bool {
+fn leads_to_domain(present: &[&Record], main: Option<&Hostname>) -> bool {
+    let main = main.map(Hostname::dns_name);
     present.iter().any(|record| match &record.data {
-        RecordData::Cname(target) => record.record_type() == RecordType::CNAME && *target == main.dns_name(),
+        RecordData::Cname(target) => record.record_type() == RecordType::CNAME && Some(target) == main.as_ref(),
         _ => false,
     })
 }

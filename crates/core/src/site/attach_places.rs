@@ -12,7 +12,7 @@ use super::{HttpsState, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
 use crate::account::Account;
 use crate::change::Plan;
 use crate::harbor::{Layout, Settings, check_path};
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 
 /// A domain whose names others serve: its zone, without addresses.
 pub(super) fn only_the_zone(
@@ -29,7 +29,7 @@ pub(super) fn only_the_zone(
     }
     let site = Site {
         account: account.name.clone(),
-        hostnames: vec![domain.clone()],
+        hostnames: vec![domain.into()],
         document_root: account.home.clone(),
         kind: SiteKind::AddonDomain,
         https: HttpsState::None,
@@ -37,7 +37,7 @@ pub(super) fn only_the_zone(
         rules: SiteRules::default(),
     };
     let mut plan = Plan::new(format!("attach {domain} --no-site"));
-    plan.remark(SiteRemark::ZoneOnly { hostname: domain.clone() });
+    plan.remark(SiteRemark::ZoneOnly { hostname: domain.into() });
     let mut decision = Attachment { plan, site };
     let mut without = settings.clone();
     without.host.addresses.clear();
@@ -49,7 +49,7 @@ pub(super) fn only_the_zone(
 pub(super) fn with_own_root(
     request: &AttachRequest,
     account: &Account,
-    hostnames: Vec<Hostname>,
+    hostnames: Vec<Host>,
     is_domain: bool,
     loaded: &AttachLoaded,
     settings: &Settings,
@@ -96,8 +96,8 @@ pub(super) fn with_own_root(
 
 /// A parked domain: more names for a site that is there.
 pub(super) fn parked(
-    other: &Hostname,
-    hostnames: Vec<Hostname>,
+    other: &Host,
+    hostnames: Vec<Host>,
     loaded: &AttachLoaded,
     settings: &Settings,
     layout: &Layout,
@@ -122,7 +122,7 @@ pub fn document_root(
     given: Option<&Path>,
     pattern: &str,
     account: &Account,
-    hostname: &Hostname,
+    hostname: &Host,
 ) -> Result<PathBuf, SiteRefusal> {
     let path = match given {
         // An absolute path stays as it is.
@@ -142,7 +142,7 @@ pub fn document_root(
 }
 
 /// A hostname as a folder is named by it; the colons and brackets of an address are not for folders.
-fn folder_name(hostname: &Hostname) -> String {
+fn folder_name(hostname: &Host) -> String {
     match hostname.address() {
         Some(address) => address.to_string().replace(':', "-"),
         None => hostname.to_string(),

@@ -10,7 +10,11 @@ use crate::site::{HttpsState, SiteKind};
 use crate::zone::ZonePlace;
 use crate::zone::{Document, Mail, NewZoneRefused, PatternError, TemplateError, TemplateName};
 
-fn hostname(text: &str) -> Hostname {
+fn hostname(text: &str) -> Host {
+    Host::parse(text).unwrap()
+}
+
+fn domain(text: &str) -> Hostname {
     Hostname::parse(text).unwrap()
 }
 
@@ -63,7 +67,7 @@ fn lines(attachment: &Attachment) -> Vec<String> {
 
 fn zone_of(loaded: &mut AttachLoaded, text: &str, owner: &str) {
     let account = AccountName::parse(owner).unwrap();
-    let zone = Zone::new(hostname("crumbandtide.example"), account, ZoneHome::Here);
+    let zone = Zone::new(domain("crumbandtide.example"), account, ZoneHome::Here);
     let document = Document::parse(text, &zone.name.dns_name()).unwrap();
     let place = ZonePlace::File { path: "/harbor/zones/crumbandtide.example.zone".into() };
     loaded.zone = Some(ZoneLoaded::Kept(Box::new(KeptZone { zone, document, place })));
@@ -152,7 +156,7 @@ fn addresses_that_stand_in_the_zone_are_kept_and_said() {
     zone_of(&mut loaded, &format!("{ZONE}shop A 192.0.2.99\n"), "bakery");
     let decided = decide("shop.crumbandtide.example", &loaded, &settings()).unwrap();
     assert!(!lines(&decided).iter().any(|line| line.contains(".zone")), "{:?}", lines(&decided));
-    let (zone, hostname) = (hostname("crumbandtide.example"), hostname("shop.crumbandtide.example"));
+    let (zone, hostname) = (domain("crumbandtide.example"), domain("shop.crumbandtide.example"));
     assert_eq!(decided.plan.remarks[1], ZoneRemark::AddressesKept { zone, hostname }.into());
 }
 
@@ -166,7 +170,7 @@ fn a_subdomain_without_zone_here_gets_no_zone() {
 fn a_domain_on_a_primary_elsewhere_gets_its_addresses_by_one_update() {
     let zone = Zone {
         primary: Some("quay".into()),
-        ..Zone::new(hostname("gullrock.example"), account("bakery").name, ZoneHome::Remote)
+        ..Zone::new(domain("gullrock.example"), account("bakery").name, ZoneHome::Remote)
     };
     let document = Document::parse(ZONE.replace("@ A 192.0.2.10\n", ""), &zone.name.dns_name()).unwrap();
     let place = ZonePlace::Primary { server: "192.0.2.53:53".parse().unwrap(), key_file: "/key".into() };
@@ -249,7 +253,7 @@ fn what_cannot_be_done_is_refused_before_anything_happens() {
 
 fn asked(hostname: &str, place: ServedFrom, www: Option<WwwPolicy>) -> AttachRequest {
     AttachRequest {
-        hostname: Hostname::parse(hostname).unwrap(),
+        hostname: Host::parse(hostname).unwrap(),
         account: account("bakery").name,
         zone: ZoneChoice::Here,
         design: ZoneDesign::plain(Mail::Unsaid),
@@ -265,7 +269,7 @@ fn decided(request: &AttachRequest, loaded: &AttachLoaded) -> Result<Attachment,
 #[test]
 fn www_comes_along_as_it_was_asked_for() {
     let names = |hostname: &str, www| {
-        wanted_names(&Hostname::parse(hostname).unwrap(), www).iter().map(Hostname::to_string).collect::<Vec<_>>()
+        wanted_names(&Host::parse(hostname).unwrap(), www).iter().map(Host::to_string).collect::<Vec<_>>()
     };
     assert_eq!(names("gullrock.example", Some(WwwPolicy::None)), ["gullrock.example"]);
     assert_eq!(names("www.gullrock.example", Some(WwwPolicy::None)), ["www.gullrock.example"]);
@@ -328,7 +332,7 @@ fn below_a_domain_of_the_provider_every_account_may_have_a_name() {
     let mut loaded = empty();
     zone_of(&mut loaded, ZONE, "choir");
     let mut provided = settings();
-    provided.sites.provider_domains = vec![hostname("crumbandtide.example")];
+    provided.sites.provider_domains = vec![domain("crumbandtide.example")];
     let decided = decide("hall.crumbandtide.example", &loaded, &provided).unwrap();
     assert!(lines(&decided).contains(&"change /harbor/zones/crumbandtide.example.zone (644)".to_string()));
     assert!(matches!(decide("crumbandtide.example", &loaded, &provided), Err(SiteRefusal::SomebodyElses { .. })));
@@ -362,7 +366,7 @@ fn a_plan_counts_what_each_request_adds() {
     let own = request("gullrock.example", ServedFrom::new_root());
     let below = request("shop.gullrock.example", ServedFrom::new_root());
     let parked = request("quay.example", ServedFrom::SameAs(hostname("gullrock.example")));
-    let preview = preview_of(&own, &hostname("saltmarsh.example")).unwrap();
+    let preview = preview_of(&own, &domain("saltmarsh.example")).unwrap();
     assert_eq!(preview.hostname, hostname("gullrock-example.saltmarsh.example"));
     let all = [own.clone(), below, parked, preview];
     let one = Limits { addon_domains: Some(1), subdomains: Some(1), parked_domains: Some(1), ..Limits::default() };
@@ -382,7 +386,7 @@ fn a_plan_counts_what_each_request_adds() {
 
 #[test]
 fn a_name_one_slip_away_from_a_known_one_is_remarked_upon() {
-    let near = AttachLoaded { near_miss: Some(hostname("crumbandtide.example")), ..empty() };
+    let near = AttachLoaded { near_miss: Some(domain("crumbandtide.example")), ..empty() };
     let decided = decide("crumbandtde.example", &near, &settings()).unwrap();
     let slip = |remark: &Remark| matches!(remark, Remark::Site(SiteRemark::NearMiss { .. }));
     assert!(decided.plan.remarks.iter().any(slip));

@@ -6,13 +6,13 @@ use super::*;
 use crate::account::AccountName;
 use crate::certificate::{CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
 use crate::harbor::WebServer;
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::site::{SiteKind, SiteRules};
 
 fn site() -> Site {
     Site {
         account: AccountName::parse("boatyard").unwrap(),
-        hostnames: vec![Hostname::parse("gullrock.example").unwrap()],
+        hostnames: vec![Host::parse("gullrock.example").unwrap()],
         document_root: "/home/boatyard/www/gullrock.example".into(),
         kind: SiteKind::AddonDomain,
         https: HttpsState::Offered,

@@ -9,7 +9,7 @@ use super::{Site, SiteRefusal, SiteRemark};
 use crate::certificate::{CertificateRemark, DemandedProof};
 use crate::change::{Change, FileRemoval, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
-use crate::name::Hostname;
+use crate::name::Host;
 use crate::zone::{KeptZone, Record, ZoneRemark};
 
 /// What the decision rests on.
@@ -33,20 +33,20 @@ pub enum ZoneFate {
 }
 
 /// The names that really go when these are detached: all with the main one, and twins together.
-pub fn leaving(names: &[Hostname], site: &Site) -> Vec<Hostname> {
+pub fn leaving(names: &[Host], site: &Site) -> Vec<Host> {
     if names.contains(site.main()) {
         return site.hostnames.clone();
     }
     let mut gone = names.to_vec();
     // A twin does not stay alone.
-    let twins: Vec<Hostname> = gone.iter().filter_map(Hostname::with_www).collect();
+    let twins: Vec<Host> = gone.iter().filter_map(Host::with_www).collect();
     gone.extend(twins.into_iter().filter(|twin| site.hostnames.contains(twin) && !names.contains(twin)));
     gone
 }
 
 /// Decides that names of one site go; all of them with its main one.
 pub fn detach(
-    names: &[Hostname],
+    names: &[Host],
     loaded: &DetachLoaded,
     settings: &Settings,
     layout: &Layout,
@@ -71,7 +71,7 @@ pub fn detach(
             whole && site.rules.demands.iter().any(|demand| is_it(&demand.proof))
         };
         let ours = |record: &&Record| {
-            let named = gone.iter().any(|name| name.dns_name() == record.owner);
+            let named = gone.iter().any(|name| name.dns_name().as_ref() == Some(&record.owner));
             named && record.data.address().is_some_and(|address| settings.host.addresses.contains(&address))
         };
         let addresses = kept.document.records().filter(ours).count();
@@ -116,6 +116,7 @@ mod tests {
     use super::*;
     use crate::account::AccountName;
     use crate::harbor::{DnsServer, WebServer};
+    use crate::name::Hostname;
     use crate::redirect::{Redirect, Sides, Source, Target};
     use crate::site::{HttpsState, SiteKind, SiteRules};
     use crate::zone::Document;
@@ -125,8 +126,8 @@ mod tests {
     const ZONE: &str = "$TTL 900\n@ SOA ns1.saltmarsh.example. host 7 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\n\
                         @ A 192.0.2.10\nwww A 192.0.2.10\nmail A 192.0.2.99\n";
 
-    fn name(text: &str) -> Hostname {
-        Hostname::parse(text).unwrap()
+    fn name(text: &str) -> Host {
+        Host::parse(text).unwrap()
     }
 
     fn settings() -> Settings {
@@ -138,7 +139,7 @@ mod tests {
     }
 
     fn kept(domain: &str) -> KeptZone {
-        let zone = Zone::new(name(domain), AccountName::parse("boatyard").unwrap(), ZoneHome::Here);
+        let zone = Zone::new(Hostname::parse(domain).unwrap(), AccountName::parse("boatyard").unwrap(), ZoneHome::Here);
         let document = Document::parse(ZONE, &zone.name.dns_name()).unwrap();
         let path = Layout::new("/harbor").zone_file(&zone.name);
         KeptZone { zone, document, place: ZonePlace::File { path } }
@@ -168,7 +169,7 @@ mod tests {
     }
 
     fn decided(names: &[&str], loaded: &DetachLoaded) -> Plan {
-        let names: Vec<Hostname> = names.iter().map(|text| name(text)).collect();
+        let names: Vec<Host> = names.iter().map(|text| name(text)).collect();
         detach(&names, loaded, &settings(), &Layout::new("/harbor"), TODAY).unwrap()
     }
 
@@ -178,7 +179,7 @@ mod tests {
         let names = ["quay.example", "www.quay.example"].map(name).to_vec();
         let site = name("gullrock.example");
         assert_eq!(remarks[0], SiteRemark::NamesDetached { site, names }.into());
-        let zone = name("quay.example");
+        let zone = Hostname::parse("quay.example").unwrap();
         assert_eq!(remarks[1], ZoneRemark::AddressesRemoved { zone, addresses: 2, others: 0 }.into());
         let after = set.inventory_changes().find_map(|change| match change {
             InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),

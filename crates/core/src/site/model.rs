@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::account::AccountName;
 use crate::certificate::{CertificateFiles, CertificateWish, Demand};
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 use crate::redirect::Redirect;
 
 /// One thing served. Its main hostname, the first one, is its key in the inventory.
@@ -14,7 +14,7 @@ use crate::redirect::Redirect;
 pub struct Site {
     pub account: AccountName,
     /// Never empty; the first is the main one.
-    pub hostnames: Vec<Hostname>,
+    pub hostnames: Vec<Host>,
     pub document_root: PathBuf,
     pub kind: SiteKind,
     pub https: HttpsState,
@@ -85,12 +85,17 @@ pub enum TlsFloor {
 }
 
 impl Site {
-    pub fn main(&self) -> &Hostname {
+    pub fn main(&self) -> &Host {
         &self.hostnames[0]
     }
 
+    /// Whether it is asked for by this name.
+    pub fn has(&self, name: &Hostname) -> bool {
+        self.hostnames.iter().any(|host| host == name)
+    }
+
     /// The twin that a hostname is sent to by the www policy.
-    pub fn sent_to(&self, hostname: &Hostname) -> Option<Hostname> {
+    pub fn sent_to(&self, hostname: &Host) -> Option<Host> {
         let twin = match self.rules.www {
             WwwPolicy::ToBare => hostname.without_www(),
             WwwPolicy::ToWww if hostname.without_www().is_none() => hostname.with_www(),

@@ -6,21 +6,21 @@ use std::path::PathBuf;
 use super::SiteKind;
 use crate::account::{AccountName, LimitReached};
 use crate::harbor::PathError;
-use crate::name::{DnsName, Hostname};
+use crate::name::{DnsName, Host, Hostname};
 use crate::zone::{EditError, NewZoneRefused};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum SiteRefusal {
     UnknownAccount(AccountName),
     AlreadyAttached {
-        hostname: Hostname,
+        hostname: Host,
         kind: SiteKind,
         account: AccountName,
         document_root: PathBuf,
     },
     SomebodyElses {
-        hostname: Hostname,
-        domain: Hostname,
+        hostname: Host,
+        domain: Host,
         owner: AccountName,
     },
     PublicSuffix(Hostname),
@@ -35,13 +35,13 @@ pub enum SiteRefusal {
     NotOurAddress(IpAddr),
     InTheWay(PathBuf),
     RootIsThere(PathBuf),
-    NotAttached(Hostname),
+    NotAttached(Host),
     /// An alias that leads back to the name itself.
     LeadsBack(DnsName, Hostname),
     AliasAtApex(Hostname),
     /// No zone of the harbor holds the name.
     NoZone(Hostname),
-    NothingToServe(Hostname),
+    NothingToServe(Host),
     ZoneRefuses {
         zone: Hostname,
         error: EditError,
@@ -54,10 +54,10 @@ pub enum SiteRefusal {
     /// A name that stays attached lies in a zone that is to go; its account, if that is another one.
     ZoneInUse {
         zone: Hostname,
-        by: Hostname,
+        by: Host,
         owner: Option<AccountName>,
     },
-    HstsWithoutHttps(Hostname),
+    HstsWithoutHttps(Host),
     Limit(LimitReached),
 }
 

@@ -4,48 +4,48 @@ use std::path::PathBuf;
 
 use super::{SiteKind, WwwPolicy};
 use crate::account::AccountName;
-use crate::name::{DnsName, Hostname};
+use crate::name::{DnsName, Host, Hostname};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum SiteRemark {
     Attached {
-        hostname: Hostname,
+        hostname: Host,
         kind: SiteKind,
         account: AccountName,
-        twin: Option<Hostname>,
+        twin: Option<Host>,
         document_root: PathBuf,
     },
     /// Further names for a site that is there.
     Parked {
-        hostname: Hostname,
-        twin: Option<Hostname>,
-        site: Hostname,
+        hostname: Host,
+        twin: Option<Host>,
+        site: Host,
     },
     /// Only the zone is kept here.
     ZoneOnly {
-        hostname: Hostname,
+        hostname: Host,
     },
     ServedElsewhere {
-        hostname: Hostname,
+        hostname: Host,
         by: DnsName,
     },
     /// The document roots lie in one another: each shows pages of the other.
     SharesRoot {
         document_root: PathBuf,
-        with: Hostname,
+        with: Host,
     },
     /// One slip of the keyboard away from a name that is here.
     NearMiss {
-        hostname: Hostname,
+        hostname: Host,
         known: Hostname,
     },
     /// The whole site, with all its names.
     Detached {
-        site: Hostname,
+        site: Host,
     },
     NamesDetached {
-        site: Hostname,
-        names: Vec<Hostname>,
+        site: Host,
+        names: Vec<Host>,
     },
     PagesStay {
         document_root: PathBuf,
@@ -54,34 +54,34 @@ pub enum SiteRemark {
         folder: PathBuf,
     },
     DocumentRoot {
-        site: Hostname,
+        site: Host,
         before: PathBuf,
         after: PathBuf,
     },
     Www {
-        site: Hostname,
+        site: Host,
         policy: WwwPolicy,
     },
     /// http is sent to https: from now on, or once a certificate covers all names.
     HttpsForced {
-        site: Hostname,
+        site: Host,
         at_once: bool,
     },
     HttpsOffered {
-        site: Hostname,
+        site: Host,
     },
     /// The oldest TLS version that is spoken.
     Tls {
-        site: Hostname,
+        site: Host,
         only_13: bool,
     },
     /// Seconds that browsers use https alone for; none: they are not told to any more.
     Hsts {
-        site: Hostname,
+        site: Host,
         seconds: Option<u32>,
     },
     FileWrittenAgain {
-        site: Hostname,
+        site: Host,
         path: PathBuf,
     },
 }

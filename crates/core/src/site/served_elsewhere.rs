@@ -33,12 +33,12 @@ pub(super) fn attach(
         .map_err(|error| SiteRefusal::ZoneRefuses { zone: kept.zone.name.clone(), error })?;
     let mut plan = Plan::new(format!("attach {hostname} --served-by {}", target.bare()));
     plan.change(kept.change(&edited, &[], std::slice::from_ref(&record)));
-    plan.remark(SiteRemark::ServedElsewhere { hostname: hostname.clone(), by: target.clone() });
+    plan.remark(SiteRemark::ServedElsewhere { hostname: hostname.into(), by: target.clone() });
     plan.remark(ZoneRemark::RecordAdded { zone: kept.zone.name.clone(), record });
     // Looked at like a site, and kept in no inventory: the record says everything.
     let site = Site {
         account: account.name.clone(),
-        hostnames: vec![hostname.clone()],
+        hostnames: vec![hostname.into()],
         document_root: account.home.clone(),
         kind: SiteKind::Subdomain,
         https: HttpsState::None,

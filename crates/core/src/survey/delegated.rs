@@ -7,13 +7,13 @@ use crate::finding::Severity;
 use crate::name::DnsName;
 
 pub(super) fn registered(seen: &Seen<'_>) -> Link {
-    let (domain, parent) = (seen.domain, seen.picture.parent_zone.bare());
+    let (domain, parent) = (seen.picture.domain.bare(), seen.picture.parent_zone.bare());
     let link = |state, code: &'static str, because: String| Link::new(LinkName::Registered, state, code, because);
     match &seen.picture.registered {
         Registered::Yes => link(LinkState::Holds, "registered", format!("{parent} delegates {domain}")),
         Registered::No => link(LinkState::Broken, "not-registered", format!("{parent} does not delegate {domain}"))
             .turn(Turn::Registrar)
-            .values(at_registrar(domain, seen.expected)),
+            .values(at_registrar(&seen.picture.domain, seen.expected)),
         Registered::Unknown(why) => {
             link(LinkState::Unchecked, "parent-not-asked", format!("the parent could not be asked: {why}"))
                 .turn(Turn::Administrator)
@@ -30,7 +30,7 @@ pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
     if let Some(finding) = elsewhere {
         return link(LinkState::Broken, finding.code, finding.message.clone())
             .turn(Turn::Registrar)
-            .values(at_registrar(seen.domain, seen.expected));
+            .values(at_registrar(&seen.picture.domain, seen.expected));
     }
     let names = seen.picture.delegated_names();
     let listed = names.iter().map(DnsName::bare).collect::<Vec<_>>().join(", ");

@@ -3,13 +3,12 @@
 use std::net::IpAddr;
 
 use crate::delegation::rules::Expected;
-use crate::name::{DnsName, Hostname};
+use crate::name::{DnsName, Host};
 
 /// What to set at the registrar: the nameservers, and their addresses where they lie inside the domain.
-pub(super) fn at_registrar(domain: &Hostname, expected: &Expected) -> Vec<String> {
-    let zone = domain.dns_name();
+pub(super) fn at_registrar(zone: &DnsName, expected: &Expected) -> Vec<String> {
     let line = |name: &DnsName| {
-        let addresses = expected.addresses.get(name).filter(|_| name.is_within(&zone));
+        let addresses = expected.addresses.get(name).filter(|_| name.is_within(zone));
         match addresses {
             Some(addresses) => {
                 let listed = addresses.iter().map(IpAddr::to_string).collect::<Vec<_>>().join(", ");
@@ -22,7 +21,7 @@ pub(super) fn at_registrar(domain: &Hostname, expected: &Expected) -> Vec<String
 }
 
 /// The records to enter where the zone is kept, one a line, with full owner names.
-pub(super) fn address_records(hostname: &Hostname, addresses: &[IpAddr]) -> Vec<String> {
+pub(super) fn address_records(hostname: &Host, addresses: &[IpAddr]) -> Vec<String> {
     addresses
         .iter()
         .map(|address| {

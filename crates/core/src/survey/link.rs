@@ -3,12 +3,12 @@
 use jiff::Timestamp;
 use serde::Serialize;
 
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// All links of one hostname.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Survey {
-    pub hostname: Hostname,
+    pub hostname: Host,
     pub links: Vec<Link>,
 }
 

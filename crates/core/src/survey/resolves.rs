@@ -27,7 +27,9 @@ pub(super) fn resolves(seen: &Seen<'_>, registered: &Link) -> Link {
         let broken = link(LinkState::Broken, "leads-elsewhere", because);
         return match (seen.harbored.is_some(), seen.zone_is_here(), delegated_elsewhere) {
             (false, ..) => broken,
-            (true, true, true) => broken.turn(Turn::Registrar).values(at_registrar(seen.domain, seen.expected)),
+            (true, true, true) => {
+                broken.turn(Turn::Registrar).values(at_registrar(&seen.picture.domain, seen.expected))
+            }
             (true, true, false) => broken.turn(Turn::Administrator),
             (true, false, _) => broken.turn(Turn::DnsHost).values(address_records(seen.hostname, seen.our_addresses)),
         };

@@ -8,14 +8,15 @@ use crate::certificate::{Certificate, Waiting};
 use crate::delegation::rules::Expected;
 use crate::delegation::{Address, HostAnswer, Picture};
 use crate::finding::Finding;
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 use crate::redirect::Landing;
 use crate::zone::ZoneHome;
 
 /// Everything that was gathered about hostnames of one domain, in one look.
 #[derive(Debug, Clone)]
 pub struct Gathered {
-    pub domain: Hostname,
+    /// The domain that was walked to; none for addresses.
+    pub domain: Option<Hostname>,
     pub now: Timestamp,
     pub picture: Picture,
     pub hosts: Vec<HostGathered>,
@@ -24,7 +25,7 @@ pub struct Gathered {
 /// What was gathered about one hostname.
 #[derive(Debug, Clone)]
 pub struct HostGathered {
-    pub hostname: Hostname,
+    pub hostname: Host,
     pub resolved: Vec<Resolved>,
     pub http: Vec<HttpSeen>,
     pub tls: Vec<TlsSeen>,
@@ -33,8 +34,7 @@ pub struct HostGathered {
 
 /// Everything the judges read about one hostname.
 pub struct Seen<'a> {
-    pub hostname: &'a Hostname,
-    pub domain: &'a Hostname,
+    pub hostname: &'a Host,
     pub now: Timestamp,
     pub picture: &'a Picture,
     pub findings: &'a [Finding],
@@ -126,7 +126,6 @@ impl Gathered {
     ) -> Seen<'a> {
         Seen {
             hostname: &host.hostname,
-            domain: &self.domain,
             now: self.now,
             picture: &self.picture,
             findings,
@@ -149,7 +148,7 @@ impl Seen<'_> {
             .picture
             .authoritative_servers()
             .flat_map(|(_, server)| &server.hosts)
-            .filter(|answer| answer.hostname == name)
+            .filter(|answer| Some(&answer.hostname) == name.as_ref())
             .collect();
         let mut addresses: Vec<Address> = answers.iter().flat_map(|answer| answer.addresses.clone()).collect();
         addresses.sort();
@@ -167,12 +166,12 @@ impl Seen<'_> {
 }
 
 /// The addresses that the authoritative servers give for a hostname: where to look at the web server.
-pub fn authoritative_addresses(picture: &Picture, hostname: &Hostname) -> Vec<IpAddr> {
+pub fn authoritative_addresses(picture: &Picture, hostname: &Host) -> Vec<IpAddr> {
     let name = hostname.dns_name();
     let mut addresses: Vec<IpAddr> = picture
         .authoritative_servers()
         .flat_map(|(_, server)| &server.hosts)
-        .filter(|answer| answer.hostname == name)
+        .filter(|answer| Some(&answer.hostname) == name.as_ref())
         .flat_map(|answer| answer.addresses.iter().map(|address| address.address))
         .collect();
     addresses.sort();

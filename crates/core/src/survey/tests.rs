@@ -12,7 +12,7 @@ use crate::delegation::rules::{Expected, judge};
 use crate::delegation::{
     Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Probed, Reached, Registered, ServerSeen, ServerState,
 };
-use crate::name::{DnsName, Hostname};
+use crate::name::{DnsName, Host};
 use crate::redirect::{Hop, Landing, LandingEnd};
 use crate::zone::ZoneHome;
 
@@ -44,10 +44,10 @@ fn now() -> Timestamp {
 }
 
 fn good() -> Look {
-    let hostname = Hostname::parse("gullrock.example").unwrap();
+    let hostname = Host::parse("gullrock.example").unwrap();
     let nameservers = vec![name("ns2.oldquay.example"), name("ns1.saltmarsh.example")];
     let answer = HostAnswer {
-        hostname: hostname.dns_name(),
+        hostname: hostname.dns_name().unwrap(),
         addresses: vec![address(OURS, 300)],
         aliases: vec![],
         no_such_name: false,
@@ -79,7 +79,7 @@ fn good() -> Look {
         }],
         nameservers: vec![nameserver(&nameservers[1], "192.0.2.53"), nameserver(&nameservers[0], "198.51.100.53")],
         questions: 9,
-        ..Picture::unasked(hostname.dns_name())
+        ..Picture::unasked(hostname.dns_name().unwrap())
     };
     let resolved = Resolved {
         resolver: "192.0.2.6:53".parse().unwrap(),
@@ -111,7 +111,7 @@ fn good() -> Look {
         details: CertificateDetails::default(),
     };
     Look {
-        gathered: Gathered { domain: hostname, now: now(), picture, hosts: vec![host] },
+        gathered: Gathered { domain: hostname.name().cloned(), now: now(), picture, hosts: vec![host] },
         expected: Expected { nameservers, ..Expected::default() },
         harbored: Some(Harbored {
             zone_home: ZoneHome::Here,
@@ -357,7 +357,7 @@ fn a_name_that_leads_here_where_nobody_takes_http_may_be_proven_otherwise() {
 #[test]
 fn without_a_certificate_it_says_what_it_waits_for() {
     let waiting = |reason: &str| Waiting {
-        site: Hostname::parse("gullrock.example").unwrap(),
+        site: Host::parse("gullrock.example").unwrap(),
         since: now(),
         not_before: None,
         reason: reason.into(),

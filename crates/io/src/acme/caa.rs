@@ -12,7 +12,7 @@ use brightharbor_core::certificate::caa::{CAA, CaNamed, allowed};
 use brightharbor_core::certificate::{CaaClimb, ProofWish};
 use brightharbor_core::delegation::{Cuts, Outcome, Question, Reply};
 use brightharbor_core::harbor::{Ca, Layout, Settings};
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::{DnsName, Host};
 use brightharbor_core::zone::Record;
 
 use super::order::OrderPlan;
@@ -87,7 +87,7 @@ impl Asked<'_> {
     }
 
     /// The record set that counts for the name.
-    async fn nearest(&mut self, name: &Hostname) -> Vec<Record> {
+    async fn nearest(&mut self, name: &Host) -> Vec<Record> {
         let mut climb = CaaClimb::new(name);
         while let Some(asked) = climb.next().cloned() {
             let answer = match domain_of(&asked) {

@@ -8,7 +8,7 @@ use brightharbor_core::certificate::CertificateWish;
 use brightharbor_core::certificate::securing::Issued;
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::harbor::{Layout, Settings};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname};
 use jiff::Timestamp;
 use zeroize::Zeroizing;
 
@@ -45,8 +45,8 @@ pub enum OrderError {
 
 /// What to order, and where its state is kept.
 pub struct OrderPlan<'a> {
-    pub site: &'a Hostname,
-    pub names: &'a [Hostname],
+    pub site: &'a Host,
+    pub names: &'a [Host],
     pub wildcards: &'a [Hostname],
     pub wish: &'a CertificateWish,
     /// The key to be certified, in place of a new one.

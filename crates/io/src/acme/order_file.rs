@@ -9,7 +9,7 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::acme::{Brief, Machine, Proof, State};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use serde::{Deserialize, Serialize};
 use zeroize::Zeroizing;
 
@@ -54,7 +54,7 @@ enum ReadLine {
 
 impl OrderFile {
     /// Reads what an earlier run has left, if anything.
-    pub fn read(session: &Session, site: &Hostname) -> Self {
+    pub fn read(session: &Session, site: &Host) -> Self {
         Self::at(path_of(&session.folder, site))
     }
 
@@ -156,12 +156,12 @@ impl Said {
     }
 }
 
-fn path_of(folder: &CaFolder, site: &Hostname) -> PathBuf {
+fn path_of(folder: &CaFolder, site: &Host) -> PathBuf {
     folder.orders().join(format!("{site}.order"))
 }
 
 /// The order's state has been installed and is not needed any more.
-pub fn forget_order(session: &Session, site: &Hostname) {
+pub fn forget_order(session: &Session, site: &Host) {
     let _ = fs::remove_file(path_of(&session.folder, site));
 }
 
@@ -176,7 +176,7 @@ mod tests {
     fn machine(name: &str) -> Machine {
         let brief = Brief {
             directory_url: "https://ca.example/directory".into(),
-            names: vec![Hostname::parse(name).unwrap()],
+            names: vec![Host::parse(name).unwrap()],
             wildcards: vec![],
             proof: Default::default(),
             contact: None,
@@ -190,7 +190,7 @@ mod tests {
     }
 
     fn proof(content: &str) -> Proof {
-        let identifier = Identifier::from(Hostname::parse("crumbandtide.example").unwrap());
+        let identifier = Identifier::from(Host::parse("crumbandtide.example").unwrap());
         Proof {
             kind: ProofKind::Dns01,
             identifier,

@@ -7,7 +7,7 @@ use std::fs::{self, File, OpenOptions, TryLockError};
 use std::os::unix::fs::{MetadataExt, OpenOptionsExt};
 use std::path::PathBuf;
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 
 use super::session::CaFolder;
 use crate::install::{FileError, failed};
@@ -23,7 +23,7 @@ const MOST_TRIES: u32 = 100;
 
 impl OrderLock {
     /// `None`: another command orders for the site.
-    pub fn take(folder: &CaFolder, site: &Hostname) -> Result<Option<Self>, FileError> {
+    pub fn take(folder: &CaFolder, site: &Host) -> Result<Option<Self>, FileError> {
         let path = folder.orders().join(format!("{site}.lock"));
         for _ in 0..MOST_TRIES {
             let file = OpenOptions::new().create(true).write(true).truncate(false).mode(0o600).open(&path);
@@ -58,7 +58,7 @@ mod tests {
     fn one_site_is_held_by_one_and_leaves_nothing_behind() {
         let harbor = tempfile::tempdir().unwrap();
         let folder = CaFolder::new(&Layout::new(harbor.path()), "https://ca.example/directory").unwrap();
-        let host = |name: &str| Hostname::parse(name).unwrap();
+        let host = |name: &str| Host::parse(name).unwrap();
         let take = |name: &str| OrderLock::take(&folder, &host(name)).unwrap();
         let first = take("gullrock.example").unwrap();
         assert!(take("gullrock.example").is_none());

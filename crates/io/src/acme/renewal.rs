@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use brightharbor_core::acme::Response;
 use brightharbor_core::certificate::CertificateFiles;
 use brightharbor_core::certificate::{RenewalSaid, RenewalWindow, read_chain, renewal_id};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
@@ -25,7 +25,7 @@ struct Kept {
 /// When the CA wants the certificate of a site to be renewed; `None` where it does not say.
 pub async fn renewal_window(
     session: &Session,
-    site: &Hostname,
+    site: &Host,
     files: &CertificateFiles,
     now: Timestamp,
 ) -> Option<RenewalWindow> {

@@ -7,7 +7,7 @@ mod steps;
 
 use std::path::PathBuf;
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname};
 
 pub use lock::{Lock, LockError, take_lock};
 pub use recover::{Recovered, recover};
@@ -39,7 +39,7 @@ pub enum Event {
     LookingWhereNamesLead,
     /// A step of the order for a site, in words.
     Ordering {
-        site: Hostname,
+        site: Host,
         what: &'static str,
     },
     InstallingCertificates,
@@ -54,7 +54,7 @@ pub enum Event {
     LookingAt(String),
     /// Proofs by DNS that could not be taken out again; with the reason, in words.
     ProofsStay {
-        site: Hostname,
+        site: Host,
         reason: String,
     },
 }

@@ -39,7 +39,7 @@ mod tests {
     use std::path::Path;
 
     use brightharbor_core::certificate::CertificateFiles;
-    use brightharbor_core::name::Hostname;
+    use brightharbor_core::name::Host;
 
     use super::*;
 
@@ -48,7 +48,7 @@ mod tests {
         let files = CertificateFiles { folder: folder.to_path_buf() };
         fs::write(files.key(), "key").unwrap();
         fs::write(files.chain(), "chain").unwrap();
-        FormerCertificate { site: Hostname::parse("gullrock.example").unwrap(), files }
+        FormerCertificate { site: Host::parse("gullrock.example").unwrap(), files }
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! What a decision to attach rests on: found by key, whatever the size of the harbor.
 
-use brightharbor_core::name::{Hostname, is_registrable, near_misses};
+use brightharbor_core::name::{Host, Hostname, is_registrable, near_misses};
 use brightharbor_core::site::{
     AttachLoaded, AttachRequest, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root, wanted_names,
 };
@@ -14,7 +14,7 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
     let names = wanted_names(&request.hostname, request.www);
     let main = names[0].clone();
     let mut related: Vec<Site> = Vec::new();
-    for name in names.iter().cloned().chain(main.ancestors()) {
+    for name in names.iter().cloned().chain(main.name().into_iter().flat_map(|name| name.ancestors().map(Host::Name))) {
         if let Some(site) = overlay.site_of(&name)?
             && !related.contains(&site)
         {
@@ -35,8 +35,14 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
     Ok(AttachLoaded {
         account,
         related,
-        zone: zone(overlay, request, &main).await?,
-        new_zone: new_zone_files(overlay, &main, &request.design.template)?,
+        zone: match main.name() {
+            Some(name) => zone(overlay, request, name).await?,
+            None => None,
+        },
+        new_zone: match main.name() {
+            Some(name) => new_zone_files(overlay, name, &request.design.template)?,
+            None => NewZoneFiles::default(),
+        },
         site_file: overlay.file(&overlay.layout.site_file(overlay.settings.web.server, &main))?,
         joined: match joined {
             Some(site) => {
@@ -93,8 +99,9 @@ pub fn new_zone_files(
 }
 
 /// A domain of the harbor that a new one looks much like: probably a slip of the keyboard.
-fn near_miss(overlay: &Overlay<'_>, hostname: &Hostname) -> Result<Option<Hostname>, LoadError> {
-    if hostname.address().is_some() || !is_registrable(hostname) || overlay.store.zone(hostname)?.is_some() {
+fn near_miss(overlay: &Overlay<'_>, host: &Host) -> Result<Option<Hostname>, LoadError> {
+    let Some(hostname) = host.name().filter(|name| is_registrable(name)) else { return Ok(None) };
+    if overlay.store.zone(hostname)?.is_some() {
         return Ok(None);
     }
     Ok(overlay.store.first_known(near_misses(hostname).into_iter())?)

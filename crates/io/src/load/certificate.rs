@@ -52,7 +52,7 @@ pub fn installed_chain(files: &CertificateFiles) -> Option<Vec<u8>> {
 
 /// What a service has, and what the site of its hostname has.
 pub fn service_seen(overlay: &Overlay<'_>, service: &Service, now: Timestamp) -> Result<ServiceSeen, LoadError> {
-    let site = overlay.site_of(&service.hostname)?;
+    let site = overlay.site_of(&(&service.hostname).into())?;
     let files = site.and_then(|site| site.certificate);
     Ok(ServiceSeen {
         certificate: files.map(|files| chain_and_key(&files)),

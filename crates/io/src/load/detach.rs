@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use brightharbor_core::certificate::DemandedProof;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname, names_of};
 use brightharbor_core::site::{DetachLoaded, Site, leaving as names_leaving};
 use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZoneRemoval, ZoneRemovalFiles};
 
@@ -12,18 +12,18 @@ use crate::overlay::Overlay;
 
 /// The sites that lose names, each with the names that were named.
 #[derive(Debug, Clone, Default)]
-pub struct Leaving(pub Vec<(Site, Vec<Hostname>)>);
+pub struct Leaving(pub Vec<(Site, Vec<Host>)>);
 
 impl Leaving {
     /// All names that go, twins and all.
-    pub fn names(&self) -> Vec<Hostname> {
+    pub fn names(&self) -> Vec<Host> {
         self.0.iter().flat_map(|(site, gone)| names_leaving(gone, site)).collect()
     }
 }
 
 /// The sites of hostnames.
-pub fn leaving(overlay: &Overlay<'_>, names: &[Hostname]) -> Result<Leaving, LoadError> {
-    let mut of_site: BTreeMap<Hostname, (Site, Vec<Hostname>)> = BTreeMap::new();
+pub fn leaving(overlay: &Overlay<'_>, names: &[Host]) -> Result<Leaving, LoadError> {
+    let mut of_site: BTreeMap<Host, (Site, Vec<Host>)> = BTreeMap::new();
     for name in names {
         let site = overlay.site_of(name)?.ok_or_else(|| LoadError::NotAttached(name.clone()))?;
         of_site.entry(site.main().clone()).or_insert_with(|| (site, vec![])).1.push(name.clone());
@@ -35,11 +35,11 @@ pub fn leaving(overlay: &Overlay<'_>, names: &[Hostname]) -> Result<Leaving, Loa
 pub async fn detach(
     overlay: &Overlay<'_>,
     site: &Site,
-    gone: &[Hostname],
+    gone: &[Host],
     removed: &dyn Fn(&Zone) -> bool,
 ) -> Result<DetachLoaded, LoadError> {
     let mut holding: Vec<Zone> = Vec::new();
-    for name in names_leaving(gone, site) {
+    for name in names_of(&names_leaving(gone, site)) {
         holding.extend(overlay.enclosing_zone(&name)?);
     }
     let mut demanded_elsewhere = Vec::new();

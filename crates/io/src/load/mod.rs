@@ -19,7 +19,7 @@ pub use redirect::{add_redirects, site_of_source, sites_with_files};
 pub use site::change_site;
 pub use zone::{create_zone, movable, publish, realignable, surroundings};
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 
 use crate::dns::KeyFileError;
 use crate::install::FileError;
@@ -41,5 +41,5 @@ pub enum LoadError {
     #[error(transparent)]
     NotAsked(#[from] NotAsked),
     #[error("{0} is not attached")]
-    NotAttached(Hostname),
+    NotAttached(Host),
 }

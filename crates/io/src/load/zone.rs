@@ -5,7 +5,7 @@ use std::net::IpAddr;
 
 use brightharbor_core::account::AccountName;
 use brightharbor_core::harbor::{Ca, NameserverSet};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Hostname, names_of};
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
@@ -121,7 +121,7 @@ fn pattern_of_today(
 fn by_zone(harbor: &Harbor) -> Result<BTreeMap<Hostname, Vec<Hostname>>, StoreError> {
     let zones: BTreeSet<Hostname> = harbor.store.zones()?.into_iter().map(|zone| zone.name).collect();
     let mut all: BTreeMap<Hostname, Vec<Hostname>> = BTreeMap::new();
-    for hostname in harbor.store.hostnames()? {
+    for hostname in names_of(&harbor.store.hostnames()?) {
         let holder = std::iter::once(hostname.clone()).chain(hostname.ancestors()).find(|name| zones.contains(name));
         if let Some(zone) = holder {
             all.entry(zone).or_default().push(hostname);

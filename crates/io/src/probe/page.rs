@@ -5,7 +5,7 @@ use std::collections::hash_map::Entry;
 use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::{DnsName, Host};
 use brightharbor_core::redirect::{FollowStep, Landing, PageSeen, Shows, follow};
 use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH};
 use brightharbor_core::survey::{HttpOutcome, HttpSeen};
@@ -19,7 +19,7 @@ use crate::http::{Answer, Connection, HttpError, connect};
 const MOST_BYTES: usize = 512 * 1024;
 
 /// Asks one address for the site's fingerprint over plain http.
-pub async fn fetch_fingerprint(address: SocketAddr, hostname: &Hostname) -> HttpSeen {
+pub async fn fetch_fingerprint(address: SocketAddr, hostname: &Host) -> HttpSeen {
     let named = authority(hostname.as_str(), address.port(), 80);
     let outcome = match Connection::open(address, hostname.as_str(), &named, None).await {
         Err(HttpError::NoRoute) => HttpOutcome::NoRoute,
@@ -41,12 +41,12 @@ pub async fn takes_connections(address: SocketAddr) -> bool {
 }
 
 /// Whether an address shows a proof for the CA as it is (RFC 8555 section 8.3).
-pub async fn fetch_proof(address: SocketAddr, hostname: &Hostname, token: &str, expected: &str) -> Result<(), String> {
+pub async fn fetch_proof(address: SocketAddr, hostname: &Host, token: &str, expected: &str) -> Result<(), String> {
     fetch_text(address, hostname, &format!("{PROOF_PATH}{token}"), expected).await
 }
 
 /// Whether an address shows a text at a path, but for blanks at its end.
-pub async fn fetch_text(address: SocketAddr, hostname: &Hostname, path: &str, expected: &str) -> Result<(), String> {
+pub async fn fetch_text(address: SocketAddr, hostname: &Host, path: &str, expected: &str) -> Result<(), String> {
     let named = authority(hostname.as_str(), address.port(), 80);
     match get(address, hostname.as_str(), &named, path, None).await {
         Ok(answer) if answer.status != 200 => Err(format!("{address} answered {} for {hostname}", answer.status)),

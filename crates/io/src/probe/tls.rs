@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use brightharbor_core::certificate::{Distrust, read_der};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::survey::{TlsOutcome, TlsSeen};
 use rustls::client::WebPkiServerVerifier;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
@@ -22,7 +22,7 @@ use crate::trust::{distrust, provider};
 const HANDSHAKE_TIME: Duration = Duration::from_secs(8);
 
 /// Shakes hands with one address for the hostname and verifies what it shows against the roots.
-pub async fn shake_hands(address: SocketAddr, hostname: &Hostname, roots: Arc<RootCertStore>) -> TlsSeen {
+pub async fn shake_hands(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStore>) -> TlsSeen {
     let outcome = match handshake(address, hostname, roots).await {
         Ok(outcome) => outcome,
         Err(HttpError::NoRoute) => TlsOutcome::NoRoute,
@@ -31,11 +31,7 @@ pub async fn shake_hands(address: SocketAddr, hostname: &Hostname, roots: Arc<Ro
     TlsSeen { address, outcome }
 }
 
-async fn handshake(
-    address: SocketAddr,
-    hostname: &Hostname,
-    roots: Arc<RootCertStore>,
-) -> Result<TlsOutcome, HttpError> {
+async fn handshake(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStore>) -> Result<TlsOutcome, HttpError> {
     let (config, witness) = witnessing(roots, rustls::ALL_VERSIONS)?;
     let stream = connect(address).await?;
     // An address is no name that could be sent along (RFC 6066 section 3).

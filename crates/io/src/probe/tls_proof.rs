@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use brightharbor_core::acme::{PROTOCOL, asked_name, proves};
 use brightharbor_core::certificate::read_der;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
 use rustls::crypto::verify_tls13_signature_with_raw_key;
 use rustls::pki_types::{CertificateDer, ServerName, SubjectPublicKeyInfoDer, UnixTime};
@@ -20,7 +20,7 @@ use crate::trust::provider;
 const HANDSHAKE_TIME: Duration = Duration::from_secs(8);
 
 /// Asks one address; the error says what it shows instead.
-pub async fn fetch_tls_proof(address: SocketAddr, name: &Hostname, content: &str) -> Result<(), String> {
+pub async fn fetch_tls_proof(address: SocketAddr, name: &Host, content: &str) -> Result<(), String> {
     let leaf = match shake(address, name).await {
         Ok(leaf) => leaf,
         // An address of a family that this host lacks says nothing.
@@ -30,7 +30,7 @@ pub async fn fetch_tls_proof(address: SocketAddr, name: &Hostname, content: &str
     proves(&leaf, name, content).map_err(|reason| format!("{address}: {reason}"))
 }
 
-async fn shake(address: SocketAddr, name: &Hostname) -> Result<CertificateDer<'static>, HttpError> {
+async fn shake(address: SocketAddr, name: &Host) -> Result<CertificateDer<'static>, HttpError> {
     let failed = |error: String| HttpError::Tls(error);
     let mut config = ClientConfig::builder_with_provider(provider())
         .with_protocol_versions(&[&rustls::version::TLS13])

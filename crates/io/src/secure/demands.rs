@@ -4,7 +4,7 @@
 use std::time::Duration;
 
 use brightharbor_core::certificate::{Demand, DemandedProof};
-use brightharbor_core::name::{Hostname, registrable_domain};
+use brightharbor_core::name::registrable_domain;
 use brightharbor_core::render::site_file;
 use brightharbor_core::site::Site;
 use brightharbor_core::zone::{Record, ZoneHome};
@@ -80,9 +80,11 @@ pub async fn look_at_demands(
                 let Some(request) = demand.proof.request(true) else { continue };
                 let known = harbor.store.zone_holding(owner)?;
                 let ours = known.as_ref().is_some_and(|zone| zone.home != ZoneHome::Elsewhere);
-                let zone: Hostname = known
-                    .map(|zone| zone.name)
-                    .unwrap_or_else(|| registrable_domain(site.main()).unwrap_or_else(|| site.main().clone()));
+                let above = || {
+                    let main = site.main().name()?;
+                    Some(registrable_domain(main).unwrap_or_else(|| main.clone()))
+                };
+                let Some(zone) = known.map(|zone| zone.name).or_else(above) else { continue };
                 let patience = patience.unwrap_or(if ours { PATIENCE } else { Duration::ZERO });
                 let watched = watch(&harbor.settings, &zone, &request, patience, door.tell).await;
                 one(format!("{} {} {data}", owner.bare(), data.record_type()), watched.problem());

@@ -2,7 +2,7 @@
 
 use brightharbor_core::certificate::CertificateRefusal;
 use brightharbor_core::change::Consent;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 
 use crate::acme::ErrandError;
 use crate::door::DoorError;
@@ -30,7 +30,7 @@ pub enum WorkError {
     Consent(Box<Consent>),
     /// No successor of a certificate is served, so that it is not revoked yet.
     #[error("no successor of the certificate of {0} is served")]
-    NoSuccessor(Hostname),
+    NoSuccessor(Host),
     /// Somebody still has the certificate, so that the CA was not told yet.
     #[error("{0} still has the certificate")]
     StillHas(StillHas),
@@ -42,7 +42,7 @@ pub enum WorkError {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum StillHas {
     #[error("{0}")]
-    Site(Hostname),
+    Site(Host),
     #[error("the service {0}")]
     Service(String),
 }

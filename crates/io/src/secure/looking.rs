@@ -40,7 +40,7 @@ async fn means(harbor: &Harbor, site: &Site) -> Result<Means, WorkError> {
     }
     let mut by_dns = is_up;
     for name in &site.hostnames {
-        let zone = store.enclosing_zone(name)?.filter(|_| name.address().is_none());
+        let zone = name.name().map(|name| store.enclosing_zone(name)).transpose()?.flatten();
         by_dns = by_dns && zone.is_some_and(|zone| zone.home != ZoneHome::Elsewhere);
     }
     Ok(Means { over_tls: is_up && settings.web.tls_alpn_listen.is_some(), by_dns })

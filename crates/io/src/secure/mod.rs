@@ -20,7 +20,7 @@ use brightharbor_core::certificate::securing::{
     settle_verified, title,
 };
 use brightharbor_core::change::Plan;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
 use futures_util::{StreamExt, stream};
 
@@ -101,7 +101,7 @@ pub async fn secure_all(door: &WorkDoor<'_>, sites: &[Site], wanted: Wanted) -> 
 }
 
 /// Verifies a certificate that was put in place by another way, and sends http to https if it is shown.
-pub async fn verify_installed(door: &WorkDoor<'_>, main: &Hostname) -> Result<Secured, WorkError> {
+pub async fn verify_installed(door: &WorkDoor<'_>, main: &Host) -> Result<Secured, WorkError> {
     let harbor = (door.open)()?;
     let certificate = harbor.store.certificate_of(main)?.ok_or(WorkError::Lost)?;
     let site = harbor.store.site_of(main)?.ok_or(WorkError::Lost)?;
@@ -118,7 +118,7 @@ fn ended(course: Going) -> Result<Secured, WorkError> {
 }
 
 /// The sites whose certificates their CAs want to be renewed by now, whatever their dates say.
-pub async fn called_back(door: &WorkDoor<'_>, certificates: &[Certificate]) -> Result<Vec<Hostname>, WorkError> {
+pub async fn called_back(door: &WorkDoor<'_>, certificates: &[Certificate]) -> Result<Vec<Host>, WorkError> {
     let harbor = (door.open)()?;
     let (sessions, now) = (Sessions::new(&harbor), clock::now());
     let asked = certificates.iter().map(|certificate| {
@@ -130,7 +130,7 @@ pub async fn called_back(door: &WorkDoor<'_>, certificates: &[Certificate]) -> R
         }
     });
     (door.tell)(Event::AskingWhenToRenew);
-    let due: Vec<Option<Hostname>> = stream::iter(asked).buffered(LOOKS_AT_ONCE).collect().await;
+    let due: Vec<Option<Host>> = stream::iter(asked).buffered(LOOKS_AT_ONCE).collect().await;
     Ok(due.into_iter().flatten().collect())
 }
 
@@ -256,7 +256,7 @@ async fn apply_some(
 }
 
 /// The site as it is now: others may have changed it since it was looked at.
-fn readied(overlay: &Overlay<'_>, main: &Hostname) -> Result<Readied, WorkError> {
+fn readied(overlay: &Overlay<'_>, main: &Host) -> Result<Readied, WorkError> {
     use brightharbor_core::certificate::CertificateRefusal;
     let site = overlay.site_of(main)?.ok_or_else(|| CertificateRefusal::Detached(main.clone()))?;
     let site_file = overlay.site_file(&site).map_err(crate::load::LoadError::from)?;
@@ -311,7 +311,7 @@ async fn remember_all(door: &WorkDoor<'_>, refused: Vec<Refused>) -> Result<(), 
 }
 
 /// What came of a site that could not even be tried.
-pub fn outcome_of(site: &Hostname, code: &'static str, reason: String) -> Secured {
+pub fn outcome_of(site: &Host, code: &'static str, reason: String) -> Secured {
     use brightharbor_core::certificate::securing::NotIssued;
     let why = NotIssued { code, reason, not_before: None, busy: false };
     Secured { site: site.clone(), outcome: SecureOutcome::Refused { why, kept: None }, left_out: vec![] }

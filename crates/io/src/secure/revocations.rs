@@ -4,6 +4,7 @@
 use brightharbor_core::certificate::Revocation;
 use brightharbor_core::certificate::revocation::is_still_shown;
 use brightharbor_core::certificate::securing::{Secured, Wanted};
+use brightharbor_core::name::Hostname;
 use brightharbor_core::site::Site;
 
 use super::error::StillHas;
@@ -75,7 +76,7 @@ async fn follow(door: &WorkDoor<'_>, site: &Site) -> Result<(Vec<Secured>, Vec<B
     for name in outdated(&harbor, &harbor.store.all_certificates()?)? {
         sites.extend(harbor.store.site_of(&name)?.filter(shares));
     }
-    let named = |hostname| std::iter::once(site).chain(&sites).any(|site| site.hostnames.contains(hostname));
+    let named = |name: &Hostname| std::iter::once(site).chain(&sites).any(|site| site.has(name));
     let services = harbor.settings.services.iter().filter(|(_, service)| named(&service.hostname));
     let services: Vec<String> = services.map(|(name, _)| name.clone()).collect();
     drop(harbor);

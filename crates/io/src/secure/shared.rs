@@ -2,7 +2,7 @@
 
 use brightharbor_core::certificate::securing::Issued;
 use brightharbor_core::certificate::{Certificate, CertificateRefusal, CertificateSource};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
 
 use super::WorkError;
@@ -34,7 +34,7 @@ pub fn shared_chain(site: &Site) -> Option<String> {
 
 /// The sites whose shared certificate has been renewed at its source; and those whose source is gone, which have to be
 /// told of before what they have expires.
-pub fn outdated(harbor: &Harbor, certificates: &[Certificate]) -> Result<Vec<Hostname>, WorkError> {
+pub fn outdated(harbor: &Harbor, certificates: &[Certificate]) -> Result<Vec<Host>, WorkError> {
     let mut found = Vec::new();
     for certificate in certificates.iter().filter(|one| one.source == CertificateSource::Shared) {
         let from = harbor.store.site_of(&certificate.site)?.and_then(|site| site.rules.certificate.from);

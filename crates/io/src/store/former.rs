@@ -4,11 +4,11 @@ use std::path::Path;
 
 use brightharbor_core::certificate::CertificateFiles;
 use brightharbor_core::certificate::former::{FormerCertificate, is_replaceable};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use jiff::Timestamp;
 use rusqlite::{OptionalExtension, Transaction, params};
 
-use super::read::hostname;
+use super::read::host;
 use super::{Store, StoreError, from_word};
 
 impl Store {
@@ -26,7 +26,7 @@ impl Store {
             .collect::<Result<Vec<_>, _>>()?;
         rows.into_iter()
             .map(|(site, folder)| {
-                Ok(FormerCertificate { site: hostname(&site)?, files: CertificateFiles { folder: folder.into() } })
+                Ok(FormerCertificate { site: host(&site)?, files: CertificateFiles { folder: folder.into() } })
             })
             .collect()
     }
@@ -35,7 +35,7 @@ impl Store {
 /// The certificate of a site is about to be taken out, or another put in its place.
 pub(super) fn remember(
     transaction: &Transaction<'_>,
-    site: &Hostname,
+    site: &Host,
     successor: Option<&CertificateFiles>,
 ) -> Result<(), StoreError> {
     let columns = "SELECT folder, not_after, source FROM certificate WHERE site = $1";

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use brightharbor_core::account::{Account, AccountName};
 use brightharbor_core::certificate::{Certificate, CertificateFiles, Waiting};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::site::Site;
 use rusqlite::{OptionalExtension, Row};
 
@@ -33,7 +33,7 @@ impl Store {
     }
 
     /// The site that a hostname belongs to.
-    pub fn site_of(&self, hostname: &Hostname) -> Result<Option<Site>, StoreError> {
+    pub fn site_of(&self, hostname: &Host) -> Result<Option<Site>, StoreError> {
         let mut query = self
             .connection
             .prepare_cached(&format!("{SITE} WHERE main = (SELECT site FROM hostname WHERE name = $1)"))?;
@@ -50,12 +50,12 @@ impl Store {
     }
 
     /// A site whose document root is the given one, or lies above or below it. By the index, whatever the number.
-    pub fn site_sharing(&self, root: &Path) -> Result<Option<Hostname>, StoreError> {
+    pub fn site_sharing(&self, root: &Path) -> Result<Option<Host>, StoreError> {
         let mut exactly = self.connection.prepare_cached("SELECT main FROM site WHERE document_root = $1")?;
         for above in root.ancestors() {
             let found = exactly.query_row([above.to_string_lossy()], |row| row.get::<_, String>(0)).optional()?;
             if let Some(main) = found {
-                return Ok(Some(hostname(&main)?));
+                return Ok(Some(host(&main)?));
             }
         }
         let mut below = self
@@ -63,7 +63,7 @@ impl Store {
             .prepare_cached("SELECT main FROM site WHERE document_root > $1 AND document_root < $2 LIMIT 1")?;
         let (from, to) = (format!("{}/", root.display()), format!("{}0", root.display()));
         let found = below.query_row([from, to], |row| row.get::<_, String>(0)).optional()?;
-        found.map(|main| hostname(&main)).transpose()
+        found.map(|main| host(&main)).transpose()
     }
 
     /// The first of many names that is attached, or is that of a zone. One statement, whatever their number.
@@ -78,10 +78,10 @@ impl Store {
     }
 
     /// All attached hostnames, by name.
-    pub fn hostnames(&self) -> Result<Vec<Hostname>, StoreError> {
+    pub fn hostnames(&self) -> Result<Vec<Host>, StoreError> {
         let mut query = self.connection.prepare_cached("SELECT name FROM hostname ORDER BY name")?;
         let names = query.query_map([], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
-        names.iter().map(|name| hostname(name)).collect()
+        names.iter().map(|name| host(name)).collect()
     }
 
     /// Some of the attached hostnames of a zone: its own name, its `www`, then others below it.
@@ -142,7 +142,7 @@ impl Store {
         let mut query =
             self.connection.prepare_cached("SELECT name FROM hostname WHERE site = $1 ORDER BY position")?;
         let names = query.query_map([&row.main], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
-        let hostnames = names.iter().map(|name| hostname(name)).collect::<Result<Vec<_>, _>>()?;
+        let hostnames = names.iter().map(|name| host(name)).collect::<Result<Vec<_>, _>>()?;
         if hostnames.is_empty() {
             return Err(StoreError::Value(format!("the site {} has no hostname", row.main)));
         }
@@ -157,7 +157,7 @@ impl Store {
         })
     }
 
-    pub fn certificate_of(&self, site: &Hostname) -> Result<Option<Certificate>, StoreError> {
+    pub fn certificate_of(&self, site: &Host) -> Result<Option<Certificate>, StoreError> {
         Ok(self.certificates_where("WHERE site = $1", &[&site.as_str()])?.pop())
     }
 
@@ -192,7 +192,7 @@ impl Store {
         rows.into_iter()
             .map(|[site, names, folder, not_before, not_after, state, source, details]| {
                 Ok(Certificate {
-                    site: hostname(&site)?,
+                    site: host(&site)?,
                     names: serde_json::from_str(&names).map_err(|error| StoreError::Value(error.to_string()))?,
                     files: CertificateFiles { folder: PathBuf::from(folder) },
                     not_before: from_word(&not_before)?,
@@ -205,7 +205,7 @@ impl Store {
             .collect()
     }
 
-    pub fn waiting_of(&self, site: &Hostname) -> Result<Option<Waiting>, StoreError> {
+    pub fn waiting_of(&self, site: &Host) -> Result<Option<Waiting>, StoreError> {
         Ok(self.waiting_where("WHERE site = $1", &[&site.as_str()])?.pop())
     }
 
@@ -225,7 +225,7 @@ impl Store {
         rows.into_iter()
             .map(|(site, since, not_before, reason)| {
                 Ok(Waiting {
-                    site: hostname(&site)?,
+                    site: host(&site)?,
                     since: from_word(&since)?,
                     not_before: not_before.as_deref().map(from_word).transpose()?,
                     reason,
@@ -291,6 +291,10 @@ fn account(row: AccountRow) -> Result<Account, StoreError> {
     })
 }
 
+pub(super) fn host(text: &str) -> Result<Host, StoreError> {
+    Host::parse(text).map_err(|error| StoreError::Value(error.to_string()))
+}
+
 pub(super) fn hostname(text: &str) -> Result<Hostname, StoreError> {
-    Hostname::parse_host(text).map_err(|error| StoreError::Value(error.to_string()))
+    Hostname::parse(text).map_err(|error| StoreError::Value(error.to_string()))
 }

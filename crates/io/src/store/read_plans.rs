@@ -1,11 +1,10 @@
 //! Reading plans, and what accounts have of what plans count.
 
 use brightharbor_core::account::{AccountName, AccountPlan, Usage};
-use brightharbor_core::name::is_registrable;
+use brightharbor_core::name::{Hostname, is_registrable};
 use brightharbor_core::site::SiteKind;
 use rusqlite::OptionalExtension;
 
-use super::read::hostname;
 use super::{Store, StoreError, from_word};
 
 impl Store {
@@ -40,7 +39,7 @@ impl Store {
              WHERE site.account = $1 AND hostname.position > 0",
         )?;
         for name in further.query_map([account.as_str()], |row| row.get::<_, String>(0))? {
-            usage.parked_domains += u32::from(is_registrable(&hostname(&name?)?));
+            usage.parked_domains += u32::from(Hostname::parse(&name?).is_ok_and(|name| is_registrable(&name)));
         }
         let sites = self.sites_with_redirects(Some(account))?;
         usage.redirects = sites.iter().map(|site| site.rules.redirects.len() as u32).sum();

@@ -3,10 +3,10 @@
 use std::path::Path;
 
 use brightharbor_core::certificate::{CertificateFiles, Revocation};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use rusqlite::{Transaction, params};
 
-use super::read::hostname;
+use super::read::host;
 use super::{Store, StoreError, from_word, word};
 
 impl Store {
@@ -16,7 +16,7 @@ impl Store {
     }
 
     /// The first one of a site.
-    pub fn revocation_of(&self, site: &Hostname) -> Result<Option<Revocation>, StoreError> {
+    pub fn revocation_of(&self, site: &Host) -> Result<Option<Revocation>, StoreError> {
         let found = self.revocations_where("WHERE site = $1 ORDER BY folder", &[&site.as_str()])?;
         Ok(found.into_iter().next())
     }
@@ -32,7 +32,7 @@ impl Store {
             .map(|[site, folder, ca, reason, not_after]| {
                 let files = CertificateFiles { folder: folder.into() };
                 let (reason, not_after) = (from_word(&reason)?, from_word(&not_after)?);
-                Ok(Revocation { site: hostname(&site)?, files, ca, reason, not_after })
+                Ok(Revocation { site: host(&site)?, files, ca, reason, not_after })
             })
             .collect()
     }

@@ -6,15 +6,19 @@ use brightharbor_core::certificate::{
     Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, Revocation, Waiting,
 };
 use brightharbor_core::change::{ChangeSet, InventoryChange};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::site::{HttpsState, Site, SiteKind, SiteRules};
 use brightharbor_core::zone::{Zone, ZoneHome};
 use jiff::Timestamp;
 
 use super::*;
 
-fn name(text: &str) -> Hostname {
+fn hostname(text: &str) -> Hostname {
     Hostname::parse(text).unwrap()
+}
+
+fn name(text: &str) -> Host {
+    Host::parse(text).unwrap()
 }
 
 fn account() -> Account {
@@ -51,7 +55,7 @@ fn commit(store: &mut Store, changes: Vec<InventoryChange>) -> Result<(), StoreE
 #[test]
 fn what_is_written_is_read_back() {
     let (_folder, mut store) = fresh();
-    let zone = Zone::new(name("lanternchoir.example"), account().name, ZoneHome::Here);
+    let zone = Zone::new(hostname("lanternchoir.example"), account().name, ZoneHome::Here);
     let certificate = Certificate {
         site: name("lanternchoir.example"),
         names: site().hostnames,
@@ -84,7 +88,7 @@ fn what_is_written_is_read_back() {
     assert_eq!(store.account(&account().name).unwrap(), Some(account()));
     assert_eq!(store.site_of(&name("www.lanternchoir.example")).unwrap(), Some(after.clone()));
     assert_eq!(store.sites(Some(&account().name)).unwrap(), [after]);
-    assert_eq!(store.enclosing_zone(&name("a.b.lanternchoir.example")).unwrap(), Some(zone));
+    assert_eq!(store.enclosing_zone(&hostname("a.b.lanternchoir.example")).unwrap(), Some(zone));
     assert_eq!(store.certificate_of(&name("lanternchoir.example")).unwrap().as_ref(), Some(&certificate));
     assert_eq!(store.all_certificates().unwrap(), [certificate]);
     assert_eq!(store.all_waiting().unwrap(), [waiting]);
@@ -156,7 +160,7 @@ fn an_inventory_of_the_first_version_is_brought_up_to_date_and_loses_nothing() {
         let store = Store::open(&path).unwrap();
         let site = store.site_of(&name("lanternchoir.example")).unwrap().unwrap();
         assert_eq!((site.rules, site.hostnames.len()), (SiteRules::default(), 1));
-        let zone = store.zone(&name("lanternchoir.example")).unwrap().unwrap();
+        let zone = store.zone(&hostname("lanternchoir.example")).unwrap().unwrap();
         assert_eq!((zone.home, zone.pattern, zone.primary), (ZoneHome::Here, None, None));
         assert_eq!(store.accounts().unwrap()[0].plan, None);
         assert_eq!(store.accounts().unwrap()[0].nameserver_set, None);
@@ -207,8 +211,8 @@ fn document_roots_that_lie_in_one_another_are_found_by_key() {
     let root = "/home/choir/www/lanternchoir.example";
     assert!(shares(root) && shares(&format!("{root}/hall")) && shares("/home/choir/www"));
     assert!(!shares("/home/choir/www/lanternchoir.example2") && !shares("/home/choir/ww") && !shares("/srv"));
-    let found = |names: &[&str]| store.first_known(names.iter().map(|text| name(text))).unwrap();
-    assert_eq!(found(&["a.example", "www.lanternchoir.example"]), Some(name("www.lanternchoir.example")));
+    let found = |names: &[&str]| store.first_known(names.iter().map(|text| hostname(text))).unwrap();
+    assert_eq!(found(&["a.example", "www.lanternchoir.example"]), Some(hostname("www.lanternchoir.example")));
     assert_eq!(found(&["a.example", "b.example"]), None);
 }
 

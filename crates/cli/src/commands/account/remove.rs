@@ -2,7 +2,7 @@
 
 use brightharbor_core::account::{Account, AccountRefusal, RemoveAccount, remove_account};
 use brightharbor_core::change::Plan;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::SiteRefusal;
 use brightharbor_core::zone::Zone;
 use brightharbor_io::load;
@@ -63,7 +63,7 @@ async fn decide(
     let loaded = load::remove_account(overlay, account.clone(), request)?;
     let of_account = remove_account(request, &loaded)?;
     let sites = overlay.store.sites(Some(&account.name))?;
-    let attached: Vec<Hostname> = sites.iter().flat_map(|site| site.hostnames.clone()).collect();
+    let attached: Vec<Host> = sites.iter().flat_map(|site| site.hostnames.clone()).collect();
     let zones_go = request.zones_to.is_none();
     let removed = |zone: &Zone| zones_go && zone.account == account.name;
     let mut plan = Plan::new(title);
@@ -85,6 +85,7 @@ async fn decide(
 /// Names of other accounts below a domain of this one would lose their zone.
 fn refuse_foreign_names(overlay: &Overlay<'_>, zone: &Zone, account: &Account) -> Result<(), Error> {
     for by in overlay.store.hostnames_within(&zone.name)? {
+        let by = Host::Name(by);
         let owner = overlay.site_of(&by)?.map(|site| site.account);
         if let Some(owner) = owner.filter(|owner| *owner != account.name) {
             return Err(SiteRefusal::ZoneInUse { zone: zone.name.clone(), by, owner: Some(owner) }.into());

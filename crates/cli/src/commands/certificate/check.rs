@@ -6,7 +6,7 @@ use std::sync::Arc;
 use brightharbor_core::certificate::{Installed, Served, read_chain, rules};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::harbor::Settings;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_io::dns::resolve_all;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::load;
@@ -65,9 +65,9 @@ pub fn run(args: &Check, context: &Context) -> Report {
 }
 
 /// `HOST`, `HOST:PORT`, `[ADDRESS]:PORT`.
-fn target(typed: &str, settings: &Settings) -> Result<(Hostname, u16), Error> {
+fn target(typed: &str, settings: &Settings) -> Result<(Host, u16), Error> {
     let usual = settings.internet.https_port();
-    if let Ok(name) = Hostname::parse_host(typed) {
+    if let Ok(name) = Host::parse(typed) {
         return Ok((name, usual));
     }
     match typed.rsplit_once(':').and_then(|(name, port)| Some((name, port.parse().ok().filter(|port| *port > 0)?))) {
@@ -77,7 +77,7 @@ fn target(typed: &str, settings: &Settings) -> Result<(Hostname, u16), Error> {
 }
 
 async fn look_at_all(
-    targets: Vec<(Hostname, u16)>,
+    targets: Vec<(Host, u16)>,
     at: Option<IpAddr>,
     settings: &Settings,
     roots: &Roots,
@@ -99,7 +99,7 @@ async fn look_at_all(
 }
 
 /// A look that came to nothing is told like a server that showed nothing: no host is left out.
-fn broken_off(name: &Hostname, port: u16, reason: &str) -> Served {
+fn broken_off(name: &Host, port: u16, reason: &str) -> Served {
     let nowhere = SocketAddr::new(IpAddr::from([0, 0, 0, 0]), port);
     Served {
         failed: Some(format!("the look broke off: {reason}")),
@@ -108,16 +108,17 @@ fn broken_off(name: &Hostname, port: u16, reason: &str) -> Served {
 }
 
 async fn look_at_host(
-    name: Hostname,
+    name: Host,
     port: u16,
     at: Option<IpAddr>,
     resolvers: Vec<SocketAddr>,
     roots: Roots,
 ) -> Vec<Served> {
-    let mut addresses: Vec<IpAddr> = match at.or(name.address()) {
-        Some(address) => vec![address],
-        None => {
-            let resolved = resolve_all(&resolvers, &name.dns_name()).await;
+    let mut addresses: Vec<IpAddr> = match (at.or(name.address()), name.dns_name()) {
+        (Some(address), _) => vec![address],
+        (None, None) => vec![],
+        (None, Some(name)) => {
+            let resolved = resolve_all(&resolvers, &name).await;
             resolved.iter().flat_map(|resolved| resolved.addresses.iter().map(|address| address.address)).collect()
         }
     };
@@ -136,7 +137,7 @@ async fn look_at_host(
 
 /// The leaf that is installed for a host of this harbor.
 fn installed(harbor: Option<&Harbor>, host: &str) -> Result<Installed, Error> {
-    let (Some(harbor), Ok(name)) = (harbor, Hostname::parse_host(host)) else { return Ok(Installed::default()) };
+    let (Some(harbor), Ok(name)) = (harbor, Host::parse(host)) else { return Ok(Installed::default()) };
     let Some(site) = harbor.store.site_of(&name)? else { return Ok(Installed::default()) };
     let pem = site.certificate.and_then(|files| load::installed_chain(&files));
     let leaf = pem.and_then(|pem| read_chain(&pem).ok()).map(|chain| chain[0].der.clone());

@@ -7,7 +7,7 @@ use brightharbor_core::certificate::securing::Secured;
 use brightharbor_core::certificate::{
     Assembled, Bought, CertificateFacts, CertificateRefusal, Piece, assemble, import_certificate, pieces,
 };
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::keys::public_half;
@@ -126,7 +126,7 @@ async fn fetch_missing(given: &mut Vec<CertificateFacts>, found: &mut Vec<String
 fn site_by_names(harbor: &Harbor, given: &[CertificateFacts]) -> Result<Site, Error> {
     let leaves = given.iter().filter(|facts| !facts.is_ca);
     for name in leaves.flat_map(|facts| &facts.names) {
-        let Ok(name) = Hostname::parse(name.trim_start_matches("*.")) else { continue };
+        let Ok(name) = Host::parse(name.trim_start_matches("*.")) else { continue };
         if let Some(site) = harbor.store.site_of(&name)? {
             return Ok(site);
         }
@@ -162,7 +162,7 @@ async fn verify(context: &Context, site: &Site, took: Duration) -> Result<Secure
 
 struct Imported {
     carried: Carried,
-    site: Hostname,
+    site: Host,
     made: Assembled,
     secured: Option<Secured>,
 }

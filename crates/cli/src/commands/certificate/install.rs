@@ -4,7 +4,7 @@
 use brightharbor_core::certificate::securing::{Secured, Wanted};
 use brightharbor_core::certificate::{CertificateRemark, ServiceDue, place_service, share};
 use brightharbor_core::change::Plan;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_io::secure::{bring, secure, services, shared_chain};
 use clap::Args;
 use serde_json::{Value, json};
@@ -81,7 +81,7 @@ async fn foresee(context: &Context, only: Option<&str>, options: &ChangeOptions)
 }
 
 /// Keeps with the site whose certificate it takes, then installs and verifies it.
-async fn take_share(context: &Context, site: &Hostname, from: &Hostname, options: &ChangeOptions) -> Report {
+async fn take_share(context: &Context, site: &Host, from: &Host, options: &ChangeOptions) -> Report {
     let title = format!("certificate install --site {site} --from {from}");
     let (carried, kept) = change(context, &title, options, async |overlay, _| {
         let (before, source) = (find_site(overlay, site)?, find_site(overlay, from)?);

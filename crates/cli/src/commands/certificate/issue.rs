@@ -3,7 +3,7 @@
 
 use brightharbor_core::certificate::securing::{SecureOutcome, Secured, Wanted};
 use brightharbor_core::certificate::{CertificateRefusal, WishChange, keep_wish};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::survey::Survey;
 use brightharbor_io::look::look_at_site;
 use brightharbor_io::secure::{Foreseen, foresee, secure};
@@ -69,7 +69,7 @@ fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
     context.block_on(issue(context, &wish, site.main(), wanted))?
 }
 
-async fn issue(context: &Context, wish: &WishChange, main: &Hostname, wanted: Wanted) -> Report {
+async fn issue(context: &Context, wish: &WishChange, main: &Host, wanted: Wanted) -> Report {
     let title = format!("how the certificate of {main} is obtained");
     // Asked for by this very command, so that nobody is asked again.
     let yes = ChangeOptions { dry_run: false, yes: true };

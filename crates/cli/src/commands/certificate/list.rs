@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use brightharbor_core::acme::identifiers;
 use brightharbor_core::certificate::ends_soon;
 use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_io::clock;
 use brightharbor_io::install::write_atomically;
 use clap::Args;
@@ -50,7 +50,7 @@ pub fn run(args: &List, context: &Context) -> Report {
     if let Some(days) = args.expiring {
         rows.retain(|row| row.certificate.as_ref().is_some_and(|certificate| days_left(certificate, now) <= days));
     }
-    let shown = |site: &Hostname| rows.iter().any(|row| row.site.main() == site);
+    let shown = |site: &Host| rows.iter().any(|row| row.site.main() == site);
     let to_revoke = harbor.store.revocations()?.into_iter().map(|one| one.site).filter(shown).collect();
     rows.sort_by_key(|row| {
         let end = row.certificate.as_ref().map(|certificate| certificate.not_after);
@@ -60,7 +60,7 @@ pub fn run(args: &List, context: &Context) -> Report {
 }
 
 impl Row {
-    fn cover_words(&self, hostname: &Hostname, now: Timestamp) -> String {
+    fn cover_words(&self, hostname: &Host, now: Timestamp) -> String {
         match &self.certificate {
             Some(certificate) if certificate.covers(hostname) => covered_by(certificate, now),
             Some(_) if self.waits => "not covered: waits for its links".into(),
@@ -102,7 +102,7 @@ struct Certificates {
     /// So many days are soon, if somebody has said so.
     soon: Option<i64>,
     /// The sites that had a certificate which the CA was not told to revoke yet.
-    to_revoke: Vec<Hostname>,
+    to_revoke: Vec<Host>,
 }
 
 impl Certificates {

@@ -3,7 +3,7 @@
 use brightharbor_core::account::AccountName;
 use brightharbor_core::certificate::{Certificate, CertificateState};
 use brightharbor_core::harbor::Service;
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::{Site, SiteKind};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::service_has;
@@ -38,8 +38,8 @@ impl Row {
     }
 
     /// The hostnames of the site that its certificate does not name.
-    pub fn uncovered(&self) -> Vec<&Hostname> {
-        let covered = |hostname: &Hostname| self.certificate.as_ref().is_some_and(|one| one.covers(hostname));
+    pub fn uncovered(&self) -> Vec<&Host> {
+        let covered = |hostname: &Host| self.certificate.as_ref().is_some_and(|one| one.covers(hostname));
         self.site.hostnames.iter().filter(|hostname| !covered(hostname)).collect()
     }
 }
@@ -47,7 +47,7 @@ impl Row {
 fn served_at(harbor: &Harbor, site: &Site, certificate: &Certificate) -> Vec<String> {
     let settings = &harbor.settings;
     let web = (certificate.state != CertificateState::Installed).then(|| settings.web.server.word().to_string());
-    let services = settings.services.iter().filter(|(_, service)| site.hostnames.contains(&service.hostname));
+    let services = settings.services.iter().filter(|(_, service)| site.has(&service.hostname));
     let has_it = |(name, service): (&String, &Service)| {
         let chain = load::installed_chain(&certificate.files)?;
         service_has(service, &chain).then(|| name.clone())

@@ -1,7 +1,7 @@
 //! The options that say how a certificate is obtained: kept with the site, so that renewals do the same.
 
 use brightharbor_core::certificate::{KeyKind, ProofWish, WishChange};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use clap::{Args, ValueEnum};
 
 #[derive(Debug, Clone, Args)]
@@ -64,7 +64,7 @@ impl From<KeyArgument> for KeyKind {
 
 impl WishOptions {
     /// What was typed, for a site asked for by `name`.
-    pub fn change(&self, name: &Hostname) -> WishChange {
+    pub fn change(&self, name: &Host) -> WishChange {
         let yes = |typed: YesNo| typed == YesNo::Yes;
         WishChange {
             name: name.clone(),

@@ -25,7 +25,7 @@ pub async fn visit(settings: &Settings, hostname: &str) -> Result<String, String
         return Err(format!("the visitor of {hostname} stays on {url}"));
     }
     let address = settings.host.addresses.first().ok_or("no address")?;
-    let seen = shake_hands(std::net::SocketAddr::new(*address, ports.1), &name, roots).await;
+    let seen = shake_hands(std::net::SocketAddr::new(*address, ports.1), &name.into(), roots).await;
     let TlsOutcome::Shown { protocol, verified: Ok(()), sent, .. } = seen.outcome else {
         return Err(format!("the certificate of {hostname} does not verify: {:?}", seen.outcome));
     };

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::net::IpAddr;
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{Landing, LandingEnd, Way, WayEnd, way};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::probe::land;
@@ -66,7 +66,7 @@ async fn follow(harbor: &Harbor, start: &Url, model: &Way) -> Result<Landing, Er
     };
     for url in model.steps.iter().map(|step| &step.url).chain(end) {
         let host = url.host_str().unwrap_or_default();
-        if let Ok(name) = Hostname::parse_host(host)
+        if let Ok(name) = Host::parse(host)
             && harbor.store.site_of(&name)?.is_some()
         {
             known.insert(host.to_string(), here.clone());

@@ -113,7 +113,7 @@ async fn walk_links(context: &Context, harbor: &Harbor, rows: &mut [Row]) -> Res
     for row in rows {
         let main = row.site.main();
         context.progress.doing(&format!("walking the links of {main}"));
-        let looked = look(harbor, main, std::slice::from_ref(main), None).await?;
+        let looked = look(harbor, std::slice::from_ref(main), None).await?;
         let survey = looked.surveys.first();
         let stop = survey.and_then(Survey::first_open);
         row.stops_at = Some(stop.map_or(ALL_HOLD, |link| link.name.word()));

@@ -76,7 +76,7 @@ fn state_word(link: &Link) -> &'static str {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use brightharbor_core::name::Hostname;
+    use brightharbor_core::name::Host;
     use brightharbor_core::survey::LinkName;
 
     fn link(name: LinkName, state: LinkState, because: &str) -> Link {
@@ -96,7 +96,7 @@ mod tests {
             delegated,
             link(LinkName::Resolves, LinkState::Unchecked, "nothing yet"),
         ];
-        Survey { hostname: Hostname::parse(hostname).unwrap(), links }
+        Survey { hostname: Host::parse(hostname).unwrap(), links }
     }
 
     fn shown(all: &[Survey]) -> String {
@@ -134,7 +134,7 @@ www.gullrock.example: the same links as gullrock.example
     fn a_wait_shows_its_bound() {
         let until = clock::now();
         let waiting = link(LinkName::Resolves, LinkState::Waiting(Some(until)), "a cache");
-        let survey = Survey { hostname: Hostname::parse("gullrock.example").unwrap(), links: vec![waiting] };
+        let survey = Survey { hostname: Host::parse("gullrock.example").unwrap(), links: vec![waiting] };
         let text = shown(&[survey]);
         assert!(text.contains(&format!("waiting   until {}: a cache", when(until, until))), "{text}");
     }

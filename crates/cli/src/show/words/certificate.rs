@@ -1,7 +1,7 @@
 //! What decisions about certificates tell.
 
 use brightharbor_core::certificate::{CertificateRemark, DemandedProof, ServiceProblem};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname};
 
 use super::Told;
 use crate::show::counted;
@@ -94,7 +94,7 @@ pub(super) fn told(remark: &CertificateRemark) -> Told {
 }
 
 /// What a seller looks at, with the name that it is for.
-fn demand_words(proof: &DemandedProof, site: &Hostname) -> String {
+fn demand_words(proof: &DemandedProof, site: &Host) -> String {
     match proof {
         DemandedProof::File { path, .. } => format!("http://{site}{path}"),
         DemandedProof::Record { owner, data } => format!("{} {} {data}", owner.bare(), data.record_type()),

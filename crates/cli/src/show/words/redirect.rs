@@ -1,6 +1,6 @@
 //! What decisions about redirects tell.
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{Redirect, RedirectRemark, Sides};
 
 use super::Told;
@@ -43,7 +43,7 @@ pub(super) fn told(remark: &RedirectRemark) -> Told {
 /// The source with what it is for, as people read it.
 pub fn source_words(redirect: &Redirect) -> String {
     let below = if redirect.source.prefix && redirect.source.path != "/" { " and below" } else { "" };
-    let host: &Hostname = &redirect.source.host;
+    let host: &Host = &redirect.source.host;
     match redirect.sides {
         Sides::Both => format!("{}{below}", redirect.source),
         Sides::WithWww => format!("www.{}{below}", redirect.source),

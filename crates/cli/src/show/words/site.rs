@@ -1,6 +1,6 @@
 //! What decisions about sites tell.
 
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::{HttpsState, SiteRemark, WwwPolicy};
 use brightharbor_core::zone::show_seconds;
 
@@ -16,14 +16,14 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
                 .with("hostname", hostname.as_str())
                 .with("kind", kind.words())
                 .with("account", account.as_str())
-                .with("twin", twin.as_ref().map(Hostname::as_str))
+                .with("twin", twin.as_ref().map(Host::as_str))
                 .with("document_root", root.to_string())
         }
         Is::Parked { hostname, twin, site } => {
             let what = format!("{hostname}{} as parked domain of {site}", with_twin(twin.as_ref()));
             Told::act("parked", "Attached", "attach", what)
                 .with("hostname", hostname.as_str())
-                .with("twin", twin.as_ref().map(Hostname::as_str))
+                .with("twin", twin.as_ref().map(Host::as_str))
                 .with("site", site.as_str())
         }
         Is::ZoneOnly { hostname } => {
@@ -106,7 +106,7 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
     }
 }
 
-fn with_twin(twin: Option<&Hostname>) -> String {
+fn with_twin(twin: Option<&Host>) -> String {
     twin.map(|twin| format!(" and {twin}")).unwrap_or_default()
 }
 

@@ -15,7 +15,7 @@ use aws_lc_rs::signature::{ECDSA_P256_SHA256_FIXED_SIGNING, EcdsaKeyPair, KeyPai
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;
 use brightharbor_core::acme::{Brief, Machine, Payload, Request, Response, Signer, Step};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_io::http::Connection;
 use brightharbor_io::{clock, trust};
 use serde_json::{Value, json};
@@ -161,7 +161,7 @@ async fn respond(address: SocketAddr, thumbprint: String) {
 async fn one_order(ca: &Ca, key: &Key, number: usize, account: Option<String>) -> String {
     let brief = Brief {
         directory_url: ca.directory.clone(),
-        names: vec![Hostname::parse(&format!("n{number}.raw.crumbandtide.example")).unwrap()],
+        names: vec![Host::parse(&format!("n{number}.raw.crumbandtide.example")).unwrap()],
         wildcards: vec![],
         proof: Default::default(),
         contact: None,

@@ -7,7 +7,7 @@ use std::path::Path;
 use brightharbor_core::account::AccountName;
 use brightharbor_core::certificate::{CertificateFiles, Demand, DemandedProof};
 use brightharbor_core::harbor::{Layout, Settings, WebServer};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{Answer, Ports, Redirect, Sides, Source, Target, answer};
 use brightharbor_core::render::{fingerprint, site_file};
 use brightharbor_core::site::{HttpsState, Site, SiteKind, SiteRules, WwwPolicy};
@@ -32,8 +32,8 @@ fn redirect(source: &str, prefix: bool, status: u16, target: &str, keep_path: bo
 }
 
 fn site(folder: &Path, domain: &str, https: HttpsState, rules: SiteRules) -> Site {
-    let main = Hostname::parse_host(domain).unwrap();
-    let hostnames: Vec<Hostname> = std::iter::once(main.clone()).chain(main.with_www()).collect();
+    let main = Host::parse(domain).unwrap();
+    let hostnames: Vec<Host> = std::iter::once(main.clone()).chain(main.with_www()).collect();
     let document_root = folder.join("roots").join(domain);
     fs::create_dir_all(document_root.join("boats")).unwrap();
     fs::create_dir_all(document_root.join("empty")).unwrap();

@@ -65,7 +65,7 @@ fn by_dns_the_proof_is_the_digest_for_a_txt_record() {
 
 #[test]
 fn a_wildcard_is_proven_by_dns_and_the_names_beside_it_over_http() {
-    let brief = Brief { wildcards: vec![Hostname::parse("gullrock.example").unwrap()], ..brief() };
+    let brief = Brief { wildcards: vec![crate::name::Hostname::parse("gullrock.example").unwrap()], ..brief() };
     let mut talk = Talk::ordered_for(brief, "pending");
     talk.post();
     talk.answer(200, &authorization(1, "pending"));

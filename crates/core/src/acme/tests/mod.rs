@@ -17,7 +17,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use super::{Brief, Machine, Payload, ProofKind, Refusal, Request, Response, Signer, Step};
 use crate::certificate::ProofWish;
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// A conversation in the making: the machine, the time, and a fresh nonce for every answer.
 pub(super) struct Talk {
@@ -29,7 +29,7 @@ pub(super) struct Talk {
 pub(super) fn brief() -> Brief {
     Brief {
         directory_url: "https://ca.example/directory".into(),
-        names: ["gullrock.example", "www.gullrock.example"].map(|name| Hostname::parse(name).unwrap()).to_vec(),
+        names: ["gullrock.example", "www.gullrock.example"].map(|name| Host::parse(name).unwrap()).to_vec(),
         contact: Some("hostmaster@saltmarsh.example".into()),
         terms_accepted: true,
         wildcards: vec![],

@@ -60,7 +60,7 @@ fn what_it_replaces_is_named_where_the_ca_knows_of_it_and_dropped_when_it_is_ref
 
 #[test]
 fn a_wildcard_takes_the_place_of_the_names_that_it_covers() {
-    let brief = Brief { wildcards: vec![Hostname::parse("gullrock.example").unwrap()], ..brief() };
+    let brief = Brief { wildcards: vec![crate::name::Hostname::parse("gullrock.example").unwrap()], ..brief() };
     let mut talk = Talk::about(brief, Some("https://ca.example/account/1"));
     talk.request();
     talk.answer(200, DIRECTORY);

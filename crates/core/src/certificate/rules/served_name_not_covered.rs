@@ -4,7 +4,7 @@ use super::Rule;
 use crate::certificate::covers;
 use crate::certificate::{Installed, Served};
 use crate::finding::{Finding, RuleText, Severity};
-use crate::name::Hostname;
+use crate::name::Host;
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -20,7 +20,7 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
-    let (Some(leaf), Ok(host)) = (served.chain.first(), Hostname::parse_host(&served.host)) else { return vec![] };
+    let (Some(leaf), Ok(host)) = (served.chain.first(), Host::parse(&served.host)) else { return vec![] };
     if covers(&leaf.names, &host) {
         return vec![];
     }

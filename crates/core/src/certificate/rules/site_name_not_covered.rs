@@ -3,7 +3,7 @@
 use super::Rule;
 use crate::certificate::{Installed, Served, covers, uncovered};
 use crate::finding::{Finding, RuleText, Severity};
-use crate::name::Hostname;
+use crate::name::Host;
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -17,7 +17,7 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(served: &Served, installed: &Installed) -> Vec<Finding> {
-    let (Some(leaf), Ok(host)) = (served.chain.first(), Hostname::parse_host(&served.host)) else { return vec![] };
+    let (Some(leaf), Ok(host)) = (served.chain.first(), Host::parse(&served.host)) else { return vec![] };
     let left = uncovered(&leaf.names, &installed.beside);
     if left.is_empty() || !covers(&leaf.names, &host) {
         return vec![];

@@ -5,7 +5,7 @@ use rcgen::{BasicConstraints, CertificateParams, DistinguishedName, DnType, IsCa
 use super::*;
 use crate::certificate::{Distrust, TlsVersion, read_chain};
 use crate::finding::check_folder;
-use crate::name::Hostname;
+use crate::name::Host;
 
 fn authority(name: &str, by: Option<&Issuer<'static, KeyPair>>) -> (CertificateFacts, Issuer<'static, KeyPair>) {
     let key = KeyPair::generate().unwrap();
@@ -53,7 +53,7 @@ fn fired(spoil: impl FnOnce(&mut Served, &CertificateFacts)) -> Vec<&'static str
 /// The same for a site with these names.
 fn fired_beside(names: &[&str], spoil: impl FnOnce(&mut Served, &CertificateFacts)) -> Vec<&'static str> {
     let (mut served, root) = good();
-    let beside = names.iter().map(|name| Hostname::parse_host(name).unwrap()).collect();
+    let beside = names.iter().map(|name| Host::parse(name).unwrap()).collect();
     let installed = Installed { leaf: Some(served.chain[0].der.clone()), beside };
     spoil(&mut served, &root);
     judge(&served, &installed).iter().map(|finding| finding.code).collect()

@@ -10,7 +10,7 @@ use crate::certificate::{
     refuse_uncovered, urgent_from,
 };
 use crate::delegation::Cuts;
-use crate::name::Hostname;
+use crate::name::{Host, Hostname};
 use crate::site::Site;
 
 /// Whether a certificate that is good already will do.
@@ -35,14 +35,14 @@ pub struct Issued {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Arrived {
     pub issued: Issued,
-    pub names: Vec<Hostname>,
+    pub names: Vec<Host>,
     pub wildcards: Vec<Hostname>,
 }
 
 /// What is to be ordered.
 #[derive(Debug, Clone)]
 pub struct ToOrder {
-    pub names: Vec<Hostname>,
+    pub names: Vec<Host>,
     pub present: Option<Certificate>,
     /// That of the site, as far as it can be met now.
     pub wish: Box<CertificateWish>,
@@ -116,7 +116,7 @@ impl Kept {
 /// What came of trying to secure a site.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Secured {
-    pub site: Hostname,
+    pub site: Host,
     pub outcome: SecureOutcome,
     /// What the certificate does not cover, with the reason.
     pub left_out: Vec<(Identifier, String)>,
@@ -144,10 +144,10 @@ pub struct Present {
 /// What was seen of where the names of a site lead.
 #[derive(Debug, Clone, Default)]
 pub struct Looked {
-    pub leading: Vec<Hostname>,
+    pub leading: Vec<Host>,
     /// Those that lead here where nobody takes connections for http, with the reason.
-    pub without_http: Vec<(Hostname, String)>,
-    pub left_out: Vec<(Hostname, String)>,
+    pub without_http: Vec<(Host, String)>,
+    pub left_out: Vec<(Host, String)>,
     /// What control can be proven by beside http; asked only where it matters.
     pub means: Means,
     pub zones: Cuts,
@@ -159,7 +159,7 @@ pub struct Looked {
 #[derive(Debug, Clone)]
 pub struct Ordered {
     pub issued: Issued,
-    pub names: Vec<Hostname>,
+    pub names: Vec<Host>,
     pub wildcards: Vec<Hostname>,
     /// What the CA could not validate, or what we saw that it could not.
     pub refused: Vec<(Identifier, String)>,
@@ -320,7 +320,7 @@ fn in_place(certificate: &Certificate, new: bool) -> Stage {
 }
 
 /// The names that a CA can be asked for, what they are proven by, and those that are left out.
-pub(super) fn askable(site: &Site, looked: &Looked) -> (Vec<Hostname>, ProofWish, Vec<(Identifier, String)>) {
+pub(super) fn askable(site: &Site, looked: &Looked) -> (Vec<Host>, ProofWish, Vec<(Identifier, String)>) {
     let wish = site.rules.certificate.proof;
     let (mut names, mut left_out) = (looked.leading.clone(), looked.left_out.clone());
     let mut proof = wish;
@@ -338,7 +338,7 @@ pub(super) fn askable(site: &Site, looked: &Looked) -> (Vec<Hostname>, ProofWish
 }
 
 /// One that was imported is good until it ends; a stop-gap never is, nor what was another site's.
-fn is_enough(present: &Present, names: &[Hostname], wish: &CertificateWish, now: Timestamp) -> bool {
+fn is_enough(present: &Present, names: &[Host], wish: &CertificateWish, now: Timestamp) -> bool {
     let Present { certificate, key, .. } = present;
     let covers = names.iter().all(|name| certificate.covers(name)) && wish.is_met_by(certificate, key.as_deref());
     let lasts = !certificate.is_due(now) && certificate.not_after > now;
@@ -348,7 +348,7 @@ fn is_enough(present: &Present, names: &[Hostname], wish: &CertificateWish, now:
 
 impl Looked {
     /// What an order would ask for: the names, and what is left out.
-    pub fn foresee(&self, site: &Site) -> (Vec<Hostname>, ProofWish, Vec<(Identifier, String)>) {
+    pub fn foresee(&self, site: &Site) -> (Vec<Host>, ProofWish, Vec<(Identifier, String)>) {
         askable(site, self)
     }
 }

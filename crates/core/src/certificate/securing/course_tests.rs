@@ -8,8 +8,8 @@ use crate::change::InventoryChange;
 use crate::harbor::{Layout, Settings, WebServer};
 use crate::site::{HttpsState, SiteKind, SiteRules};
 
-fn host(text: &str) -> Hostname {
-    Hostname::parse(text).unwrap()
+fn host(text: &str) -> Host {
+    Host::parse(text).unwrap()
 }
 
 fn site() -> Site {
@@ -72,7 +72,7 @@ fn stage(course: &Course) -> String {
     match &course.stage {
         Stage::ToLook => "look".into(),
         Stage::ToOrder(order) => {
-            let names: Vec<&str> = order.names.iter().map(Hostname::as_str).collect();
+            let names: Vec<&str> = order.names.iter().map(Host::as_str).collect();
             format!("order {}", names.join(" "))
         }
         Stage::Arrived(_) => "arrived".into(),

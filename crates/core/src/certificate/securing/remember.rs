@@ -4,7 +4,7 @@ use jiff::{SignedDuration, Timestamp};
 
 use crate::certificate::Waiting;
 use crate::change::{InventoryChange, Plan};
-use crate::name::Hostname;
+use crate::name::Host;
 
 /// Between two tries of `tend` after a refusal.
 const SHORTEST_PAUSE: SignedDuration = SignedDuration::from_mins(10);
@@ -13,7 +13,7 @@ const LONGEST_PAUSE: SignedDuration = SignedDuration::from_hours(24);
 /// A site whose order came to nothing, or left names out.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Refused {
-    pub site: Hostname,
+    pub site: Host,
     pub reason: String,
     /// A time that somebody has named.
     pub not_before: Option<Timestamp>,
@@ -53,7 +53,7 @@ mod tests {
     #[test]
     fn the_pause_grows_from_ten_minutes_to_a_day_unless_somebody_names_a_time() {
         let now = at("2026-11-27T12:00:00Z");
-        let site = Hostname::parse("gullrock.example").unwrap();
+        let site = Host::parse("gullrock.example").unwrap();
         let kept = |reason: &str, since: &str, named: Option<&str>| {
             let waiting = Waiting { site: site.clone(), since: at(since), not_before: None, reason: reason.into() };
             let refused = Refused { site: site.clone(), reason: "no".into(), not_before: named.map(at) };
