@@ -6,6 +6,7 @@ use crate::harbor::Harbor;
 use crate::store::StoreError;
 use crate::survey::{Looking, gather};
 use crate::trust::TrustError;
+use brightharbor_core::certificate::due::is_awaited;
 use brightharbor_core::delegation::Cuts;
 use brightharbor_core::delegation::rules::{Expected, Load, judge};
 use brightharbor_core::finding::Finding;
@@ -173,11 +174,15 @@ pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreErr
 fn harbored(harbor: &Harbor, hostname: &Host) -> Result<Option<Harbored>, StoreError> {
     let Some(site) = harbor.store.site_of(hostname)? else { return Ok(None) };
     let zone = hostname.name().map(|name| harbor.store.enclosing_zone(name)).transpose()?.flatten();
+    let certificate = harbor.store.certificate_of(site.main())?;
+    let pauses = harbor.store.pauses_of(site.main())?;
     Ok(Some(Harbored {
         zone_home: zone.map_or(ZoneHome::Elsewhere, |zone| zone.home),
         fingerprint: fingerprint(&site),
-        certificate: harbor.store.certificate_of(site.main())?,
+        awaited: is_awaited(&site, certificate.as_ref(), &harbor.settings),
+        certificate,
         waiting: harbor.store.waiting_of(site.main())?,
+        pause: pauses.into_iter().find(|pause| pause.name == hostname.clone().into()),
         has_ca: harbor.settings.ca_named(site.rules.certificate.ca.as_deref()).is_some_and(|ca| ca.directory.is_some()),
     }))
 }

@@ -240,7 +240,7 @@ mod tests {
     use crate::store::Store;
     use brightharbor_core::change::{FileWrite, Purpose};
     use brightharbor_core::harbor::{Layout, Settings};
-    use brightharbor_core::site::{HttpsState, SiteKind, SiteRules};
+    use brightharbor_core::site::{HttpsStates, SiteKind, SiteRules};
 
     fn harbor(folder: &Path) -> Harbor {
         let layout = Layout::new(folder);
@@ -254,7 +254,7 @@ mod tests {
             hostnames: names.iter().map(|name| Host::parse(name).unwrap()).collect(),
             document_root: "/home/boatyard/www".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsState::None,
+            https: HttpsStates::default(),
             certificate: None,
             rules: SiteRules::default(),
         }

@@ -95,7 +95,9 @@ impl WebServer {
         let site = self.served.read().ok().and_then(|served| served.sites.get(&name).cloned());
         let Some(site) = site else { return said(StatusCode::NOT_FOUND) };
         let mut response = respond(&site, &name, asked, request, secure);
-        let bound = site.hsts.filter(|_| secure).map(|seconds| HeaderValue::from_str(&format!("max-age={seconds}")));
+        let forced = site.hosts.iter().any(|host| host.name.as_str() == name && host.http_sent_to_https);
+        let bound =
+            site.hsts.filter(|_| secure && forced).map(|seconds| HeaderValue::from_str(&format!("max-age={seconds}")));
         if let Some(Ok(value)) = bound {
             response.headers_mut().insert(STRICT_TRANSPORT_SECURITY, value);
         }
@@ -153,12 +155,12 @@ fn respond(
         let (port, usual) = if tls { (site.https_port, 443) } else { (site.http_port, 80) };
         if port == usual { host.to_string() } else { format!("{host}:{port}") }
     };
-    if site.http_sent_to_https && !secure {
-        return sent(301, &format!("https://{}{whole}", authority(name, true)));
-    }
     let Some(host) = site.hosts.iter().find(|host| host.name.as_str() == name) else {
         return said(StatusCode::NOT_FOUND);
     };
+    if host.http_sent_to_https && !secure {
+        return sent(301, &format!("https://{}{whole}", authority(name, true)));
+    }
     let scheme = if secure { "https" } else { "http" };
     for redirect in &host.redirects {
         let bare = if redirect.path == "/" { "" } else { &redirect.path };

@@ -1,11 +1,11 @@
 //! `tend`: the scheduled job. Takes back what a killed command left, gets the certificates that wait for their links,
 //! and renews those that are due.
 
-use brightharbor_core::certificate::due::{due, to_ask_about};
+use brightharbor_core::certificate::due::{due, is_awaited, to_ask_about};
 use brightharbor_core::certificate::former::{FormerCertificate, forget, over_before};
 use brightharbor_core::certificate::revocation::forget_over;
 use brightharbor_core::certificate::securing::{Secured, Wanted};
-use brightharbor_core::certificate::{Certificate, CertificateRemark, Waiting};
+use brightharbor_core::certificate::{Certificate, CertificateRemark, NamePause, Waiting};
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{StuckRedirect, end_redirects};
@@ -103,10 +103,12 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let (waiting, certificates) = (harbor.store.all_waiting()?, harbor.store.all_certificates()?);
     let asked: Vec<Certificate> = to_ask_about(&certificates, &waiting, now).cloned().collect();
     let called_back = context.work(async |door| called_back(door, &asked).await).await?;
-    let due = due(waiting, &certificates, outdated(&harbor, &certificates)?, called_back, now);
+    let awaited = awaited(&harbor, now)?;
+    let due = due(waiting, &certificates, awaited, outdated(&harbor, &certificates)?, called_back, now);
     let revocations = harbor.store.revocations()?;
     report.later = due.later;
-    let turns = [(due.wanting, Wanted::Enough), (due.called_back, Wanted::New), (due.unproven, Wanted::Verification)];
+    report.paused = harbor.store.all_pauses(now)?;
+    let turns = [(due.wanting, Wanted::InTurn), (due.called_back, Wanted::New), (due.unproven, Wanted::Verification)];
     if args.dry_run {
         report.would = turns.into_iter().flat_map(|(sites, _)| sites).collect();
         for revocation in revocations {
@@ -142,6 +144,19 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     Ok(Box::new(report))
 }
 
+/// The sites with names that are without a certificate, where one is to be got.
+fn awaited(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error> {
+    let mut awaited = Vec::new();
+    for main in harbor.store.sites_without_cover(now)? {
+        let certificate = harbor.store.certificate_of(&main)?;
+        let site = harbor.store.site_of(&main)?;
+        if site.is_some_and(|site| is_awaited(&site, certificate.as_ref(), &harbor.settings)) {
+            awaited.push(main);
+        }
+    }
+    Ok(awaited)
+}
+
 #[derive(Default)]
 struct Tended {
     dry_run: bool,
@@ -154,6 +169,8 @@ struct Tended {
     tried: Vec<Secured>,
     /// What is not tried before a time.
     later: Vec<Waiting>,
+    /// The same of names by themselves.
+    paused: Vec<NamePause>,
     would: Vec<Host>,
     /// Certificates that were still to be revoked, by site.
     revoked: Vec<(Host, Result<Revoked, Error>)>,
@@ -207,7 +224,13 @@ impl Shown for Tended {
             page.hanging("", &format!("{site}: later, not before {until}: {reason}"));
             page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
         }
-        let idle = self.tried.is_empty() && self.later.is_empty() && self.would.is_empty();
+        for NamePause { name, site, not_before, reason, .. } in &self.paused {
+            let until = human::when(*not_before, now);
+            page.hanging("", &format!("{name}: later, not before {until}: {reason}"));
+            page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
+        }
+        let pending = self.later.is_empty() && self.paused.is_empty();
+        let idle = self.tried.is_empty() && pending && self.would.is_empty();
         let unseen = self.unseen().next().is_some();
         if idle
             && self.revoked.is_empty()
@@ -242,6 +265,13 @@ impl Shown for Tended {
                 "not_before": later.not_before.map(|at| at.to_string()),
                 "reason": later.reason,
             })).collect::<Vec<_>>(),
+            "paused": self.paused.iter().map(|paused| json!({
+                "name": paused.name,
+                "site": paused.site,
+                "since": paused.since.to_string(),
+                "not_before": paused.not_before.to_string(),
+                "reason": paused.reason,
+            })).collect::<Vec<_>>(),
         })
     }
 
@@ -252,6 +282,7 @@ impl Shown for Tended {
             Exit::Fault
         } else if self.tried.iter().all(served)
             && self.later.is_empty()
+            && self.paused.is_empty()
             && self.stuck.is_empty()
             && self.would.is_empty()
             && self.revoked.iter().all(|(_, revoked)| revoked.is_ok())

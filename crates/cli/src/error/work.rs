@@ -119,6 +119,7 @@ pub fn advice_for_ca(code: &str) -> &'static str {
             "open this host for the CA's requests; or use DNS challenges: certificate issue HOSTNAME --proof dns-01"
         }
         "not-validated" => "fix what the reasons name, then try again",
+        "would-cover-less" => "fix what the reason names, or detach the name; the certificate in place stays meanwhile",
         "ca-silent" => {
             "check that its `directory` in harbor.toml is right and that this machine can reach it; `brightharbor tend` \
              continues what was begun"

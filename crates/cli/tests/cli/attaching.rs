@@ -111,8 +111,17 @@ fn a_preview_shows_the_site_before_its_delegation_moves() {
     let sites = coast.json(&["site", "list"], 0);
     let names = ["crumbandtide.example", "www.crumbandtide.example", "crumbandtide-example.gullrock.example"];
     assert_eq!(sites["sites"][0]["hostnames"], json!(names));
-    let survey = coast.json(&["survey", "crumbandtide-example.gullrock.example"], 3);
+    // It has https at once, while the real name still leads elsewhere.
+    let survey = coast.json(&["survey", "crumbandtide-example.gullrock.example"], 0);
     let links = survey["surveys"][0]["links"].as_array().unwrap();
-    let holds = |name: &str| links.iter().any(|link| link["link"] == name && link["state"] == "holds");
-    assert!(holds("delegated") && holds("resolves") && holds("answers"), "{survey}");
+    assert!(links.iter().all(|link| link["state"] == "holds"), "{survey}");
+    let hosts: Vec<(&str, &str)> = sites["sites"][0]["hosts"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|host| (host["host"].as_str().unwrap(), host["https"].as_str().unwrap()))
+        .collect();
+    assert_eq!(hosts, [(names[0], "none"), (names[1], "none"), (names[2], "forced")]);
+    let real = coast.json(&["survey", "crumbandtide.example"], 3);
+    assert_eq!(real["surveys"][0]["links"][1]["state"], "broken", "{real}");
 }

@@ -16,14 +16,34 @@ fn what_caa_records_forbid_is_told_before_the_ca_is_asked() {
     let refused = coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(4);
     let why = "the CAA records of crumbandtide.example allow other.example to issue, not ca.saltmarsh.example";
     assert!(refused.contains(why), "{refused}");
-    // The subdomain has records of its own, which count.
+    // The subdomain has records of its own, which count; but a certificate for it alone would cover less than the one in
+    // place.
     coast.run(&["record", "add", "www.crumbandtide.example", "CAA", "0 issue \"ca.saltmarsh.example\""]).expect(0);
-    let partly = coast.json(&["certificate", "renew", "crumbandtide.example"], 3);
-    assert_eq!(partly["certificate"]["names"], json!(["www.crumbandtide.example"]), "{partly}");
-    assert_eq!(partly["certificate"]["left_out"][0]["name"], "crumbandtide.example");
-    let foreseen = coast.json(&["certificate", "issue", "crumbandtide.example", "--dry-run"], 0);
-    assert_eq!(foreseen["covers"], json!(["www.crumbandtide.example"]), "{foreseen}");
-    assert_eq!(foreseen["left_out"], json!([{ "name": "crumbandtide.example", "reason": why }]));
+    for dry in [&["--dry-run"][..], &[]] {
+        let kept = coast.json(&[&["certificate", "renew", "crumbandtide.example"], dry].concat(), 4);
+        assert_eq!(kept["error"]["code"], "not-validated", "{kept}");
+        assert!(kept["error"]["message"].as_str().unwrap().contains(why), "{kept}");
+    }
+    let both = json!(["crumbandtide.example", "www.crumbandtide.example"]);
+    assert_eq!(coast.json(&["site", "list"], 0)["sites"][0]["certificate"]["names"], both);
+    let good = coast.json(&["certificate", "issue", "crumbandtide.example", "--dry-run"], 0);
+    assert_eq!((&good["in_place"], &good["covers"]), (&json!(true), &both), "{good}");
+    // A name that leads elsewhere is no reason for a certificate without it either.
+    coast.run(&["record", "replace", "www.crumbandtide.example", "A", "192.0.2.99"]).expect(0);
+    let kept = coast.json(&["certificate", "renew", "crumbandtide.example"], 4);
+    assert_eq!(kept["error"]["code"], "would-cover-less", "{kept}");
+    // On a new site, what can be had is had.
+    coast.run(&["attach", "gullrock.example", "--account", "bakery"]).expect(3);
+    coast.run(&["record", "add", "gullrock.example", "CAA", "0 issue \"other.example\""]).expect(0);
+    coast.run(&["record", "add", "www.gullrock.example", "CAA", "0 issue \"ca.saltmarsh.example\""]).expect(0);
+    coast.delegate_here("gullrock.example");
+    let foreseen = coast.json(&["certificate", "issue", "gullrock.example", "--dry-run"], 0);
+    let why = "the CAA records of gullrock.example allow other.example to issue, not ca.saltmarsh.example";
+    assert_eq!(foreseen["covers"], json!(["www.gullrock.example"]), "{foreseen}");
+    assert_eq!(foreseen["left_out"], json!([{ "name": "gullrock.example", "reason": why }]));
+    let partly = coast.json(&["certificate", "issue", "gullrock.example"], 3);
+    assert_eq!(partly["certificate"]["names"], json!(["www.gullrock.example"]), "{partly}");
+    assert_eq!(partly["certificate"]["left_out"][0]["name"], "gullrock.example");
 }
 
 #[test]
@@ -36,10 +56,9 @@ fn what_a_registry_forbids_holds_below_it_until_a_domain_says_otherwise() {
     let why = "the CAA records of example allow registry.example to issue, not ca.saltmarsh.example";
     let orders = coast.world.orders();
     for proof in ["http-01", "dns-01"] {
-        let command = ["certificate", "issue", "crumbandtide.example", "--proof", proof, "--dry-run"];
-        let foreseen = coast.json(&command, 3);
-        assert_eq!(foreseen["covers"], json!([]), "{foreseen}");
-        assert_eq!(foreseen["left_out"][0]["reason"], why, "{foreseen}");
+        let command = ["certificate", "renew", "crumbandtide.example", "--proof", proof, "--dry-run"];
+        let foreseen = coast.json(&command, 4);
+        assert!(foreseen["error"]["message"].as_str().unwrap().contains(why), "{foreseen}");
     }
     let refused = coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(4);
     assert!(refused.contains(why), "{refused}");

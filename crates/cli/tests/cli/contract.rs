@@ -77,6 +77,7 @@ fn documents_have_their_settled_members() {
             "account",
             "document_root",
             "https",
+            "hosts",
             "certificate",
             "redirects",
             "stops_at",
@@ -197,6 +198,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         "document_root",
         "www",
         "https",
+        "hosts",
         "https_policy",
         "tls_from",
         "hsts_seconds",
@@ -336,12 +338,13 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "revoked",
             "demanded",
             "would_try",
-            "later"
+            "later",
+            "paused"
         ])
     );
     let dry = coast.json(&["certificate", "issue", "crumbandtide.example", "--dry-run"], 0);
     assert_eq!(
         members(&dry),
-        BTreeSet::from(["format", "exit", "command", "carried_out", "covers", "proofs", "left_out", "ca_silent"])
+        BTreeSet::from(["format", "exit", "command", "carried_out", "in_place", "covers", "proofs", "left_out", "ca_silent"])
     );
 }

@@ -110,8 +110,12 @@ fn a_name_that_does_not_lead_here_is_left_out_of_the_certificate() {
     let left_out = &issued["certificate"]["left_out"][0];
     assert_eq!(left_out["name"], "www.gullrock.example");
     assert!(left_out["reason"].as_str().unwrap().contains(&elsewhere), "{left_out}");
-    // http stays open, since www would be sent to a warning page.
-    assert_eq!(coast.json(&["site", "list"], 0)["sites"][1]["https"], "offered");
+    // http stays open for www, which would be sent to a warning page; the other is sent to https.
+    let sites = coast.json(&["site", "list"], 0);
+    assert_eq!(
+        (&sites["sites"][1]["https"], &sites["sites"][1]["hosts"][1]["https"]),
+        (&serde_json::json!("forced"), &serde_json::json!("none"))
+    );
 }
 
 #[test]

@@ -146,7 +146,7 @@ pub fn moved(site: &Site, before: &Account, after: &Account) -> Option<PathBuf> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::site::{HttpsState, SiteKind, SiteRules};
+    use crate::site::{HttpsStates, SiteKind, SiteRules};
 
     fn name(text: &str) -> AccountName {
         AccountName::parse(text).unwrap()
@@ -198,7 +198,7 @@ mod tests {
             hostnames: vec![crate::name::Host::parse("crumbandtide.example").unwrap()],
             document_root: "/home/bakery/www/crumbandtide.example".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsState::None,
+            https: HttpsStates::default(),
             certificate: None,
             rules: SiteRules::default(),
         };

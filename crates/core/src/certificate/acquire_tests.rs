@@ -4,7 +4,7 @@ use super::*;
 use crate::account::AccountName;
 use crate::certificate::{CertificateFacts, CertificateFiles, CertificateState};
 use crate::change::Remark;
-use crate::site::{HttpsState, SiteKind, SiteRules};
+use crate::site::{HttpsStates, SiteKind, SiteRules};
 
 fn site(domain: &str) -> Site {
     Site {
@@ -12,7 +12,7 @@ fn site(domain: &str) -> Site {
         hostnames: vec![Host::parse(domain).unwrap()],
         document_root: "/home/boatyard/www".into(),
         kind: SiteKind::AddonDomain,
-        https: HttpsState::None,
+        https: HttpsStates::default(),
         certificate: None,
         rules: SiteRules::default(),
     }

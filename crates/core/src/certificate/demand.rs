@@ -198,7 +198,7 @@ fn check_path(path: &str) -> Result<String, DemandError> {
 mod tests {
     use super::*;
     use crate::account::AccountName;
-    use crate::site::{HttpsState, SiteKind, SiteRules};
+    use crate::site::{HttpsStates, SiteKind, SiteRules};
 
     fn site() -> Site {
         Site {
@@ -208,7 +208,7 @@ mod tests {
                 .to_vec(),
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsState::None,
+            https: HttpsStates::default(),
             certificate: None,
             rules: SiteRules::default(),
         }

@@ -183,7 +183,7 @@ mod tests {
     use crate::account::AccountName;
     use crate::change::Remark;
     use crate::name::{DnsName, Host, Hostname};
-    use crate::site::{HttpsState, SiteKind, SiteRules};
+    use crate::site::{HttpsStates, SiteKind, SiteRules};
     use crate::zone::Document;
     use crate::zone::{Zone, ZoneHome, ZonePlace};
 
@@ -193,7 +193,7 @@ mod tests {
             hostnames: vec![Host::parse("gullrock.example").unwrap()],
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsState::None,
+            https: HttpsStates::default(),
             certificate: None,
             rules: SiteRules::default(),
         }

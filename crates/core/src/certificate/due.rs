@@ -8,7 +8,9 @@ use std::collections::HashSet;
 use jiff::Timestamp;
 
 use crate::certificate::{Certificate, CertificateSource, CertificateState, Waiting};
+use crate::harbor::Settings;
 use crate::name::Host;
+use crate::site::{HttpsState, Site, SiteKind};
 
 /// No site is in two of the lists.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -33,10 +35,27 @@ pub fn to_ask_about<'a>(
     certificates.iter().filter(move |one| one.source == CertificateSource::Ca && !later.contains(&one.site))
 }
 
-/// Sorts the sites into what is to be done. `outdated` are those that share a certificate which has changed.
+/// Whether the timer gets a certificate for those hosts of a site that none covers: where a CA of ours is to be asked, and
+/// the one in place is not somebody else's affair.
+pub fn is_awaited(site: &Site, certificate: Option<&Certificate>, settings: &Settings) -> bool {
+    let wish = &site.rules.certificate;
+    let has_ca = settings.ca_named(wish.ca.as_deref()).is_some_and(|ca| ca.directory.is_some());
+    let imported = certificate.is_some_and(|one| one.source == CertificateSource::Imported);
+    // Few CAs issue for addresses: for those somebody asks.
+    let named = site.kind != SiteKind::ByAddress;
+    let has_wildcard = |parent| certificate.is_some_and(|one| one.details.wildcards.contains(parent));
+    let open = site.hostnames.iter().any(|host| site.https_of(host) == HttpsState::None)
+        || certificate.is_some_and(|one| one.source == CertificateSource::SelfSigned)
+        || !wish.wildcards.iter().all(has_wildcard);
+    has_ca && named && open && !imported && wish.from.is_none()
+}
+
+/// Sorts the sites into what is to be done. `awaited` are those with hosts that no certificate covers, `outdated` those
+/// that share a certificate which has changed.
 pub fn due(
     waiting: Vec<Waiting>,
     certificates: &[Certificate],
+    awaited: Vec<Host>,
     outdated: Vec<Host>,
     called_back: Vec<Host>,
     now: Timestamp,
@@ -50,6 +69,7 @@ pub fn due(
     };
     let called_back = take(called_back);
     let mut wanting = take(ready.into_iter().map(|one| one.site).collect());
+    wanting.extend(take(awaited));
     wanting.extend(take(of(&|one| one.is_due(now))));
     wanting.extend(take(outdated));
     let unproven = take(of(&|one| one.state == CertificateState::Installed));
@@ -118,9 +138,19 @@ mod tests {
         let asked: Vec<&str> = to_ask_about(&certificates, &all, now).map(|one| one.site.as_str()).collect();
         assert_eq!(asked, ["good.example", "old.example", "revoked.example", "called-and-old.example"]);
         let called_back = vec![host("called-and-old"), host("old-but-held-back")];
-        let due = due(all, &certificates, vec![host("shares"), host("old")], called_back, now);
+        let due = due(
+            all,
+            &certificates,
+            vec![host("awaited"), host("old-but-held-back")],
+            vec![host("shares"), host("old")],
+            called_back,
+            now,
+        );
         let names = |sites: &[Host]| sites.iter().map(|site| site.to_string()).collect::<Vec<_>>().join(" ");
-        assert_eq!(names(&due.wanting), "new.example ready.example old.example revoked.example shares.example");
+        assert_eq!(
+            names(&due.wanting),
+            "new.example ready.example awaited.example old.example revoked.example shares.example"
+        );
         assert_eq!(names(&due.called_back), "called-and-old.example");
         assert_eq!(names(&due.unproven), "unproven.example");
         assert_eq!(due.later, [waiting("old-but-held-back", Some("2026-11-27T01:00:00Z"))]);

@@ -5,6 +5,7 @@
 
 use jiff::Timestamp;
 
+use crate::certificate::securing::Shown;
 use crate::certificate::{Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
@@ -36,48 +37,54 @@ pub fn install(
     let files = CertificateFiles { folder: layout.certificates().join(site.main().as_str()).join(stamp) };
     let mut after = site.clone();
     after.certificate = Some(files.clone());
-    if after.https == HttpsState::None {
-        after.https = HttpsState::Offered;
-    }
-    plan.set.file(FileWrite::new(files.key(), None, install.key_pem, 0o600, Purpose::Key));
-    plan.set.file(FileWrite::new(files.chain(), None, install.chain_pem, 0o600, Purpose::Chain));
-    change_site(plan, site, &after, site_file, settings, layout);
-    plan.set.inventory(InventoryChange::RecordCertificate(Certificate {
+    let certificate = Certificate {
         site: site.main().clone(),
         names: install.names.clone(),
-        files,
+        files: files.clone(),
         not_before: install.not_before,
         not_after: install.not_after,
         state: CertificateState::Installed,
         source: install.source,
         details: install.details.clone(),
-    }));
+    };
+    for host in &site.hostnames {
+        // Nobody is sent to a certificate that is not for the name.
+        let covered = certificate.covers(host);
+        let state = if covered { site.https_of(host).max(HttpsState::Offered) } else { HttpsState::None };
+        after.https.set(host, state);
+    }
+    plan.set.file(FileWrite::new(files.key(), None, install.key_pem, 0o600, Purpose::Key));
+    plan.set.file(FileWrite::new(files.chain(), None, install.chain_pem, 0o600, Purpose::Chain));
+    change_site(plan, site, &after, site_file, settings, layout);
+    plan.set.inventory(InventoryChange::RecordCertificate(certificate));
     after
 }
 
-/// After the handshake: adds to the plan what sends http to https, and records the certificate as served. Gives the site
-/// as it will be.
+/// After handshakes: adds to the plan what sends http to https for the hosts that they have shown it for, and records the
+/// certificate as served, if they have for all. Gives the site as it will be.
 pub fn force_https(
     plan: &mut Plan,
     site: &Site,
-    certificate: &Certificate,
+    (certificate, shown): (&Certificate, &Shown),
     site_file: ExistingFile,
     settings: &Settings,
     layout: &Layout,
 ) -> Site {
     let mut after = site.clone();
-    // A name without certificate would be sent to a warning page: then http stays open for all names of the site.
-    let covered = site.hostnames.iter().all(|hostname| certificate.covers(hostname));
     // Nobody is sent to a warning page on purpose.
-    let covered = covered && certificate.source != CertificateSource::SelfSigned;
-    if covered && site.rules.https_policy == HttpsPolicy::Forced {
-        after.https = HttpsState::Forced;
+    let is_trusted = certificate.source != CertificateSource::SelfSigned;
+    if is_trusted && site.rules.https_policy == HttpsPolicy::Forced {
+        for host in site.hostnames.iter().filter(|host| shown.hosts.contains(host)) {
+            after.https.set(host, HttpsState::Forced);
+        }
     }
     if after != *site {
         change_site(plan, site, &after, site_file, settings, layout);
     }
-    let served = Certificate { state: CertificateState::Served, ..certificate.clone() };
-    plan.set.inventory(InventoryChange::RecordCertificate(served));
+    if shown.others.is_empty() {
+        let served = Certificate { state: CertificateState::Served, ..certificate.clone() };
+        plan.set.inventory(InventoryChange::RecordCertificate(served));
+    }
     after
 }
 
@@ -87,7 +94,7 @@ mod tests {
     use crate::account::AccountName;
     use crate::change::Change;
     use crate::harbor::WebServer;
-    use crate::site::{SiteKind, SiteRules};
+    use crate::site::{HttpsStates, SiteKind, SiteRules};
 
     fn site() -> Site {
         Site {
@@ -95,7 +102,7 @@ mod tests {
             hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Host::parse(n).unwrap()).to_vec(),
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsState::None,
+            https: HttpsStates::default(),
             certificate: None,
             rules: SiteRules::default(),
         }
@@ -131,6 +138,11 @@ mod tests {
         (plan, after, certificate, settings, layout)
     }
 
+    fn shown(site: &Site, certificate: &Certificate) -> Shown {
+        let hosts = site.hostnames.iter().filter(|host| certificate.covers(host)).cloned().collect();
+        Shown { hosts, others: vec![] }
+    }
+
     #[test]
     fn key_and_chain_are_written_before_the_file_that_names_them() {
         let (plan, after, certificate, ..) = installed(2);
@@ -139,20 +151,23 @@ mod tests {
         assert_eq!(lines[0], format!("write {folder}/key.pem (600)"));
         assert_eq!(lines[1], format!("write {folder}/chain.pem (600)"));
         assert_eq!(lines[2], "write /harbor/servers/nginx/gullrock.example.conf (644)");
-        assert_eq!((after.https, certificate.state), (HttpsState::Offered, CertificateState::Installed));
+        assert_eq!(after.https, HttpsStates::all(&after.hostnames, HttpsState::Offered));
+        assert_eq!(certificate.state, CertificateState::Installed);
     }
 
     #[test]
-    fn http_is_sent_to_https_only_when_every_name_is_covered() {
+    fn http_is_sent_to_https_for_each_name_that_is_covered_and_for_no_other() {
         let (_, after, certificate, settings, layout) = installed(2);
         let mut plan = Plan::new("settle");
-        let forced = force_https(&mut plan, &after, &certificate, None, &settings, &layout);
-        assert_eq!(forced.https, HttpsState::Forced);
+        let forced =
+            force_https(&mut plan, &after, (&certificate, &shown(&after, &certificate)), None, &settings, &layout);
+        assert_eq!(forced.https, HttpsStates::all(&forced.hostnames, HttpsState::Forced));
         assert!(plan.set.needs().web_reload);
         let (_, after, certificate, settings, layout) = installed(1);
         let mut plan = Plan::new("settle");
-        let left = force_https(&mut plan, &after, &certificate, None, &settings, &layout);
-        assert_eq!(left.https, HttpsState::Offered);
-        assert!(!plan.set.needs().web_reload);
+        let left =
+            force_https(&mut plan, &after, (&certificate, &shown(&after, &certificate)), None, &settings, &layout);
+        assert_eq!(left.https, HttpsStates::all(&left.hostnames[..1], HttpsState::Forced));
+        assert!(plan.set.needs().web_reload);
     }
 }

@@ -51,7 +51,8 @@ pub use describe::{Detail, describe_certificate, describe_request, key_words};
 pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting};
 pub use install::{Install, force_https, install};
 pub use model::{
-    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, Revocation, Waiting,
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause, Revocation,
+    Waiting,
 };
 pub use piece::{Piece, PieceError, certificate_pem, pieces};
 pub(crate) use read::address_of;

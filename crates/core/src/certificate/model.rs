@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::usual_moment;
-use crate::acme::RevocationReason;
+use crate::acme::{Identifier, RevocationReason};
 use crate::name::{Host, Hostname};
 
 /// Where a certificate lies: chain and key always change together, by naming another folder.
@@ -132,6 +132,18 @@ pub struct Waiting {
     /// Not to be tried before, where somebody has said so (a CA's Retry-After, a TTL).
     pub not_before: Option<Timestamp>,
     /// What went wrong the last time; empty while only the links are waited for.
+    pub reason: String,
+}
+
+/// A name that a CA could not validate: until then it is left out of orders, and holds up no other.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct NamePause {
+    pub name: Identifier,
+    /// The site that it is a name of.
+    pub site: Host,
+    /// Since when it has been refused.
+    pub since: Timestamp,
+    pub not_before: Timestamp,
     pub reason: String,
 }
 

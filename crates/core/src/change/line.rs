@@ -61,6 +61,7 @@ impl Change {
                 InventoryChange::Await(waiting) => {
                     format!("inventory: remember to get a certificate for {}", waiting.site)
                 }
+                InventoryChange::Pause(pause) => format!("inventory: pause {}", pause.name),
                 InventoryChange::EndWait { site } => {
                     format!("inventory: nothing waits for {site} any more")
                 }

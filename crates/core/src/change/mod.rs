@@ -20,7 +20,7 @@ use sha2::{Digest, Sha256};
 use zeroize::Zeroizing;
 
 use crate::account::{Account, AccountPlan};
-use crate::certificate::{Certificate, Revocation, Waiting};
+use crate::certificate::{Certificate, NamePause, Revocation, Waiting};
 use crate::harbor::NameserverSet;
 use crate::name::{Host, Hostname};
 use crate::site::Site;
@@ -187,6 +187,8 @@ pub enum InventoryChange {
         folder: PathBuf,
     },
     Await(Waiting),
+    /// A name is left out of orders for a while.
+    Pause(NamePause),
     EndWait {
         site: Host,
     },

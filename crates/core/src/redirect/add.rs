@@ -94,16 +94,16 @@ mod tests {
     use crate::account::AccountName;
     use crate::certificate::CertificateFiles;
     use crate::redirect::{Source, Target};
-    use crate::site::{HttpsState, SiteKind, SiteRules, WwwPolicy};
+    use crate::site::{HttpsState, HttpsStates, SiteKind, SiteRules, WwwPolicy};
 
     fn site(domain: &str) -> Site {
         let main = Host::parse(domain).unwrap();
         Site {
             account: AccountName::parse("boatyard").unwrap(),
+            https: HttpsStates::all([&main, &main.with_www().unwrap()], HttpsState::Forced),
             hostnames: vec![main.clone(), main.with_www().unwrap()],
             document_root: "/home/boatyard/www".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsState::Forced,
             certificate: Some(CertificateFiles { folder: "/c".into() }),
             rules: SiteRules { www: WwwPolicy::ToBare, ..SiteRules::default() },
         }

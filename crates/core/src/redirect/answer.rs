@@ -9,7 +9,7 @@ use super::rule::percent_decoded;
 use super::{Redirect, Target};
 use crate::name::Host;
 use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
-use crate::site::{HttpsState, Site};
+use crate::site::Site;
 
 /// What the model says to one request.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -63,7 +63,7 @@ pub fn answer(site: &Site, url: &Url, ports: Ports) -> Answer {
     }
     let secure = url.scheme() == "https";
     let sent = |status: u16, location: Url, why: Why| Answer::Redirect { status, location, why };
-    if site.https == HttpsState::Forced && !secure {
+    if site.is_forced(&host) && !secure {
         let mut location = url.clone();
         let _ = location.set_scheme("https");
         let _ = location.set_port(port_of("https", ports));
@@ -216,7 +216,7 @@ mod tests {
     use super::*;
     use crate::account::AccountName;
     use crate::redirect::{Sides, Source};
-    use crate::site::{SiteKind, SiteRules, WwwPolicy};
+    use crate::site::{HttpsState, HttpsStates, SiteKind, SiteRules, WwwPolicy};
 
     const PORTS: Ports = Ports { http: 80, https: 443 };
 
@@ -232,12 +232,13 @@ mod tests {
     }
 
     fn site(https: HttpsState, www: WwwPolicy, redirects: Vec<Redirect>) -> Site {
+        let hostnames = ["gullrock.example", "www.gullrock.example"].map(|n| Host::parse(n).unwrap()).to_vec();
         Site {
             account: AccountName::parse("boatyard").unwrap(),
-            hostnames: ["gullrock.example", "www.gullrock.example"].map(|n| Host::parse(n).unwrap()).to_vec(),
             document_root: "/home/boatyard/www/gullrock.example".into(),
             kind: SiteKind::AddonDomain,
-            https,
+            https: HttpsStates::all(&hostnames, https),
+            hostnames,
             certificate: None,
             rules: SiteRules { www, redirects, ..SiteRules::default() },
         }
@@ -264,6 +265,10 @@ mod tests {
         assert_eq!(goes(&site, "https://gullrock.example/older"), "content");
         assert_eq!(goes(&site, "http://gullrock.example/.well-known/acme-challenge/t"), "content");
         assert_eq!(goes(&site, "http://crumbandtide.example/"), "elsewhere");
+        let mut partly = site.clone();
+        partly.https.set(&site.hostnames[1], HttpsState::None);
+        assert_eq!(goes(&partly, "http://gullrock.example/x"), "301 https://gullrock.example/x");
+        assert_eq!(goes(&partly, "http://www.gullrock.example/x"), "301 http://gullrock.example/x");
     }
 
     #[test]

@@ -173,7 +173,7 @@ mod tests {
     use crate::account::Limits;
     use crate::change::Remark;
     use crate::harbor::WebServer;
-    use crate::site::{HttpsState, SiteKind, SiteRules};
+    use crate::site::{HttpsStates, SiteKind, SiteRules};
 
     fn site(domain: &str) -> Site {
         Site {
@@ -181,7 +181,7 @@ mod tests {
             hostnames: vec![Host::parse(domain).unwrap()],
             document_root: "/home/boatyard/www".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsState::None,
+            https: HttpsStates::default(),
             certificate: None,
             rules: SiteRules::default(),
         }

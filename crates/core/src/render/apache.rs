@@ -58,7 +58,7 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
             TlsFloor::Tls13 => "    SSLProtocol -all +TLSv1.3\n",
         });
         let _ = writeln!(text, "    SSLCipherSuite {TLS12_CIPHERS}");
-        if let Some(seconds) = served.site.rules.hsts {
+        if let Some(seconds) = served.site.rules.hsts.filter(|_| plan.forced) {
             let _ = writeln!(text, "    Header always set Strict-Transport-Security \"max-age={seconds}\"");
         }
         let _ = writeln!(text, "    SSLCertificateFile {}", quoted(&files.chain().to_string_lossy()));
@@ -87,7 +87,7 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
         let pattern = quoted(&format!("^{}$", in_pattern(path)));
         let _ = writeln!(text, "{read_alone}    RewriteRule {pattern} - [R=405,L]\n    RewriteRule {pattern} - [L]");
     }
-    if served.forced() && !tls {
+    if plan.forced && !tls {
         raw_request(text, &format!("https://{}", served.authority(hostname.as_str(), true)));
     } else {
         for redirect in plan.of_paths().chain(plan.whole()) {

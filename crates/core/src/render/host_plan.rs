@@ -11,6 +11,8 @@ pub(super) struct HostPlan<'a> {
     pub hostnames: Vec<&'a Host>,
     pub redirects: Vec<&'a Redirect>,
     pub sent_to: Option<Host>,
+    /// Whether http is sent to https.
+    pub forced: bool,
 }
 
 impl<'a> HostPlan<'a> {
@@ -18,7 +20,11 @@ impl<'a> HostPlan<'a> {
         let mut redirects: Vec<&Redirect> =
             site.rules.redirects.iter().filter(|redirect| redirect.is_for(hostname)).collect();
         redirects.sort_by_key(|redirect| redirect.precedence());
-        Self { hostnames: vec![hostname], redirects, sent_to: site.sent_to(hostname) }
+        Self { hostnames: vec![hostname], redirects, sent_to: site.sent_to(hostname), forced: site.is_forced(hostname) }
+    }
+
+    fn does_the_same(&self, other: &Self) -> bool {
+        (&self.redirects, &self.sent_to, self.forced) == (&other.redirects, &other.sent_to, other.forced)
     }
 
     /// The redirect of the whole host, if there is one.
@@ -41,7 +47,7 @@ pub(super) fn each(site: &Site) -> Vec<HostPlan<'_>> {
 pub(super) fn grouped(site: &Site) -> Vec<HostPlan<'_>> {
     let mut groups: Vec<HostPlan<'_>> = Vec::new();
     for plan in each(site) {
-        match groups.iter_mut().find(|group| group.redirects == plan.redirects && group.sent_to == plan.sent_to) {
+        match groups.iter_mut().find(|group| group.does_the_same(&plan)) {
             Some(group) => group.hostnames.extend(plan.hostnames),
             None => groups.push(plan),
         }

@@ -19,8 +19,9 @@ use std::path::{Path, PathBuf};
 
 use crate::change::content_hash;
 use crate::harbor::{Layout, Settings, WebServer};
+use crate::name::Host;
 use crate::redirect::Redirect;
-use crate::site::{HttpsState, Site, SiteRules};
+use crate::site::{Site, SiteRules};
 
 pub use control_orders::{check_words, load_orders, taken_back};
 pub use include_lines::{fits_pattern, include_targets};
@@ -62,7 +63,7 @@ pub struct Served<'a> {
 /// The fingerprint of a site's configuration. A server that answers with it has loaded this very configuration, so
 /// it serves from this document root. Being a hash, it gives nothing away; whoever guesses all of it can confirm the guess.
 pub fn fingerprint(site: &Site) -> String {
-    let mut text = format!("{}\n{}\n{:?}\n", site.account, site.document_root.display(), site.https);
+    let mut text = format!("{}\n{}\n{}\n", site.account, site.document_root.display(), https_text(site));
     for hostname in &site.hostnames {
         text.push_str(hostname.as_str());
         text.push('\n');
@@ -79,6 +80,17 @@ pub fn fingerprint(site: &Site) -> String {
         text.push_str(&format!("\n{path} {name}"));
     }
     content_hash(text.as_bytes())[..32].to_string()
+}
+
+/// Which hosts are sent to https, and whether there is https at all.
+fn https_text(site: &Site) -> String {
+    let forced: Vec<&str> = site.hostnames.iter().filter(|host| site.is_forced(host)).map(Host::as_str).collect();
+    match (forced.len(), &site.certificate) {
+        (0, None) => "None".into(),
+        (0, Some(_)) => "Offered".into(),
+        (count, _) if count == site.hostnames.len() => "Forced".into(),
+        _ => format!("Forced for {}", forced.join(" ")),
+    }
 }
 
 /// The web server file of a site; `None` where the harbor drives no web server.
@@ -141,10 +153,6 @@ impl Served<'_> {
     /// names no host (RFC 6066 section 3), so that there can be no other.
     fn nameless_at(&self) -> Option<IpAddr> {
         self.site.main().address().filter(|address| self.listen.contains(address))
-    }
-
-    fn forced(&self) -> bool {
-        self.site.https == HttpsState::Forced
     }
 }
 

@@ -46,7 +46,7 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
             TlsFloor::Tls13 => "    ssl_protocols TLSv1.3;\n",
         });
         let _ = writeln!(text, "    ssl_ciphers {TLS12_CIPHERS};");
-        if let Some(seconds) = served.site.rules.hsts {
+        if let Some(seconds) = served.site.rules.hsts.filter(|_| plan.forced) {
             let _ = writeln!(text, "    add_header Strict-Transport-Security \"max-age={seconds}\" always;");
         }
     }
@@ -67,7 +67,7 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
         let _ = writeln!(text, "    error_page {statuses} @{name};\n    location @{name} {{");
         let _ = writeln!(text, "        default_type text/plain;\n        return 200 {};\n    }}", quoted(words));
     }
-    if served.forced() && !tls {
+    if plan.forced && !tls {
         let target = served.authority("$host", true);
         let _ = writeln!(text, "    location / {{\n        return 301 https://{target}$request_uri;\n    }}\n}}");
         return;

@@ -20,7 +20,6 @@ pub struct PlainSite {
     pub fingerprint: String,
     pub http_port: u16,
     pub https_port: u16,
-    pub http_sent_to_https: bool,
     pub hsts: Option<u32>,
     pub chain: Option<PathBuf>,
     pub key: Option<PathBuf>,
@@ -33,6 +32,7 @@ pub struct PlainHost {
     /// The first that fits is taken.
     pub redirects: Vec<PlainRedirect>,
     pub sent_to: Option<Host>,
+    pub http_sent_to_https: bool,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -59,6 +59,7 @@ pub(super) fn render(served: &Served<'_>) -> String {
         name: plan.hostnames[0].clone(),
         redirects: plan.redirects.iter().map(|one| redirect(one)).collect(),
         sent_to: plan.sent_to,
+        http_sent_to_https: plan.forced,
     });
     let site = PlainSite {
         hosts: hosts.collect(),
@@ -68,7 +69,6 @@ pub(super) fn render(served: &Served<'_>) -> String {
         fingerprint: served.fingerprint.clone(),
         http_port: served.http_port,
         https_port: served.https_port,
-        http_sent_to_https: served.forced(),
         hsts: served.site.rules.hsts,
         chain: served.site.certificate.as_ref().map(|files| files.chain()),
         key: served.site.certificate.as_ref().map(|files| files.key()),

@@ -5,15 +5,16 @@ use crate::account::AccountName;
 use crate::certificate::CertificateFiles;
 use crate::harbor::DnsServer;
 use crate::name::{Host, Hostname};
-use crate::site::{SiteKind, SiteRules};
+use crate::site::{HttpsState, HttpsStates, SiteKind, SiteRules};
 
 fn bakery(https: HttpsState) -> Site {
+    let hostnames = ["crumbandtide.example", "www.crumbandtide.example"].map(|n| Host::parse(n).unwrap()).to_vec();
     Site {
         account: AccountName::parse("bakery").unwrap(),
-        hostnames: ["crumbandtide.example", "www.crumbandtide.example"].map(|n| Host::parse(n).unwrap()).to_vec(),
         document_root: "/home/bakery/www/crumbandtide.example".into(),
         kind: SiteKind::AddonDomain,
-        https,
+        https: HttpsStates::all(&hostnames, https),
+        hostnames,
         certificate: (https != HttpsState::None)
             .then(|| CertificateFiles { folder: "/harbor/certificates/crumbandtide.example/1".into() }),
         rules: SiteRules::default(),
@@ -43,6 +44,40 @@ fn apache_before_and_after_the_certificate() {
 fn https_is_offered_before_it_is_forced() {
     let offered = rendered(WebServer::Nginx, HttpsState::Offered);
     assert!(offered.contains("ssl_certificate ") && !offered.contains("return 301"), "{offered}");
+}
+
+#[test]
+fn a_name_without_certificate_stays_on_http_and_the_others_do_not() {
+    let mut settings = Settings::default();
+    let mut site = bakery(HttpsState::Forced);
+    let parked = Host::parse("notyet.example").unwrap();
+    site.hostnames.push(parked.clone());
+    site.rules.hsts = Some(60);
+    let before = fingerprint(&site);
+    for (server, block) in [(WebServer::Nginx, "server {"), (WebServer::Apache, "<VirtualHost")] {
+        settings.web.server = server;
+        let text = site_file(&site, &settings, &Layout::new("/harbor")).unwrap();
+        let named = |name: &str| {
+            let of_name = |part: &&str| {
+                let line = part.lines().find(|line| line.contains("server_name ") || line.contains("ServerName "));
+                line.is_some_and(|line| line.split([' ', ';']).any(|word| word == name))
+            };
+            text.split(block).filter(of_name).map(String::from).collect::<Vec<_>>()
+        };
+        let https = |part: &String| part.contains("[R=301,L,NE]") || part.contains("return 301 https://");
+        for (name, redirects, hsts) in [("crumbandtide.example", 1, 1), ("notyet.example", 0, 0)] {
+            let parts = named(name);
+            let bound = parts.iter().filter(|part| part.contains("Strict-Transport-Security")).count();
+            assert_eq!((parts.len(), bound), (2, hsts), "{name}: {text}");
+            assert_eq!(parts.iter().filter(|part| https(part)).count(), redirects, "{name}: {text}");
+        }
+    }
+    site.https.set(&parked, HttpsState::Forced);
+    assert_ne!(before, fingerprint(&site));
+    // A site as an older version knew it, with one state for all of its names, keeps its fingerprint.
+    let offered = Site { https: HttpsStates::all(&site.hostnames[..1], HttpsState::Offered), ..site.clone() };
+    let all = Site { https: HttpsStates::all(&site.hostnames, HttpsState::Offered), ..site };
+    assert_eq!(fingerprint(&offered), fingerprint(&all));
 }
 
 #[test]

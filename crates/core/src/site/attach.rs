@@ -11,7 +11,6 @@ use jiff::{Timestamp, civil::Date};
 use super::attach_places::{only_the_zone, parked, with_own_root};
 use super::{Site, SiteRefusal, SiteRemark, WwwPolicy};
 use crate::account::{Account, AccountName, AccountPlan, Counted, Usage, check_limit};
-use crate::certificate::Waiting;
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::{DnsName, Host, Hostname, HostnameError, is_registrable, registrable_domain};
@@ -197,11 +196,6 @@ pub fn attach(
     }
     if let Some(known) = loaded.near_miss.clone() {
         decision.plan.remark(SiteRemark::NearMiss { hostname: request.hostname.clone(), known });
-    }
-    if settings.ca.directory.is_some() {
-        let site = decision.site.main().clone();
-        let waiting = Waiting { site, since: now, not_before: None, reason: String::new() };
-        decision.plan.set.inventory(InventoryChange::Await(waiting));
     }
     Ok(decision)
 }

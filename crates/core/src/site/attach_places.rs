@@ -8,7 +8,7 @@ use jiff::Timestamp;
 
 use super::attach::{AttachLoaded, AttachRequest, Attachment, ServedFrom, decide_zone};
 use super::change::root_folder;
-use super::{HttpsState, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
+use super::{HttpsStates, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
 use crate::account::Account;
 use crate::change::Plan;
 use crate::harbor::{Layout, Settings, check_path};
@@ -32,7 +32,7 @@ pub(super) fn only_the_zone(
         hostnames: vec![domain.into()],
         document_root: account.home.clone(),
         kind: SiteKind::AddonDomain,
-        https: HttpsState::None,
+        https: HttpsStates::default(),
         certificate: None,
         rules: SiteRules::default(),
     };
@@ -75,7 +75,7 @@ pub(super) fn with_own_root(
         hostnames,
         document_root,
         kind,
-        https: HttpsState::None,
+        https: HttpsStates::default(),
         certificate: None,
         rules,
     };
@@ -106,10 +106,6 @@ pub(super) fn parked(
     let main = hostnames[0].clone();
     let mut site = before.clone();
     site.hostnames.extend(hostnames.iter().cloned());
-    // The certificate does not cover the new names yet: they must not be sent to a warning page.
-    if site.https == HttpsState::Forced {
-        site.https = HttpsState::Offered;
-    }
     let mut plan = Plan::new(format!("attach {main} --same-as {other}"));
     super::change_site(&mut plan, &before, &site, file, settings, layout);
     let twin = hostnames.get(1).cloned();

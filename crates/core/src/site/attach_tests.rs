@@ -6,7 +6,7 @@ use super::*;
 use crate::change::{Change, Remark};
 use crate::harbor::{DnsServer, WebServer};
 use crate::name::DnsName;
-use crate::site::{HttpsState, SiteKind};
+use crate::site::{HttpsState, HttpsStates, SiteKind};
 use crate::zone::ZonePlace;
 use crate::zone::{Document, Mail, NewZoneRefused, PatternError, TemplateError, TemplateName};
 
@@ -89,7 +89,6 @@ fn an_addon_domain_brings_its_twin_its_zone_and_its_site() {
             "inventory: add zone crumbandtide.example",
             "write /harbor/servers/nginx/crumbandtide.example.conf (644)",
             "inventory: add addon domain crumbandtide.example of bakery",
-            "inventory: remember to get a certificate for crumbandtide.example",
         ]
     );
     assert_eq!(decided.site.hostnames, [hostname("crumbandtide.example"), hostname("www.crumbandtide.example")]);
@@ -298,13 +297,14 @@ fn a_given_document_root_lies_inside_the_home_and_is_new_unless_said_otherwise()
 }
 
 #[test]
-fn a_parked_domain_joins_a_site_and_waits_for_a_certificate_of_its_own() {
+fn a_parked_domain_joins_a_site_and_lowers_nothing_that_its_names_have() {
     let mut site = decide("crumbandtide.example", &empty(), &settings()).unwrap().site;
-    site.https = HttpsState::Forced;
+    site.https = HttpsStates::all(&site.hostnames, HttpsState::Forced);
     let loaded = AttachLoaded { joined: Some((site.clone(), Some(b"old".to_vec()))), ..empty() };
     let place = ServedFrom::SameAs(site.main().clone());
     let decision = decided(&asked("gullrock.example", place.clone(), None), &loaded).unwrap();
-    assert_eq!((decision.site.hostnames.len(), decision.site.https), (4, HttpsState::Offered));
+    assert_eq!((decision.site.hostnames.len(), &decision.site.https), (4, &site.https));
+    assert_eq!(decision.site.https_of(&hostname("gullrock.example")), HttpsState::None);
     let all = lines(&decision);
     assert!(all.contains(&"change /harbor/servers/nginx/crumbandtide.example.conf (644)".to_string()), "{all:?}");
     assert!(all.iter().any(|line| line == "inventory: add zone gullrock.example"), "{all:?}");

@@ -5,9 +5,10 @@ use std::path::PathBuf;
 
 use super::{HttpsPolicy, HttpsState, Site, SiteRefusal, SiteRemark, TlsFloor, WwwPolicy, document_root};
 use crate::account::Account;
-use crate::certificate::Certificate;
+use crate::certificate::{Certificate, CertificateSource, CertificateState};
 use crate::change::{Change, Consent, ExistingFile, FileWrite, FolderMake, InventoryChange, Plan, Purpose, Remark};
 use crate::harbor::{Layout, Settings};
+use crate::name::Host;
 use crate::render;
 
 /// What was asked for.
@@ -67,16 +68,19 @@ pub fn decide_change(
         after.rules.https_policy = policy;
         match policy {
             HttpsPolicy::Forced => {
-                let covers = |one: &Certificate| before.hostnames.iter().all(|name| one.covers(name));
-                let at_once = loaded.certificate.as_ref().is_some_and(covers);
-                if at_once {
-                    after.https = HttpsState::Forced;
-                }
-                plan.remark(SiteRemark::HttpsForced { site: main(), at_once });
+                let proven = |one: &&Certificate| {
+                    one.state == CertificateState::Served && one.source != CertificateSource::SelfSigned
+                };
+                let proven = loaded.certificate.as_ref().filter(proven);
+                let covers = |host: &&Host| proven.is_some_and(|one| one.covers(host));
+                let (covered, later): (Vec<&Host>, Vec<&Host>) = before.hostnames.iter().partition(covers);
+                covered.into_iter().for_each(|host| after.https.set(host, HttpsState::Forced));
+                let later = later.into_iter().cloned().collect();
+                plan.remark(SiteRemark::HttpsForced { site: main(), later });
             }
             HttpsPolicy::Offered => {
-                if before.https == HttpsState::Forced {
-                    after.https = HttpsState::Offered;
+                for host in before.hostnames.iter().filter(|host| before.is_forced(host)) {
+                    after.https.set(host, HttpsState::Offered);
                 }
                 plan.remark(SiteRemark::HttpsOffered { site: main() });
             }
@@ -88,7 +92,7 @@ pub fn decide_change(
     }
     if let Some(seconds) = request.hsts {
         after.rules.hsts = seconds;
-        if seconds.is_some() && after.https != HttpsState::Forced {
+        if seconds.is_some() && !after.is_forced(after.main()) {
             return Err(SiteRefusal::HstsWithoutHttps(main()));
         }
         plan.remark(SiteRemark::Hsts { site: main(), seconds });

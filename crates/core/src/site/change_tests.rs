@@ -7,7 +7,7 @@ use crate::account::AccountName;
 use crate::certificate::{CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
 use crate::harbor::WebServer;
 use crate::name::Host;
-use crate::site::{SiteKind, SiteRules};
+use crate::site::{HttpsStates, SiteKind, SiteRules};
 
 fn site() -> Site {
     Site {
@@ -15,7 +15,7 @@ fn site() -> Site {
         hostnames: vec![Host::parse("gullrock.example").unwrap()],
         document_root: "/home/boatyard/www/gullrock.example".into(),
         kind: SiteKind::AddonDomain,
-        https: HttpsState::Offered,
+        https: HttpsStates::all(&[Host::parse("gullrock.example").unwrap()], HttpsState::Offered),
         certificate: None,
         rules: SiteRules::default(),
     }
@@ -89,21 +89,25 @@ fn a_file_that_is_gone_is_written_again_and_one_that_is_right_is_left_alone() {
 }
 
 #[test]
-fn http_is_sent_to_https_at_once_only_with_a_certificate_for_all_names() {
+fn http_is_sent_to_https_at_once_only_for_names_with_a_certificate() {
     let forced = ChangeSite { https: Some(HttpsPolicy::Forced), ..ChangeSite::default() };
-    assert!(matches!(
-        decide(&forced, &loaded()).unwrap().remarks[..],
-        [Remark::Unchanged] | [Remark::Site(SiteRemark::HttpsForced { at_once: false, .. })]
-    ));
+    assert!(matches!(decide(&forced, &loaded()).unwrap().remarks[..], [Remark::Unchanged]));
     let covered = ChangeSiteLoaded { certificate: Some(certificate()), ..loaded() };
     let plan = decide(&forced, &covered).unwrap();
-    assert_eq!(after(&plan).https, HttpsState::Forced);
+    assert!(after(&plan).is_forced(site().main()));
+    let mut more = covered.clone();
+    let later = Host::parse("quay.example").unwrap();
+    more.site.hostnames.push(later.clone());
+    let plan = decide(&forced, &more).unwrap();
+    let told = SiteRemark::HttpsForced { site: site().main().clone(), later: vec![later.clone()] };
+    assert!(plan.remarks.contains(&told.into()) && !after(&plan).is_forced(&later), "{plan:?}");
     let mut live = covered.clone();
-    live.site.https = HttpsState::Forced;
+    live.site.https = HttpsStates::all(&live.site.hostnames, HttpsState::Forced);
     live.site_file = render::site_file(&live.site, &settings(), &layout()).map(String::into_bytes);
     let offered = ChangeSite { https: Some(HttpsPolicy::Offered), ..ChangeSite::default() };
     let offered = after(&decide(&offered, &live).unwrap());
-    assert_eq!((offered.https, offered.rules.https_policy), (HttpsState::Offered, HttpsPolicy::Offered));
+    assert_eq!(offered.https_of(site().main()), HttpsState::Offered);
+    assert_eq!(offered.rules.https_policy, HttpsPolicy::Offered);
 }
 
 #[test]

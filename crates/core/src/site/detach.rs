@@ -59,9 +59,7 @@ pub fn detach(
     if whole {
         take_site(loaded, settings, layout, &mut plan);
     } else {
-        let mut after = site.clone();
-        after.hostnames.retain(|hostname| !gone.contains(hostname));
-        after.rules.redirects.retain(|redirect| after.hostnames.iter().any(|hostname| redirect.is_for(hostname)));
+        let after = site.without_hosts(&gone);
         change_site(&mut plan, site, &after, loaded.site_file.clone(), settings, layout);
         plan.remark(SiteRemark::NamesDetached { site: site.main().clone(), names: gone.clone() });
     }
@@ -118,7 +116,7 @@ mod tests {
     use crate::harbor::{DnsServer, WebServer};
     use crate::name::Hostname;
     use crate::redirect::{Redirect, Sides, Source, Target};
-    use crate::site::{HttpsState, SiteKind, SiteRules};
+    use crate::site::{HttpsStates, SiteKind, SiteRules};
     use crate::zone::Document;
     use crate::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
 
@@ -161,7 +159,7 @@ mod tests {
             hostnames: names.map(name).to_vec(),
             document_root: "/home/boatyard/www".into(),
             kind: SiteKind::AddonDomain,
-            https: HttpsState::None,
+            https: HttpsStates::default(),
             certificate: None,
             rules: SiteRules { redirects, ..SiteRules::default() },
         };

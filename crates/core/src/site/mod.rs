@@ -6,6 +6,7 @@ mod attach;
 mod attach_places;
 mod change;
 mod detach;
+mod https;
 mod model;
 mod refusal;
 mod remark;
@@ -18,6 +19,7 @@ pub use attach::{
 pub use attach_places::document_root;
 pub use change::{ChangeSite, ChangeSiteLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit};
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
-pub use model::{HttpsPolicy, HttpsState, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
+pub use https::{HttpsState, HttpsStates};
+pub use model::{HttpsPolicy, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
 pub use refusal::SiteRefusal;
 pub use remark::SiteRemark;

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
+use super::HttpsStates;
 use crate::account::AccountName;
 use crate::certificate::{CertificateFiles, CertificateWish, Demand};
 use crate::name::{Host, Hostname};
@@ -17,7 +18,7 @@ pub struct Site {
     pub hostnames: Vec<Host>,
     pub document_root: PathBuf,
     pub kind: SiteKind,
-    pub https: HttpsState,
+    pub https: HttpsStates,
     /// The certificate that the web server file names.
     pub certificate: Option<CertificateFiles>,
     #[serde(default)]
@@ -124,16 +125,4 @@ impl SiteKind {
             SiteKind::ByAddress => "site by address",
         }
     }
-}
-
-/// How far https has come for a site. It only moves to `Forced` once a handshake has proven the certificate.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum HttpsState {
-    /// http alone; there is no certificate yet.
-    None,
-    /// https is served beside http.
-    Offered,
-    /// http is sent to https.
-    Forced,
 }

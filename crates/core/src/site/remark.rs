@@ -62,10 +62,10 @@ pub enum SiteRemark {
         site: Host,
         policy: WwwPolicy,
     },
-    /// http is sent to https: from now on, or once a certificate covers all names.
+    /// http is sent to https; for some names only once a certificate covers them.
     HttpsForced {
         site: Host,
-        at_once: bool,
+        later: Vec<Host>,
     },
     HttpsOffered {
         site: Host,

@@ -4,7 +4,7 @@
 use jiff::Timestamp;
 
 use super::attach::{AttachLoaded, Attachment, ZoneLoaded};
-use super::{HttpsState, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
+use super::{HttpsStates, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
 use crate::account::Account;
 use crate::change::Plan;
 use crate::name::{DnsName, Hostname};
@@ -41,7 +41,7 @@ pub(super) fn attach(
         hostnames: vec![hostname.into()],
         document_root: account.home.clone(),
         kind: SiteKind::Subdomain,
-        https: HttpsState::None,
+        https: HttpsStates::default(),
         certificate: None,
         rules: SiteRules::default(),
     };

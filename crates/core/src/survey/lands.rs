@@ -24,7 +24,8 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
         LandingEnd::Page { url, status } if (200..300).contains(status) => {
             let ours = seen.harbored.is_some();
             let awaited = seen.hostname.address().is_none();
-            let no_certificate = awaited && seen.harbored.is_some_and(|harbored| harbored.certificate.is_none());
+            let no_certificate =
+                awaited && seen.harbored.is_some_and(|harbored| harbored.covering(seen.hostname).is_none());
             match (url.starts_with("https:"), ours, no_certificate) {
                 _ if answers.state == LinkState::Broken => {
                     link(LinkState::Broken, "another-site-answers", format!("{way}, which is not this site's page"))

@@ -3,10 +3,11 @@
 use super::{Link, LinkName, LinkState, Seen, TlsOutcome, Turn};
 use crate::certificate::ends_soon;
 use crate::certificate::{CertificateSource, CertificateState};
+use crate::name::Host;
 
 pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
     let link = |state, code: &'static str, because: String| Link::new(LinkName::Secure, state, code, because);
-    let certificate = seen.harbored.and_then(|harbored| harbored.certificate.as_ref());
+    let certificate = seen.harbored.and_then(|harbored| harbored.covering(seen.hostname));
     if seen.hostname.address().is_some() && certificate.is_none() {
         let because = format!(
             "served over http alone: anybody on the way can read along; if the CA issues for addresses: brightharbor \
@@ -16,7 +17,7 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
         return link(LinkState::Risk, "address-on-http", because);
     }
     if let (Some(harbored), None) = (seen.harbored, certificate) {
-        return not_yet(harbored, earlier);
+        return not_yet(seen.hostname, harbored, earlier);
     }
     if seen.tls.is_empty() {
         return link(LinkState::Unchecked, "no-address", "no address to ask".into());
@@ -37,8 +38,7 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
                     }
                     false => ("not-verified", format!("the certificate at {at} does not verify: {why}")),
                 };
-                let uncovered = certificate.is_some_and(|c| !c.covers(seen.hostname));
-                let waits = (uncovered || stop_gap) && seen.harbored.is_some_and(|harbored| harbored.waiting.is_some());
+                let waits = stop_gap && seen.harbored.is_some_and(|harbored| harbored.awaited);
                 return if waits {
                     link(LinkState::Waiting(None), code, because).turn(Turn::Tend)
                 } else {
@@ -73,26 +73,35 @@ fn chain_length(sent: usize) -> String {
     if sent == 1 { "a single certificate".into() } else { format!("a chain of {sent} certificates") }
 }
 
-fn not_yet(harbored: &super::Harbored, earlier: &[&Link]) -> Link {
+fn not_yet(host: &Host, harbored: &super::Harbored, earlier: &[&Link]) -> Link {
     let link = |state, code: &'static str, because: String| Link::new(LinkName::Secure, state, code, because);
+    if let Some(other) = harbored.certificate.as_ref().filter(|_| !harbored.awaited) {
+        let because = format!(
+            "the certificate of {}, which nothing here renews, does not cover {host}: import one that does, or get one \
+             from the CA: brightharbor certificate issue {host}",
+            other.site
+        );
+        return link(LinkState::Broken, "not-covered", because).turn(Turn::Administrator);
+    }
     if !harbored.has_ca {
         return link(LinkState::Broken, "no-ca", "no certificate, and the settings name no CA ([ca] directory)".into())
             .turn(Turn::Administrator);
     }
     let open = earlier.iter().find(|link| matches!(link.state, LinkState::Broken | LinkState::Unchecked));
-    match (&harbored.waiting, open) {
+    let waits = match (&harbored.pause, &harbored.waiting) {
+        (Some(pause), _) => Some((Some(pause.not_before), pause.reason.as_str())),
+        (None, Some(waiting)) => Some((waiting.not_before, waiting.reason.as_str())),
+        (None, None) => harbored.awaited.then_some((None, "")),
+    };
+    match (waits, open) {
         (_, Some(open)) => link(
             LinkState::Waiting(None),
             "earlier-link-first",
             format!("no certificate yet: can be obtained once `{}` holds", open.name.word()),
         )
         .turn(Turn::Tend),
-        (Some(waiting), None) => {
-            let until = waiting.not_before;
-            let reason = match waiting.reason.as_str() {
-                "" => "the next `tend` obtains one",
-                reason => reason,
-            };
+        (Some((until, reason)), None) => {
+            let reason = if reason.is_empty() { "the next `tend` obtains one" } else { reason };
             link(LinkState::Waiting(until), "certificate-awaited", format!("no certificate yet: {reason}"))
                 .turn(Turn::Tend)
         }

@@ -4,7 +4,7 @@ use std::net::{IpAddr, SocketAddr};
 
 use jiff::Timestamp;
 
-use crate::certificate::{Certificate, Waiting};
+use crate::certificate::{Certificate, NamePause, Waiting};
 use crate::delegation::rules::Expected;
 use crate::delegation::{Address, HostAnswer, Picture};
 use crate::finding::Finding;
@@ -54,9 +54,22 @@ pub struct Seen<'a> {
 pub struct Harbored {
     pub zone_home: ZoneHome,
     pub fingerprint: String,
+    /// That of its site, whether it covers the name or not.
     pub certificate: Option<Certificate>,
+    /// Why its site has to wait.
     pub waiting: Option<Waiting>,
+    /// Why the name by itself has to wait.
+    pub pause: Option<NamePause>,
     pub has_ca: bool,
+    /// Whether `tend` gets one for the name.
+    pub awaited: bool,
+}
+
+impl Harbored {
+    /// The certificate of the site, if it is one for this name.
+    pub fn covering(&self, host: &Host) -> Option<&Certificate> {
+        self.certificate.as_ref().filter(|certificate| certificate.covers(host))
+    }
 }
 
 /// The answer of one recursive resolver.

@@ -6,7 +6,7 @@ use jiff::Timestamp;
 
 use super::*;
 use crate::certificate::{
-    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, Waiting,
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause, Waiting,
 };
 use crate::delegation::rules::{Expected, judge};
 use crate::delegation::{
@@ -118,7 +118,9 @@ fn good() -> Look {
             fingerprint: FINGERPRINT.into(),
             certificate: Some(certificate),
             waiting: None,
+            pause: None,
             has_ca: true,
+            awaited: false,
         }),
     }
 }
@@ -362,13 +364,38 @@ fn without_a_certificate_it_says_what_it_waits_for() {
         not_before: None,
         reason: reason.into(),
     };
-    let look = Look::spoilt(|look| {
-        look.harbored().certificate = None;
-        look.harbored().waiting = Some(waiting(""));
-    });
-    let link = look.link(LinkName::Secure);
+    let look = |spoil: &dyn Fn(&mut Harbored)| {
+        Look::spoilt(|look| {
+            (look.harbored().certificate, look.harbored().awaited) = (None, true);
+            spoil(look.harbored());
+        })
+        .link(LinkName::Secure)
+    };
+    let link = look(&|_| {});
     assert_eq!((&link.state, link.turn), (&LinkState::Waiting(None), Some(Turn::Tend)));
     assert!(link.because.contains("the next `tend` obtains one"));
+    assert!(look(&|harbored| harbored.waiting = Some(waiting("the CA is down"))).because.contains("the CA is down"));
+    let until = "2026-11-23T09:00:00Z".parse().unwrap();
+    let paused = look(&|harbored| {
+        harbored.pause = Some(NamePause {
+            name: Host::parse("gullrock.example").unwrap().into(),
+            site: Host::parse("gullrock.example").unwrap(),
+            since: now(),
+            not_before: until,
+            reason: "no such name".into(),
+        });
+    });
+    assert_eq!(paused.state, LinkState::Waiting(Some(until)));
+    // That of the site is for other names: then it is as if there were none.
+    let other = |awaited| {
+        Look::spoilt(|look| {
+            look.harbored().awaited = awaited;
+            look.harbored().certificate.as_mut().unwrap().names = vec![Host::parse("quay.example").unwrap()];
+        })
+        .link(LinkName::Secure)
+    };
+    assert_eq!(other(true).state, LinkState::Waiting(None));
+    assert_eq!((other(false).code, other(false).state), ("not-covered", LinkState::Broken));
     let no_ca = Look::spoilt(|look| {
         look.harbored().certificate = None;
         look.harbored().has_ca = false;

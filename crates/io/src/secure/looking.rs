@@ -1,13 +1,14 @@
 //! Looks where the names of a site lead before a CA is asked; and says what an order would ask for.
 
 use brightharbor_core::acme::{Identifier, ProofKind, identifiers};
-use brightharbor_core::certificate::Means;
-use brightharbor_core::certificate::securing::{Course, Looked};
+use brightharbor_core::certificate::securing::{Looked, NotIssued, Rest, SecureOutcome, Stage, Wanted};
+use brightharbor_core::certificate::{Certificate, Means};
+use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::site::Site;
 use brightharbor_core::survey::stale_until;
 use brightharbor_core::zone::ZoneHome;
 
-use super::WorkError;
+use super::{WorkError, look_first};
 use crate::acme::foresee_forbidden;
 use crate::harbor::Harbor;
 use crate::look::look_for_proofs;
@@ -24,6 +25,7 @@ pub(super) async fn look(harbor: &Harbor, site: &Site) -> Result<Looked, WorkErr
         leading: seen.leading,
         without_http: seen.without_http,
         left_out: seen.left_out,
+        paused: vec![],
         means,
         stale_until: stale_until(&seen.surveys),
         zones: seen.zones,
@@ -46,39 +48,58 @@ async fn means(harbor: &Harbor, site: &Site) -> Result<Means, WorkError> {
     Ok(Means { over_tls: is_up && settings.web.tls_alpn_listen.is_some(), by_dns })
 }
 
-/// What an order would ask for.
+/// What would be done for a site.
+#[derive(Default)]
 pub struct Foreseen {
-    /// With what each is proven by.
+    /// What an order would ask for, with what each is proven by.
     pub covered: Vec<(Identifier, ProofKind)>,
     pub left_out: Vec<(Identifier, String)>,
+    /// The certificate in place, where it is good and nothing would be ordered.
+    pub in_place: Option<Certificate>,
+    /// Why nothing would come of it.
+    pub refused: Option<NotIssued>,
     /// Why the CA cannot be asked what it goes by in CAA records.
     pub ca_silent: Option<String>,
 }
 
-/// Says what would be ordered for a site. Nothing is changed, and the CA gets no order.
-pub async fn foresee(harbor: &Harbor, site: &Site) -> Result<Foreseen, WorkError> {
-    let wish = &site.rules.certificate;
-    let looked = match Course::needs_no_look(site) {
-        Some(looked) => looked,
-        None => look(harbor, site).await?,
-    };
-    let (names, proof, mut left_out) = looked.foresee(site);
-    let mut covered = identifiers(&names, &wish.wildcards);
-    let mut ca_silent = None;
-    if let Some(ca) = harbor.settings.ca_named(wish.ca.as_deref()) {
-        let about = (proof, &covered[..]);
-        match foresee_forbidden(ca, &harbor.layout, &harbor.settings, &looked.zones, about).await {
-            Ok(forbidden) => {
-                covered.retain(|one| forbidden.iter().all(|(identifier, _)| identifier != one));
-                left_out.extend(forbidden);
+/// Says what would be done for a site. Nothing is changed, and the CA gets no order.
+pub async fn foresee(harbor: &Harbor, site: &Site, wanted: Wanted) -> Result<Foreseen, WorkError> {
+    let mut course = look_first(harbor, site, wanted).await?;
+    let mut foreseen = Foreseen::default();
+    if let Stage::ToOrder(order) = &course.stage {
+        let (wish, proof) = (&order.wish, order.wish.proof);
+        let mut covered = identifiers(&order.names, &wish.wildcards);
+        let mut forbidden = vec![];
+        if let Some(ca) = harbor.settings.ca_named(wish.ca.as_deref()) {
+            let about = (proof, &covered[..]);
+            match foresee_forbidden(ca, &harbor.layout, &harbor.settings, &order.zones, about).await {
+                Ok(known) => forbidden = known,
+                Err(reason) => foreseen.ca_silent = Some(reason),
             }
-            Err(reason) => ca_silent = Some(reason),
+        }
+        covered.retain(|one| forbidden.iter().all(|(identifier, _)| identifier != one));
+        let left = |identifier: &Identifier| covered.contains(identifier);
+        let names: Vec<Host> =
+            order.names.iter().filter(|host| left(&Identifier::from((*host).clone()))).cloned().collect();
+        let wildcards: Vec<Hostname> =
+            wish.wildcards.iter().filter(|one| left(&Identifier::below(one))).cloned().collect();
+        let rest = order.rest(&names, &wildcards);
+        course.left_out.extend(forbidden.clone());
+        let nothing = names.is_empty() && wildcards.is_empty();
+        match rest {
+            _ if nothing => foreseen.refused = Some(NotIssued::names(forbidden)),
+            Rest::AsGood => foreseen.in_place = order.present.clone(),
+            Rest::CoversLess => foreseen.refused = Some(NotIssued::names(forbidden)),
+            Rest::Order => {
+                foreseen.covered = covered.into_iter().map(|one| (one.clone(), proof.kind_for(&one))).collect()
+            }
         }
     }
-    let with_kind = |one: Identifier| {
-        let kind = proof.kind_for(&one);
-        (one, kind)
-    };
-    let covered = covered.into_iter().map(with_kind).collect();
-    Ok(Foreseen { covered, left_out, ca_silent })
+    foreseen.left_out = course.left_out;
+    match course.stage {
+        Stage::InPlace { certificate, .. } => foreseen.in_place = Some(*certificate),
+        Stage::Ended(SecureOutcome::Refused { why, .. }) => foreseen.refused = Some(why),
+        _ => {}
+    }
+    Ok(foreseen)
 }

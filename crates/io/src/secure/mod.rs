@@ -16,7 +16,7 @@ mod zone_proofs;
 
 use brightharbor_core::certificate::Certificate;
 use brightharbor_core::certificate::securing::{
-    Course, Present, Readied, Refused, SecureOutcome, Secured, Stage, Wanted, install_arrived, remember,
+    Course, Present, Readied, Refused, Remembered, SecureOutcome, Secured, Stage, Wanted, install_arrived, remember,
     settle_verified, title,
 };
 use brightharbor_core::change::Plan;
@@ -166,10 +166,11 @@ async fn look_first(harbor: &Harbor, site: &Site, wanted: Wanted) -> Going {
     }
     let mut course = Course::begin(site, wanted, present.as_ref(), shared)?;
     if matches!(course.stage, Stage::ToLook) {
-        let looked = match Course::needs_no_look(site) {
+        let mut looked = match Course::needs_no_look(site) {
             Some(looked) => looked,
             None => look(harbor, site).await?,
         };
+        looked.paused = harbor.store.pauses_of(site.main())?;
         course.looked(looked, wanted, present, clock::now());
     }
     Ok(course)
@@ -231,8 +232,8 @@ async fn apply_some(
             let (settings, layout) = (&overlay.settings, &overlay.layout);
             plan.extend(match &course.stage {
                 Stage::Arrived(arrived) => install_arrived(arrived, &readied, settings, layout, now)?,
-                Stage::Verified { certificate, .. } => {
-                    settle_verified(certificate, course.left_out.is_empty(), &readied, settings, layout)
+                Stage::Verified { certificate, shown, .. } => {
+                    settle_verified(certificate, shown, &readied, settings, layout)
                 }
                 _ => continue,
             });
@@ -285,8 +286,8 @@ async fn verify_batch(door: &WorkDoor<'_>, courses: &mut [Going]) -> Result<(), 
 
 async fn verify_one(harbor: &Harbor, course: &mut Course) -> Result<(), WorkError> {
     if let Stage::InPlace { certificate, .. } = &course.stage {
-        let result = verify(harbor, certificate).await?;
-        course.shown(result);
+        let shown = verify(harbor, &course.site, certificate).await?;
+        course.shown(shown);
     }
     Ok(())
 }
@@ -297,14 +298,16 @@ async fn remember_all(door: &WorkDoor<'_>, refused: Vec<Refused>) -> Result<(), 
         return Ok(());
     }
     change(door, "remember to get certificates", &GoOn, async |overlay, now| {
-        let mut with_waiting = Vec::with_capacity(refused.len());
+        let mut remembered = Vec::with_capacity(refused.len());
         for one in &refused {
             // A site that was detached meanwhile waits for nothing.
             if overlay.site_of(&one.site)?.is_some() {
-                with_waiting.push((one.clone(), overlay.store.waiting_of(&one.site)?));
+                let waiting = overlay.store.waiting_of(&one.site)?;
+                let pauses = overlay.store.pauses_of(&one.site)?;
+                remembered.push(Remembered { refused: one.clone(), waiting, pauses });
             }
         }
-        Ok((remember(&with_waiting, now), ()))
+        Ok((remember(&remembered, now), ()))
     })
     .await?;
     Ok(())
@@ -313,6 +316,6 @@ async fn remember_all(door: &WorkDoor<'_>, refused: Vec<Refused>) -> Result<(), 
 /// What came of a site that could not even be tried.
 pub fn outcome_of(site: &Host, code: &'static str, reason: String) -> Secured {
     use brightharbor_core::certificate::securing::NotIssued;
-    let why = NotIssued { code, reason, not_before: None, busy: false };
+    let why = NotIssued { code, reason, not_before: None, busy: false, names: vec![] };
     Secured { site: site.clone(), outcome: SecureOutcome::Refused { why, kept: None }, left_out: vec![] }
 }

@@ -4,8 +4,8 @@ use std::cell::OnceCell;
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
 
-use brightharbor_core::acme::{Identifier, Refusal};
-use brightharbor_core::certificate::securing::{Course, NotIssued, Ordered, Refused, Stage, ToOrder};
+use brightharbor_core::acme::{Identifier, Problem, Refusal};
+use brightharbor_core::certificate::securing::{Course, NotIssued, Ordered, Refused, Rest, Stage, ToOrder};
 use brightharbor_core::certificate::{CertificateSource, read_chain, renewal_id};
 use brightharbor_core::site::Site;
 use zeroize::Zeroizing;
@@ -115,15 +115,23 @@ async fn order_for(
                 if nothing_left {
                     return Err(OrderError::Refused(Refusal::Names(left)));
                 }
+                match wanted.rest(&names, &wildcards) {
+                    Rest::Order => {}
+                    Rest::AsGood => return Ok(Ordered { issued: None, names, wildcards, refused: told(left) }),
+                    Rest::CoversLess => return Err(OrderError::Refused(Refusal::Names(left))),
+                }
             }
             Err(error) => return Err(error),
             Ok(issued) => {
-                let refused = left.into_iter().map(|(identifier, problem)| (identifier, problem.detail)).collect();
-                return Ok(Ordered { issued, names, wildcards, refused });
+                return Ok(Ordered { issued: Some(issued), names, wildcards, refused: told(left) });
             }
         }
     }
     Err(OrderError::StillAtWork { not_before: None })
+}
+
+fn told(refused: Vec<(Identifier, Problem)>) -> Vec<(Identifier, String)> {
+    refused.into_iter().map(|(identifier, problem)| (identifier, problem.detail)).collect()
 }
 
 fn not_issued(error: &OrderError) -> NotIssued {
@@ -136,6 +144,10 @@ fn not_issued(error: &OrderError) -> NotIssued {
             _ => None,
         },
         busy: matches!(error, OrderError::Busy),
+        names: match error {
+            OrderError::Refused(Refusal::Names(names)) => told(names.clone()),
+            _ => vec![],
+        },
     }
 }
 

@@ -4,13 +4,16 @@ use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+use brightharbor_core::certificate::securing::Shown;
 use brightharbor_core::certificate::{Certificate, CertificateSource};
+use brightharbor_core::name::Host;
+use brightharbor_core::site::Site;
 use brightharbor_core::survey::TlsOutcome;
 
 use super::WorkError;
 use crate::harbor::Harbor;
 use crate::probe::shake_hands;
-use crate::trust;
+use crate::trust::{self, Roots};
 
 /// A reload is over by then.
 const PATIENCE: Duration = Duration::from_secs(4);
@@ -21,41 +24,52 @@ pub(super) fn web_addresses(harbor: &Harbor) -> Vec<IpAddr> {
     if settings.web.listen.is_empty() { settings.host.addresses.clone() } else { settings.web.listen.clone() }
 }
 
-/// Whether the certificate is shown for all its names; else what was seen instead, in words.
-pub(super) async fn verify(harbor: &Harbor, certificate: &Certificate) -> Result<Result<(), String>, WorkError> {
-    let settings = &harbor.settings;
-    let roots = trust::roots(&settings.internet.trust_roots)?;
+/// For which of the site's hosts that the certificate covers it is shown; and what was seen for the others, in words.
+pub(super) async fn verify(harbor: &Harbor, site: &Site, certificate: &Certificate) -> Result<Shown, WorkError> {
+    let roots = trust::roots(&harbor.settings.internet.trust_roots)?;
     let deadline = Instant::now() + PATIENCE;
-    let is_stop_gap = certificate.source == CertificateSource::SelfSigned;
-    for name in &certificate.names {
-        // Who asks for an address gets to that one.
-        let addresses = name.address().map_or_else(|| web_addresses(harbor), |own| vec![own]);
-        let mut shown = false;
-        for address in addresses {
-            let address = SocketAddr::new(address, settings.internet.https_port());
-            loop {
-                let seen = shake_hands(address, name, Arc::clone(&roots)).await;
-                let reason = match seen.outcome {
-                    TlsOutcome::NoRoute => break,
-                    // Nobody trusts a stop-gap: that it is the one shown is all that a handshake can verify.
-                    TlsOutcome::Shown { verified, not_after, .. }
-                        if not_after == certificate.not_after && (verified.is_ok() || is_stop_gap) =>
-                    {
-                        shown = true;
-                        break;
-                    }
-                    TlsOutcome::Shown { verified: Ok(()), .. } => "another certificate is shown".to_string(),
-                    TlsOutcome::Shown { verified: Err(reason), .. } | TlsOutcome::Failed(reason) => reason,
-                };
-                if Instant::now() > deadline {
-                    return Ok(Err(format!("{address} for {name}: {reason}")));
-                }
-                tokio::time::sleep(Duration::from_millis(50)).await;
-            }
-        }
-        if !shown {
-            return Ok(Err(format!("no address of the web server can be reached from here to ask for {name}")));
+    let mut shown = Shown::default();
+    for host in site.hostnames.iter().filter(|host| certificate.covers(host)) {
+        match is_shown(harbor, host, certificate, &roots, deadline).await {
+            Ok(()) => shown.hosts.push(host.clone()),
+            Err(reason) => shown.others.push((host.clone(), reason)),
         }
     }
-    Ok(Ok(()))
+    Ok(shown)
+}
+
+/// Whether every address of this host shows it to those who ask for the host.
+async fn is_shown(
+    harbor: &Harbor,
+    host: &Host,
+    certificate: &Certificate,
+    roots: &Roots,
+    deadline: Instant,
+) -> Result<(), String> {
+    let is_stop_gap = certificate.source == CertificateSource::SelfSigned;
+    // Who asks for an address gets to that one.
+    let addresses = host.address().map_or_else(|| web_addresses(harbor), |own| vec![own]);
+    let mut seen_at_all = false;
+    for address in addresses {
+        let address = SocketAddr::new(address, harbor.settings.internet.https_port());
+        loop {
+            let reason = match shake_hands(address, host, Arc::clone(roots)).await.outcome {
+                TlsOutcome::NoRoute => break,
+                // Nobody trusts a stop-gap: that it is the one shown is all that a handshake can verify.
+                TlsOutcome::Shown { verified, not_after, .. }
+                    if not_after == certificate.not_after && (verified.is_ok() || is_stop_gap) =>
+                {
+                    seen_at_all = true;
+                    break;
+                }
+                TlsOutcome::Shown { verified: Ok(()), .. } => "another certificate is shown".to_string(),
+                TlsOutcome::Shown { verified: Err(reason), .. } | TlsOutcome::Failed(reason) => reason,
+            };
+            if Instant::now() > deadline {
+                return Err(format!("{address}: {reason}"));
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+    }
+    if seen_at_all { Ok(()) } else { Err("no address of the web server can be reached from here to ask for it".into()) }
 }

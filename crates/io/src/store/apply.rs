@@ -6,7 +6,7 @@ use brightharbor_core::site::Site;
 use rusqlite::{Transaction, TransactionBehavior, params};
 
 use super::logbook::EntryOutcome;
-use super::{Store, StoreError, former, revocations, word};
+use super::{Store, StoreError, former, pauses, revocations, word};
 
 impl Store {
     /// Applies the inventory changes of a set and marks its logbook entry as done, both or neither.
@@ -81,12 +81,10 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         InventoryChange::AddSite(site) => add_site(transaction, site)?,
         InventoryChange::ReplaceSite { after, .. } => {
             transaction.execute(
-                "UPDATE site SET document_root = $1, kind = $2, https = $3, certificate_folder = $4, rules = $5
-                 WHERE main = $6",
+                "UPDATE site SET document_root = $1, kind = $2, certificate_folder = $3, rules = $4 WHERE main = $5",
                 params![
                     after.document_root.to_string_lossy(),
                     word(&after.kind)?,
-                    word(&after.https)?,
                     after.certificate.as_ref().map(|files| files.folder.to_string_lossy().into_owned()),
                     rules(after)?,
                     after.main().as_str(),
@@ -96,7 +94,7 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         }
         InventoryChange::RemoveSite(site) => {
             former::remember(transaction, site.main(), None)?;
-            for table in ["hostname", "certificate", "waiting"] {
+            for table in ["hostname", "certificate", "waiting", "name_pause"] {
                 transaction.execute(&format!("DELETE FROM {table} WHERE site = $1"), [site.main().as_str()])?;
             }
             transaction.execute("DELETE FROM site WHERE main = $1", [site.main().as_str()])?;
@@ -161,6 +159,7 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
                     details,
                 ],
             )?;
+            pauses::end(transaction, certificate)?;
         }
         InventoryChange::ForgetCertificate { folder } => former::forget(transaction, folder)?,
         InventoryChange::RememberRevocation(revocation) => revocations::remember(transaction, revocation)?,
@@ -177,6 +176,7 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
                 ],
             )?;
         }
+        InventoryChange::Pause(pause) => pauses::remember(transaction, pause)?,
         InventoryChange::EndWait { site } => {
             transaction.execute("DELETE FROM waiting WHERE site = $1", [site.as_str()])?;
         }
@@ -186,14 +186,13 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
 
 fn add_site(transaction: &Transaction<'_>, site: &Site) -> Result<(), StoreError> {
     transaction.execute(
-        "INSERT INTO site (main, account, document_root, kind, https, certificate_folder, rules)
-         VALUES ($1, $2, $3, $4, $5, $6, $7)",
+        "INSERT INTO site (main, account, document_root, kind, certificate_folder, rules)
+         VALUES ($1, $2, $3, $4, $5, $6)",
         params![
             site.main().as_str(),
             site.account.as_str(),
             site.document_root.to_string_lossy(),
             word(&site.kind)?,
-            word(&site.https)?,
             site.certificate.as_ref().map(|files| files.folder.to_string_lossy().into_owned()),
             rules(site)?,
         ],
@@ -210,9 +209,9 @@ fn set_hostnames(transaction: &Transaction<'_>, site: &Site) -> Result<(), Store
     transaction.execute("DELETE FROM hostname WHERE site = $1", [site.main().as_str()])?;
     for (position, hostname) in site.hostnames.iter().enumerate() {
         transaction.execute(
-            "INSERT INTO hostname (name, site, position) VALUES ($1, $2, $3)",
-            params![hostname.as_str(), site.main().as_str(), position as i64],
+            "INSERT INTO hostname (name, site, position, https) VALUES ($1, $2, $3, $4)",
+            params![hostname.as_str(), site.main().as_str(), position as i64, word(&site.https_of(hostname))?],
         )?;
     }
-    Ok(())
+    pauses::keep_attached(transaction, site)
 }

@@ -6,6 +6,7 @@
 mod apply;
 mod former;
 mod logbook;
+mod pauses;
 mod read;
 mod read_nameservers;
 mod read_plans;

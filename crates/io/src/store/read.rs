@@ -5,13 +5,13 @@ use std::path::{Path, PathBuf};
 use brightharbor_core::account::{Account, AccountName};
 use brightharbor_core::certificate::{Certificate, CertificateFiles, Waiting};
 use brightharbor_core::name::{Host, Hostname};
-use brightharbor_core::site::Site;
+use brightharbor_core::site::{HttpsStates, Site};
 use rusqlite::{OptionalExtension, Row};
 
 use super::{Store, StoreError, from_word};
 
 const ACCOUNT: &str = "SELECT name, email, home, system_user, plan, nameserver_set, reseller FROM account";
-const SITE: &str = "SELECT main, account, document_root, kind, https, certificate_folder, rules FROM site";
+const SITE: &str = "SELECT main, account, document_root, kind, certificate_folder, rules FROM site";
 
 impl Store {
     pub fn account(&self, name: &AccountName) -> Result<Option<Account>, StoreError> {
@@ -140,9 +140,16 @@ impl Store {
 
     fn site(&self, row: SiteRow) -> Result<Site, StoreError> {
         let mut query =
-            self.connection.prepare_cached("SELECT name FROM hostname WHERE site = $1 ORDER BY position")?;
-        let names = query.query_map([&row.main], |row| row.get::<_, String>(0))?.collect::<Result<Vec<_>, _>>()?;
-        let hostnames = names.iter().map(|name| host(name)).collect::<Result<Vec<_>, _>>()?;
+            self.connection.prepare_cached("SELECT name, https FROM hostname WHERE site = $1 ORDER BY position")?;
+        let names = query
+            .query_map([&row.main], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?
+            .collect::<Result<Vec<_>, _>>()?;
+        let (mut hostnames, mut https) = (Vec::with_capacity(names.len()), HttpsStates::default());
+        for (name, state) in names {
+            let name = host(&name)?;
+            https.set(&name, from_word(&state)?);
+            hostnames.push(name);
+        }
         if hostnames.is_empty() {
             return Err(StoreError::Value(format!("the site {} has no hostname", row.main)));
         }
@@ -151,7 +158,7 @@ impl Store {
             hostnames,
             document_root: row.document_root.into(),
             kind: from_word(&row.kind)?,
-            https: from_word(&row.https)?,
+            https,
             certificate: row.certificate_folder.map(|folder| CertificateFiles { folder: folder.into() }),
             rules: serde_json::from_str(&row.rules).map_err(|error| StoreError::Value(format!("rules: {error}")))?,
         })
@@ -240,7 +247,6 @@ struct SiteRow {
     account: String,
     document_root: String,
     kind: String,
-    https: String,
     certificate_folder: Option<String>,
     rules: String,
 }
@@ -251,9 +257,8 @@ fn site_row(row: &Row<'_>) -> rusqlite::Result<SiteRow> {
         account: row.get(1)?,
         document_root: row.get(2)?,
         kind: row.get(3)?,
-        https: row.get(4)?,
-        certificate_folder: row.get(5)?,
-        rules: row.get(6)?,
+        certificate_folder: row.get(4)?,
+        rules: row.get(5)?,
     })
 }
 

@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 9;
+pub(super) const VERSION: i64 = 10;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -18,14 +18,16 @@ CREATE TABLE nameserver_set (
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE site (
     main TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), document_root TEXT NOT NULL,
-    kind TEXT NOT NULL, https TEXT NOT NULL, certificate_folder TEXT, rules TEXT NOT NULL DEFAULT '{}'
+    kind TEXT NOT NULL, certificate_folder TEXT, rules TEXT NOT NULL DEFAULT '{}'
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX site_by_account ON site(account);
 CREATE INDEX site_by_root ON site(document_root);
 CREATE TABLE hostname (
-    name TEXT PRIMARY KEY, site TEXT NOT NULL REFERENCES site(main), position INTEGER NOT NULL
+    name TEXT PRIMARY KEY, site TEXT NOT NULL REFERENCES site(main), position INTEGER NOT NULL,
+    https TEXT NOT NULL DEFAULT 'none'
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX hostname_by_site ON hostname(site, position);
+CREATE INDEX hostname_without_https ON hostname(site) WHERE https = 'none';
 CREATE TABLE pattern (
     key TEXT PRIMARY KEY, value TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
@@ -48,6 +50,11 @@ CREATE TABLE revocation (
 CREATE TABLE waiting (
     site TEXT PRIMARY KEY REFERENCES site(main), since TEXT NOT NULL, not_before TEXT, reason TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
+CREATE TABLE name_pause (
+    name TEXT PRIMARY KEY, site TEXT NOT NULL REFERENCES site(main), since TEXT NOT NULL, not_before INTEGER NOT NULL,
+    reason TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE INDEX name_pause_by_site ON name_pause(site);
 CREATE TABLE logbook (
     id INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, who TEXT NOT NULL, title TEXT NOT NULL,
     changes TEXT NOT NULL, inverses TEXT NOT NULL, outcome TEXT NOT NULL, detail TEXT NOT NULL
@@ -92,5 +99,25 @@ CREATE INDEX former_certificate_by_end ON former_certificate(ended);
 CREATE TABLE revocation (
     folder TEXT PRIMARY KEY, site TEXT NOT NULL, ca TEXT NOT NULL, reason TEXT NOT NULL, not_after TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
+",
+    // https was a state of the site; a name that its certificate does not cover had none of its own.
+    "
+ALTER TABLE hostname ADD COLUMN https TEXT NOT NULL DEFAULT 'none';
+UPDATE hostname SET https = (SELECT https FROM site WHERE main = hostname.site);
+UPDATE hostname SET https = 'none' WHERE https = 'offered' AND NOT EXISTS (
+    SELECT 1 FROM certificate, json_each(certificate.names) AS covered
+    WHERE certificate.site = hostname.site AND covered.value = hostname.name
+) AND NOT EXISTS (
+    SELECT 1 FROM certificate, json_each(certificate.details, '$.wildcards') AS wildcard
+    WHERE certificate.site = hostname.site
+    AND wildcard.value = substr(hostname.name, instr(hostname.name, '.') + 1)
+);
+CREATE INDEX hostname_without_https ON hostname(site) WHERE https = 'none';
+ALTER TABLE site DROP COLUMN https;
+CREATE TABLE name_pause (
+    name TEXT PRIMARY KEY, site TEXT NOT NULL REFERENCES site(main), since TEXT NOT NULL, not_before INTEGER NOT NULL,
+    reason TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE INDEX name_pause_by_site ON name_pause(site);
 ",
 ];

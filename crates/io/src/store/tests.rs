@@ -3,11 +3,12 @@
 use brightharbor_core::account::{Account, AccountName, AccountPlan, Limits};
 use brightharbor_core::acme::RevocationReason;
 use brightharbor_core::certificate::{
-    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, Revocation, Waiting,
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause, Revocation,
+    Waiting,
 };
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::name::{Host, Hostname};
-use brightharbor_core::site::{HttpsState, Site, SiteKind, SiteRules};
+use brightharbor_core::site::{HttpsState, HttpsStates, Site, SiteKind, SiteRules};
 use brightharbor_core::zone::{Zone, ZoneHome};
 use jiff::Timestamp;
 
@@ -32,7 +33,7 @@ fn site() -> Site {
         hostnames: vec![name("lanternchoir.example"), name("www.lanternchoir.example")],
         document_root: "/home/choir/www/lanternchoir.example".into(),
         kind: SiteKind::AddonDomain,
-        https: HttpsState::None,
+        https: HttpsStates::default(),
         certificate: None,
         rules: SiteRules { hsts: Some(300), ..SiteRules::default() },
     }
@@ -72,7 +73,11 @@ fn what_is_written_is_read_back() {
         not_before: Some("2026-11-23T08:00:00Z".parse().unwrap()),
         reason: "the CA said so".into(),
     };
-    let after = Site { https: HttpsState::Forced, certificate: Some(certificate.files.clone()), ..site() };
+    let after = Site {
+        https: HttpsStates::all(&site().hostnames, HttpsState::Forced),
+        certificate: Some(certificate.files.clone()),
+        ..site()
+    };
     commit(
         &mut store,
         vec![
@@ -143,8 +148,11 @@ CREATE TABLE certificate (
     not_before TEXT NOT NULL, not_after TEXT NOT NULL, state TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
 INSERT INTO account VALUES ('choir', 'choir@saltmarsh.example', '/home/choir', NULL);
-INSERT INTO site VALUES ('lanternchoir.example', 'choir', '/home/choir/www', 'addon-domain', 'none', NULL);
+INSERT INTO site VALUES ('lanternchoir.example', 'choir', '/home/choir/www', 'addon-domain', 'offered', '/harbor/c/1');
 INSERT INTO hostname VALUES ('lanternchoir.example', 'lanternchoir.example', 0);
+INSERT INTO hostname VALUES ('notyet.example', 'lanternchoir.example', 1);
+INSERT INTO site VALUES ('gullrock.example', 'choir', '/home/choir/boats', 'addon-domain', 'forced', '/harbor/c/2');
+INSERT INTO hostname VALUES ('gullrock.example', 'gullrock.example', 0);
 INSERT INTO zone VALUES ('lanternchoir.example', 'choir', 'here');
 INSERT INTO certificate VALUES ('lanternchoir.example', '[\"lanternchoir.example\"]', '/harbor/c/1',
     '2026-11-01T00:00:00Z', '2027-01-30T00:00:00Z', 'served');
@@ -159,7 +167,12 @@ fn an_inventory_of_the_first_version_is_brought_up_to_date_and_loses_nothing() {
     for _ in 0..2 {
         let store = Store::open(&path).unwrap();
         let site = store.site_of(&name("lanternchoir.example")).unwrap().unwrap();
-        assert_eq!((site.rules, site.hostnames.len()), (SiteRules::default(), 1));
+        assert_eq!((&site.rules, site.hostnames.len()), (&SiteRules::default(), 2));
+        let states = |site: &Site| site.hostnames.iter().map(|host| site.https_of(host)).collect::<Vec<_>>();
+        assert_eq!(states(&site), [HttpsState::Offered, HttpsState::None], "each name by itself");
+        let live = store.site_of(&name("gullrock.example")).unwrap().unwrap();
+        assert_eq!(states(&live), [HttpsState::Forced]);
+        assert_eq!(store.sites_without_cover(Timestamp::UNIX_EPOCH).unwrap(), [name("lanternchoir.example")]);
         let zone = store.zone(&hostname("lanternchoir.example")).unwrap().unwrap();
         assert_eq!((zone.home, zone.pattern, zone.primary), (ZoneHome::Here, None, None));
         assert_eq!(store.accounts().unwrap()[0].plan, None);
@@ -275,4 +288,34 @@ fn what_is_to_be_revoked_is_known_until_the_ca_was_told() {
     let folder = first.files.folder().to_path_buf();
     commit(&mut store, vec![InventoryChange::ForgetRevocation { folder }]).unwrap();
     assert_eq!(store.revocations().unwrap(), [second]);
+}
+
+#[test]
+fn a_name_that_pauses_holds_up_no_other_and_is_over_with_its_certificate() {
+    let (_folder, mut store) = fresh();
+    let [main, parked] = ["lanternchoir.example", "notyet.example"].map(name);
+    let mut with_parked = Site { hostnames: vec![main.clone(), parked.clone()], ..site() };
+    with_parked.https.set(&main, HttpsState::Forced);
+    let pause = NamePause {
+        name: parked.clone().into(),
+        site: main.clone(),
+        since: Timestamp::from_second(100).unwrap(),
+        not_before: Timestamp::from_second(700).unwrap(),
+        reason: "no such name".into(),
+    };
+    let [during, after] = [200, 700].map(|second| Timestamp::from_second(second).unwrap());
+    commit(&mut store, vec![InventoryChange::AddAccount(account()), InventoryChange::AddSite(with_parked.clone())])
+        .unwrap();
+    assert_eq!(store.sites_without_cover(during).unwrap(), [main.clone()]);
+    commit(&mut store, vec![InventoryChange::Pause(pause.clone())]).unwrap();
+    assert!(store.sites_without_cover(during).unwrap().is_empty());
+    assert_eq!(store.sites_without_cover(after).unwrap(), [main.clone()]);
+    assert_eq!(store.all_pauses(during).unwrap(), [pause.clone()]);
+    assert!(store.all_pauses(after).unwrap().is_empty());
+    assert_eq!(store.pauses_of(&main).unwrap(), [pause.clone()]);
+    let without = with_parked.without_hosts(&[parked]);
+    commit(&mut store, vec![InventoryChange::ReplaceSite { before: with_parked, after: without.clone() }]).unwrap();
+    assert!(store.pauses_of(&main).unwrap().is_empty(), "a name that is detached does not pause");
+    commit(&mut store, vec![InventoryChange::Pause(pause), InventoryChange::RemoveSite(without)]).unwrap();
+    assert!(store.sites_without_cover(after).unwrap().is_empty());
 }

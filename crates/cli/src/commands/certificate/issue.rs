@@ -1,7 +1,8 @@
 //! `certificate issue` and `certificate renew`: a certificate from the CA for the names of a site that lead here,
 //! installed and verified.
 
-use brightharbor_core::certificate::securing::{SecureOutcome, Secured, Wanted};
+use brightharbor_core::acme::identifiers;
+use brightharbor_core::certificate::securing::{NotIssued, SecureOutcome, Secured, Wanted};
 use brightharbor_core::certificate::{CertificateRefusal, WishChange, keep_wish};
 use brightharbor_core::name::Host;
 use brightharbor_core::survey::Survey;
@@ -63,8 +64,12 @@ fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
     }
     drop(harbor);
     if args.dry_run {
-        let foreseen = context.block_on(async { foresee(&context.open()?, &wished).await.map_err(Error::from) })??;
-        return Ok(Box::new(NotDone(foreseen)));
+        let foreseen =
+            context.block_on(async { foresee(&context.open()?, &wished, wanted).await.map_err(Error::from) })??;
+        return match &foreseen.refused {
+            Some(why) => Err(refused(site.main(), why)),
+            None => Ok(Box::new(NotDone(foreseen))),
+        };
     }
     context.block_on(issue(context, &wish, site.main(), wanted))?
 }
@@ -80,19 +85,34 @@ async fn issue(context: &Context, wish: &WishChange, main: &Host, wanted: Wanted
     .await?;
     let secured = context.work(async |door| secure(door, &site, wanted).await).await?;
     if let SecureOutcome::Refused { why, .. } = &secured.outcome {
-        let exit = if why.code == "ca-at-work" { Exit::Waits } else { Exit::Refused };
-        let error = Error::new(exit, why.code, &why.reason).advice(advice_for_ca(why.code));
-        return Err(error.with("site", site.main().as_str()));
+        return Err(refused(site.main(), why));
     }
     context.progress.doing("checking the links");
     let surveys = look_at_site(&context.open()?, &site).await?.surveys;
     Ok(Box::new(Issued { secured, surveys }))
 }
 
+fn refused(site: &Host, why: &NotIssued) -> Error {
+    let exit = if why.code == "ca-at-work" { Exit::Waits } else { Exit::Refused };
+    let error = Error::new(exit, why.code, &why.reason).advice(advice_for_ca(why.code));
+    error.with("site", site.as_str())
+}
+
 struct NotDone(Foreseen);
 
 impl Shown for NotDone {
     fn human(&self, page: &mut Page) {
+        if let Some(certificate) = &self.0.in_place {
+            let until = certificate.not_after.strftime("%Y-%m-%d");
+            page.hanging(
+                "",
+                &format!("Dry run: the certificate in place is good until {until}; nothing would be ordered."),
+            );
+            for (name, reason) in &self.0.left_out {
+                page.hanging("  left out: ", &format!("{name}: {reason}"));
+            }
+            return;
+        }
         let covered = self.0.covered.iter();
         let covered: Vec<String> = covered.map(|(name, kind)| format!("{name} ({})", kind.word())).collect();
         let names = if covered.is_empty() { "nothing".into() } else { covered.join(", ") };
@@ -109,11 +129,19 @@ impl Shown for NotDone {
         let left_out = self.0.left_out.iter();
         let left_out: Vec<Value> =
             left_out.map(|(name, reason)| json!({ "name": name.to_string(), "reason": reason })).collect();
-        let covers: Vec<String> = self.0.covered.iter().map(|(name, _)| name.to_string()).collect();
+        let in_place = self.0.in_place.as_ref();
+        let covers: Vec<String> = match in_place {
+            Some(certificate) => {
+                let names = identifiers(&certificate.names, &certificate.details.wildcards);
+                names.iter().map(ToString::to_string).collect()
+            }
+            None => self.0.covered.iter().map(|(name, _)| name.to_string()).collect(),
+        };
         let proofs: Vec<&str> = self.0.covered.iter().map(|(_, kind)| kind.word()).collect();
         json!({
             "command": "certificate issue",
             "carried_out": false,
+            "in_place": in_place.is_some(),
             "covers": covers,
             "proofs": proofs,
             "left_out": left_out,
@@ -122,7 +150,7 @@ impl Shown for NotDone {
     }
 
     fn exit(&self) -> Exit {
-        let nothing = self.0.covered.is_empty() || self.0.ca_silent.is_some();
+        let nothing = (self.0.covered.is_empty() && self.0.in_place.is_none()) || self.0.ca_silent.is_some();
         if nothing { Exit::Waits } else { Exit::Done }
     }
 }

@@ -1,6 +1,7 @@
 //! The sites with their certificates, as `certificate list` and the metrics tell of them.
 
 use brightharbor_core::account::AccountName;
+use brightharbor_core::certificate::due::is_awaited;
 use brightharbor_core::certificate::{Certificate, CertificateState};
 use brightharbor_core::harbor::Service;
 use brightharbor_core::name::Host;
@@ -30,7 +31,7 @@ impl Row {
             if site.kind == SiteKind::ByAddress && certificate.is_none() {
                 continue;
             }
-            let waits = harbor.store.waiting_of(site.main())?.is_some();
+            let waits = is_awaited(&site, certificate.as_ref(), &harbor.settings);
             let served_at = certificate.as_ref().map(|one| served_at(harbor, &site, one)).unwrap_or_default();
             rows.push(Self { site, certificate, waits, served_at });
         }

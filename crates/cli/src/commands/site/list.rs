@@ -1,7 +1,8 @@
 //! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
 
+use brightharbor_core::certificate::due::is_awaited;
 use brightharbor_core::certificate::{Certificate, Waiting};
-use brightharbor_core::site::{HttpsState, Site, SiteKind};
+use brightharbor_core::site::{Site, SiteKind};
 use brightharbor_core::survey::{LinkName, Survey};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
@@ -13,6 +14,8 @@ use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, table};
+use crate::show::json::hosts_document;
+use crate::show::words::https_word;
 use brightharbor_io::look::look;
 
 /// List the sites. What the world sees of one, `survey` tells.
@@ -79,8 +82,9 @@ pub fn run(args: &List, context: &Context) -> Report {
     let sites = harbor.store.sites(account.as_ref().map(|account| &account.name))?.into_iter();
     let rows = sites.map(|site| {
         let certificate = harbor.store.certificate_of(site.main())?;
+        let waits = is_awaited(&site, certificate.as_ref(), &harbor.settings);
         let waiting = harbor.store.waiting_of(site.main())?;
-        Ok(Row { site, certificate, waiting, stops_at: None })
+        Ok(Row { site, certificate, waits, waiting, stops_at: None })
     });
     let mut rows: Vec<Row> = rows.collect::<Result<_, Error>>()?;
     if let Some(kind) = args.kind {
@@ -141,6 +145,8 @@ impl StopArgument {
 struct Row {
     site: Site,
     certificate: Option<Certificate>,
+    /// Whether a certificate is to be got for some of its names.
+    waits: bool,
     waiting: Option<Waiting>,
     /// The first link that does not hold, where they were walked.
     stops_at: Option<&'static str>,
@@ -163,22 +169,23 @@ impl Row {
         std::iter::once(main.to_string()).chain(others).collect::<Vec<_>>().join(" and ")
     }
 
+    /// The state that all hosts have; `in part` where some have less than others.
     fn https(&self) -> &'static str {
-        match self.site.https {
-            HttpsState::None => "none",
-            HttpsState::Offered => "offered",
-            HttpsState::Forced => "forced",
+        let state = self.site.https_of(self.site.main());
+        match self.site.hostnames.iter().all(|host| self.site.https_of(host) == state) {
+            true => https_word(state),
+            false => "in part",
         }
     }
 
     fn certificate_words(&self) -> String {
-        match (&self.certificate, &self.waiting) {
+        match (&self.certificate, self.waits) {
             (Some(certificate), _) => {
                 let days = certificate.not_after.duration_since(clock::now()).as_hours() / 24;
                 format!("{}, {days} days left", certificate.state.word())
             }
-            (None, Some(_)) => "waits for its links".into(),
-            (None, None) => "none".into(),
+            (None, true) => "waits for its links".into(),
+            (None, false) => "none".into(),
         }
     }
 }
@@ -220,7 +227,8 @@ impl Shown for Sites {
                 "kind": row.site.kind.words(),
                 "account": row.site.account,
                 "document_root": row.site.document_root.display().to_string(),
-                "https": row.https(),
+                "https": https_word(row.site.https_of(row.site.main())),
+                "hosts": hosts_document(&row.site),
                 "certificate": row.certificate.as_ref().map(|certificate| json!({
                     "state": certificate.state.word(),
                     "names": certificate.names,

@@ -14,7 +14,8 @@ use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
-use crate::show::words::{https_words, www_words};
+use crate::show::json::hosts_document;
+use crate::show::words::{https_by_state, https_word, www_words};
 
 /// Show one site.
 #[derive(Debug, Args)]
@@ -54,7 +55,9 @@ impl Shown for SitePage {
         field("hostnames", &names);
         field("document root", &site.document_root.display().to_string());
         field("www", www_words(site.rules.www));
-        field("https", https_words(site.https));
+        for (words, hosts) in https_by_state(site) {
+            field("https", &format!("{words}{hosts}"));
+        }
         field("TLS", if site.rules.tls == TlsFloor::Tls12 { "1.2 and 1.3" } else { "only 1.3" });
         let hsts = site.rules.hsts.map_or("off".into(), |seconds| format!("for {}", show_seconds(seconds.into())));
         field("HSTS", &hsts);
@@ -84,7 +87,8 @@ impl Shown for SitePage {
                 "account": site.account,
                 "document_root": site.document_root.display().to_string(),
                 "www": site.rules.www,
-                "https": site.https,
+                "https": https_word(site.https_of(site.main())),
+                "hosts": hosts_document(site),
                 "https_policy": site.rules.https_policy,
                 "tls_from": if site.rules.tls == TlsFloor::Tls12 { "1.2" } else { "1.3" },
                 "hsts_seconds": site.rules.hsts,

@@ -1,7 +1,7 @@
 //! What decisions about sites tell.
 
 use brightharbor_core::name::Host;
-use brightharbor_core::site::{HttpsState, SiteRemark, WwwPolicy};
+use brightharbor_core::site::{HttpsState, Site, SiteRemark, WwwPolicy};
 use brightharbor_core::zone::show_seconds;
 
 use super::{Told, listed};
@@ -72,11 +72,15 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
         Is::Www { site, policy } => Told::fact("www", format!("{site}: www is {}", www_words(*policy)))
             .with("site", site.as_str())
             .with("policy", serde_json::to_value(policy).unwrap_or_default()),
-        Is::HttpsForced { site, at_once } => {
-            let when = if *at_once { "" } else { " once a certificate covers all its names" };
+        Is::HttpsForced { site, later } => {
+            let names = later.iter().map(Host::as_str).collect::<Vec<_>>();
+            let when = match names[..] {
+                [] => String::new(),
+                _ => format!("; for {} once a certificate covers it", names.join(", ")),
+            };
             Told::fact("https-forced", format!("{site}: http redirects to https{when}"))
                 .with("site", site.as_str())
-                .with("at_once", *at_once)
+                .with("later", names)
         }
         Is::HttpsOffered { site } => {
             Told::fact("https-offered", format!("{site}: served over http and https alike")).with("site", site.as_str())
@@ -119,7 +123,32 @@ pub fn www_words(policy: WwwPolicy) -> &'static str {
     }
 }
 
-pub fn https_words(state: HttpsState) -> &'static str {
+/// The state as one word, in lists and for programs.
+pub fn https_word(state: HttpsState) -> &'static str {
+    match state {
+        HttpsState::None => "none",
+        HttpsState::Offered => "offered",
+        HttpsState::Forced => "forced",
+    }
+}
+
+/// Each state that hosts of the site have, in words, with the hosts where not all have the same.
+pub fn https_by_state(site: &Site) -> Vec<(&'static str, String)> {
+    let mut states: Vec<(HttpsState, Vec<&str>)> = Vec::new();
+    for host in &site.hostnames {
+        let state = site.https_of(host);
+        match states.iter_mut().find(|(known, _)| *known == state) {
+            Some((_, hosts)) => hosts.push(host.as_str()),
+            None => states.push((state, vec![host.as_str()])),
+        }
+    }
+    match &states[..] {
+        [(state, _)] => vec![(https_words(*state), String::new())],
+        all => all.iter().map(|(state, hosts)| (https_words(*state), format!(": {}", hosts.join(", ")))).collect(),
+    }
+}
+
+fn https_words(state: HttpsState) -> &'static str {
     match state {
         HttpsState::None => "none yet",
         HttpsState::Offered => "served beside http",

@@ -85,7 +85,7 @@ fn where_nobody_takes_http_what_else_there_is_proves_the_names() {
     init_behind(&coast, at, &ca);
     coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]);
     let issue = |more: &[&str], exit| {
-        coast.json(&[&["certificate", "issue", "crumbandtide.example", "--ca", "pier"], more].concat(), exit)
+        coast.json(&[&["certificate", "renew", "crumbandtide.example", "--ca", "pier"], more].concat(), exit)
     };
     let proofs = |foreseen: &Value| foreseen["proofs"].clone();
     assert_eq!(proofs(&issue(&["--dry-run"], 0)), json!(["dns-01", "dns-01"]));

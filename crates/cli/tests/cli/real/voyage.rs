@@ -92,7 +92,7 @@ impl Port {
                 return tended;
             }
             let led_away = tended["tried"][0]["reason"].as_str().is_some_and(|why| why.contains("Old Quay"));
-            assert!(run.exit == 3 && (led_away || tended["later"][0]["site"] == "crumbandtide.example"), "{tended}");
+            assert!(run.exit == 3 && (led_away || tended["paused"][0]["site"] == "crumbandtide.example"), "{tended}");
             std::thread::sleep(std::time::Duration::from_millis(250));
         }
         panic!("no certificate, though the old answer has long left the caches");

@@ -10,7 +10,7 @@ use brightharbor_core::harbor::{Layout, Settings, WebServer};
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{Answer, Ports, Redirect, Sides, Source, Target, answer};
 use brightharbor_core::render::{fingerprint, site_file};
-use brightharbor_core::site::{HttpsState, Site, SiteKind, SiteRules, WwwPolicy};
+use brightharbor_core::site::{HttpsState, HttpsStates, Site, SiteKind, SiteRules, WwwPolicy};
 use brightharbor_io::http::Connection;
 use brightharbor_io::server::reload_web;
 use brightharbor_io::trust;
@@ -51,6 +51,7 @@ fn site(folder: &Path, domain: &str, https: HttpsState, rules: SiteRules) -> Sit
         files
     });
     let account = AccountName::parse("boatyard").unwrap();
+    let https = HttpsStates::all(&hostnames, https);
     Site { account, hostnames, document_root, kind: SiteKind::AddonDomain, https, certificate, rules }
 }
 

@@ -6,7 +6,7 @@ use zeroize::Zeroizing;
 use super::Refused;
 use crate::acme::Identifier;
 use crate::certificate::{
-    Certificate, CertificateRefusal, CertificateSource, CertificateState, CertificateWish, Means, ProofWish,
+    Certificate, CertificateRefusal, CertificateSource, CertificateState, CertificateWish, Means, NamePause, ProofWish,
     refuse_uncovered, urgent_from,
 };
 use crate::delegation::Cuts;
@@ -17,6 +17,8 @@ use crate::site::Site;
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Wanted {
     Enough,
+    /// The same when the timer asks: names that a CA has refused lately are left out.
+    InTurn,
     New,
     /// With another key too, even where the site keeps its key: this one may be known to somebody else.
     NewKey,
@@ -44,10 +46,41 @@ pub struct Arrived {
 pub struct ToOrder {
     pub names: Vec<Host>,
     pub present: Option<Certificate>,
+    /// That one, if it may stay where nothing better is to be had.
+    standing: Option<Standing>,
     /// That of the site, as far as it can be met now.
     pub wish: Box<CertificateWish>,
     /// The servers of zones that were seen.
     pub zones: Cuts,
+}
+
+/// A certificate in place that is good: whatever takes its place covers at least as much.
+#[derive(Debug, Clone)]
+struct Standing {
+    /// The hosts of the site that it covers.
+    covered: Vec<Host>,
+    wildcards: Vec<Hostname>,
+    /// Whether a new one is wanted even if it covers no more.
+    renewed: bool,
+}
+
+/// What to do when a CA has refused some of the names.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Rest {
+    /// The rest is worth an order.
+    Order,
+    /// The certificate in place covers the rest already.
+    AsGood,
+    /// It covers names that the rest leaves out.
+    CoversLess,
+}
+
+/// What handshakes have shown for each host that the certificate covers.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Shown {
+    pub hosts: Vec<Host>,
+    /// The others, with what was seen instead.
+    pub others: Vec<(Host, String)>,
 }
 
 /// How far a site has come.
@@ -66,6 +99,7 @@ pub enum Stage {
     Verified {
         certificate: Box<Certificate>,
         new: bool,
+        shown: Shown,
     },
     /// http is sent to https, where that is the site's policy.
     Settled {
@@ -96,6 +130,8 @@ pub struct NotIssued {
     pub not_before: Option<Timestamp>,
     /// Whether somebody else is at it, who remembers what comes of it.
     pub busy: bool,
+    /// The names that were refused, where it is about some of them alone.
+    pub names: Vec<(Identifier, String)>,
 }
 
 /// The certificate that goes on being served while a new one cannot be had.
@@ -148,6 +184,8 @@ pub struct Looked {
     /// Those that lead here where nobody takes connections for http, with the reason.
     pub without_http: Vec<(Host, String)>,
     pub left_out: Vec<(Host, String)>,
+    /// Those that a CA has refused lately, with the reason.
+    pub paused: Vec<NamePause>,
     /// What control can be proven by beside http; asked only where it matters.
     pub means: Means,
     pub zones: Cuts,
@@ -158,7 +196,8 @@ pub struct Looked {
 /// What came of an order.
 #[derive(Debug, Clone)]
 pub struct Ordered {
-    pub issued: Issued,
+    /// `None` where the certificate in place covers what the CA has not refused.
+    pub issued: Option<Issued>,
     pub names: Vec<Host>,
     pub wildcards: Vec<Hostname>,
     /// What the CA could not validate, or what we saw that it could not.
@@ -220,24 +259,49 @@ impl Course {
 
     /// Where the names lead is known: what there is is enough, or something is ordered, or nothing can be done yet.
     pub fn looked(&mut self, looked: Looked, wanted: Wanted, present: Option<Present>, now: Timestamp) {
-        let wish = &self.site.rules.certificate;
-        let (names, proof, left_out) = askable(&self.site, &looked);
+        let (mut names, proof, mut left_out) = askable(&self.site, &looked);
+        let mut wish = self.site.rules.certificate.clone();
+        if wanted == Wanted::InTurn {
+            let paused = looked.paused.iter().filter(|pause| pause.not_before > now);
+            for NamePause { name, reason, .. } in paused {
+                names.retain(|host| *name != Identifier::from(host.clone()));
+                wish.wildcards.retain(|parent| *name != Identifier::below(parent));
+                left_out.push((name.clone(), reason.clone()));
+            }
+        }
         self.left_out = left_out;
         (self.left_at_look, self.stale_until) = (self.left_out.len(), looked.stale_until);
+        let enough = [Wanted::Enough, Wanted::InTurn].contains(&wanted);
         self.stage = match present {
             _ if names.is_empty() => Stage::Ended(SecureOutcome::NotYet),
-            Some(present) if wanted == Wanted::Enough && is_enough(&present, &names, wish, now) => {
-                in_place(&present.certificate, false)
-            }
+            Some(present) if enough && is_enough(&present, &names, &wish, now) => in_place(&present.certificate, false),
             present => {
+                let standing = present.as_ref().and_then(|present| standing(&self.site, present, wanted, now));
                 let present = present.map(|present| present.certificate);
                 // Why one was revoked may be that its key is known.
                 let revoked = present.as_ref().is_some_and(|one| one.state == CertificateState::Revoked);
                 let keep_key = wish.keep_key && wanted != Wanted::NewKey && !revoked;
-                let wish = Box::new(CertificateWish { proof, keep_key, ..(**wish).clone() });
-                Stage::ToOrder(Box::new(ToOrder { names, present, wish, zones: looked.zones }))
+                let wish = Box::new(CertificateWish { proof, keep_key, ..*wish });
+                let order = ToOrder { names, present, standing, wish, zones: looked.zones };
+                match order.lost(&order.names, &order.wish.wildcards) {
+                    Some(lost) => self.would_cover_less(&order, lost),
+                    None => Stage::ToOrder(Box::new(order)),
+                }
             }
         };
+    }
+
+    /// A name that the certificate in place covers cannot be proven now: it stays until it is urgent.
+    fn would_cover_less(&self, order: &ToOrder, lost: Identifier) -> Stage {
+        let why = self.left_out.iter().find(|(name, _)| *name == lost).map_or("", |(_, why)| why.as_str());
+        let why = NotIssued {
+            code: "would-cover-less",
+            reason: format!("{lost}, which the certificate in place covers, cannot be proven now: {why}"),
+            not_before: None,
+            busy: false,
+            names: vec![],
+        };
+        Stage::Ended(SecureOutcome::Refused { why, kept: order.present.as_ref().map(Kept::of) })
     }
 
     /// The CA has issued it, or not. Gives what is to be remembered when nothing came of it.
@@ -246,7 +310,11 @@ impl Course {
         match result {
             Ok(Ordered { issued, names, wildcards, refused }) => {
                 self.left_out.extend(refused);
-                self.stage = Stage::Arrived(Box::new(Arrived { issued, names, wildcards }));
+                self.stage = match (issued, &to_order.present) {
+                    (Some(issued), _) => Stage::Arrived(Box::new(Arrived { issued, names, wildcards })),
+                    (None, Some(present)) => in_place(present, false),
+                    (None, None) => Stage::Ended(SecureOutcome::NotYet),
+                };
                 None
             }
             Err(why) => {
@@ -254,6 +322,7 @@ impl Course {
                     site: self.site.main().clone(),
                     reason: why.reason.clone(),
                     not_before: why.not_before.or(self.stale_until),
+                    names: why.names.clone(),
                 };
                 let remembered = !why.busy;
                 let kept = to_order.present.as_ref().map(Kept::of);
@@ -266,7 +335,10 @@ impl Course {
     /// It was installed, or its handshake settled; `recorded` is what the inventory has of it.
     pub fn applied(&mut self, recorded: Option<Certificate>) -> Result<(), CertificateRefusal> {
         self.stage = match std::mem::replace(&mut self.stage, Stage::Ended(SecureOutcome::NotYet)) {
-            Stage::Verified { mut certificate, new } => {
+            Stage::Verified { certificate, shown, .. } if !shown.others.is_empty() => {
+                Stage::Ended(SecureOutcome::NotShown { certificate: *certificate, reason: shown.reason() })
+            }
+            Stage::Verified { mut certificate, new, .. } => {
                 certificate.state = CertificateState::Served;
                 Stage::Settled { certificate, new }
             }
@@ -279,12 +351,14 @@ impl Course {
         Ok(())
     }
 
-    /// A handshake with every address of this host has shown it, or something else.
-    pub fn shown(&mut self, result: Result<(), String>) {
+    /// Handshakes with every address of this host have shown it, or something else. What was shown for one host counts,
+    /// whatever was for another.
+    pub fn shown(&mut self, shown: Shown) {
         let Stage::InPlace { certificate, new } = &self.stage else { return };
-        self.stage = match result {
-            Ok(()) => Stage::Verified { certificate: certificate.clone(), new: *new },
-            Err(reason) => Stage::Ended(SecureOutcome::NotShown { certificate: (**certificate).clone(), reason }),
+        let certificate = certificate.clone();
+        self.stage = match shown.hosts.is_empty() {
+            false => Stage::Verified { certificate, new: *new, shown },
+            true => Stage::Ended(SecureOutcome::NotShown { certificate: *certificate, reason: shown.reason() }),
         };
     }
 
@@ -296,7 +370,8 @@ impl Course {
             return None;
         }
         let reason = by_ca.iter().map(|(name, why)| format!("{name}: {why}")).collect::<Vec<_>>().join("; ");
-        Some(Refused { site: self.site.main().clone(), reason, not_before: self.stale_until })
+        let (site, names) = (self.site.main().clone(), by_ca.to_vec());
+        Some(Refused { site, reason, not_before: self.stale_until, names })
     }
 
     /// Whether a change is due: something has arrived, or a handshake has shown something.
@@ -346,10 +421,64 @@ fn is_enough(present: &Present, names: &[Host], wish: &CertificateWish, now: Tim
     covers && lasts && own && certificate.state != CertificateState::Revoked
 }
 
-impl Looked {
-    /// What an order would ask for: the names, and what is left out.
-    pub fn foresee(&self, site: &Site) -> (Vec<Host>, ProofWish, Vec<(Identifier, String)>) {
-        askable(site, self)
+impl Shown {
+    fn reason(&self) -> String {
+        match self.others.first() {
+            Some((host, reason)) => format!("{host}: {reason}"),
+            None => "no host of the site is covered by it".into(),
+        }
+    }
+}
+
+/// What the certificate in place stands for, while it is good and nothing is urgent.
+fn standing(site: &Site, present: &Present, wanted: Wanted, now: Timestamp) -> Option<Standing> {
+    let (Present { certificate, key, .. }, wish) = (present, &site.rules.certificate);
+    // One whose key may be known goes, whatever it covers.
+    if !certificate.is_good(now) || Kept::of(certificate).urgent_from <= now || wanted == Wanted::NewKey {
+        return None;
+    }
+    let covered: Vec<Host> = site.hostnames.iter().filter(|host| certificate.covers(host)).cloned().collect();
+    let wildcards: Vec<Hostname> =
+        certificate.details.wildcards.iter().filter(|one| wish.wildcards.contains(one)).cloned().collect();
+    // Whether the wildcards are those of the wish is what the order is about.
+    let wish = CertificateWish { wildcards: certificate.details.wildcards.clone(), ..(**wish).clone() };
+    let renewed = wanted == Wanted::New
+        || certificate.is_due(now)
+        || certificate.source == CertificateSource::Shared
+        || !wish.is_met_by(certificate, key.as_deref());
+    Some(Standing { covered, wildcards, renewed })
+}
+
+impl ToOrder {
+    /// What is to be done when only these names are left of it.
+    pub fn rest(&self, names: &[Host], wildcards: &[Hostname]) -> Rest {
+        let Some(standing) = &self.standing else { return Rest::Order };
+        if self.lost(names, wildcards).is_some() {
+            return Rest::CoversLess;
+        }
+        let covers_all = names.iter().all(|name| standing.covered.contains(name))
+            && wildcards.iter().all(|parent| standing.wildcards.contains(parent));
+        if covers_all && !standing.renewed { Rest::AsGood } else { Rest::Order }
+    }
+
+    /// Something that the certificate in place covers and that an order for these would leave out.
+    fn lost(&self, names: &[Host], wildcards: &[Hostname]) -> Option<Identifier> {
+        let standing = self.standing.as_ref()?;
+        let below = |host: &Host| {
+            wildcards.iter().any(|parent| host.name().and_then(Hostname::parent).as_ref() == Some(parent))
+        };
+        let host = standing.covered.iter().find(|host| !names.contains(host) && !below(host));
+        let wildcard = || standing.wildcards.iter().find(|parent| !wildcards.contains(parent)).map(Identifier::below);
+        host.map(|host| host.clone().into()).or_else(wildcard)
+    }
+}
+
+impl NotIssued {
+    /// Some names cannot be validated, and the rest is not worth an order.
+    pub fn names(names: Vec<(Identifier, String)>) -> Self {
+        let listed = names.iter().map(|(name, why)| format!("{name}: {why}")).collect::<Vec<_>>().join("; ");
+        let reason = format!("domain control could not be validated for {listed}");
+        Self { code: "not-validated", reason, not_before: None, busy: false, names }
     }
 }
 

@@ -6,7 +6,7 @@ use crate::certificate::securing::{Readied, install_arrived, settle_verified, ti
 use crate::certificate::{CertificateDetails, CertificateFiles, Waiting};
 use crate::change::InventoryChange;
 use crate::harbor::{Layout, Settings, WebServer};
-use crate::site::{HttpsState, SiteKind, SiteRules};
+use crate::site::{HttpsState, HttpsStates, SiteKind, SiteRules};
 
 fn host(text: &str) -> Host {
     Host::parse(text).unwrap()
@@ -18,7 +18,7 @@ fn site() -> Site {
         hostnames: ["gullrock.example", "www.gullrock.example"].map(host).to_vec(),
         document_root: "/home/boatyard/www".into(),
         kind: SiteKind::AddonDomain,
-        https: HttpsState::None,
+        https: HttpsStates::default(),
         certificate: None,
         rules: SiteRules::default(),
     }
@@ -122,6 +122,88 @@ fn what_is_good_is_left_and_what_is_not_is_ordered() {
     }
 }
 
+/// What is ordered, kept or asked for when a name cannot be had, and a certificate is in place.
+#[test]
+fn nothing_is_ordered_that_covers_no_more_and_nothing_is_lost_that_is_covered() {
+    let mut three = site();
+    three.hostnames.push(host("notyet.example"));
+    let two = || Looked {
+        leading: site().hostnames,
+        left_out: vec![(host("notyet.example"), "is not registered".into())],
+        ..Looked::default()
+    };
+    // A name whose links do not hold is no reason for an order.
+    assert_eq!(stage(&looked_at(&three, two(), Wanted::Enough, Some(present()))), "in place, new: false");
+    // Nor is one that was refused, until its pause is over; who asks by hand is not kept from it.
+    let all = |until: &str| Looked {
+        leading: three.hostnames.clone(),
+        paused: vec![NamePause {
+            name: host("notyet.example").into(),
+            site: host("gullrock.example"),
+            since: now(),
+            not_before: until.parse().unwrap(),
+            reason: "no".into(),
+        }],
+        ..Looked::default()
+    };
+    let (later, over) = ("2026-11-27T12:10:00Z", "2026-11-27T11:59:00Z");
+    let course = looked_at(&three, all(later), Wanted::InTurn, Some(present()));
+    assert_eq!((stage(&course).as_str(), course.left_out.len()), ("in place, new: false", 1));
+    for (looked, wanted) in [(all(over), Wanted::InTurn), (all(later), Wanted::Enough)] {
+        let course = looked_at(&three, looked, wanted, Some(present()));
+        let Stage::ToOrder(order) = &course.stage else { panic!("{course:?}") };
+        assert_eq!(order.names, three.hostnames);
+        assert_eq!(order.rest(&three.hostnames[..2], &[]), Rest::AsGood);
+        assert_eq!(order.rest(&three.hostnames[1..], &[]), Rest::CoversLess);
+    }
+    // A new one is wanted all the same, with no fewer names.
+    let course = looked_at(&three, all(over), Wanted::New, Some(present()));
+    let Stage::ToOrder(order) = &course.stage else { panic!("{course:?}") };
+    assert_eq!(order.rest(&three.hostnames[..2], &[]), Rest::Order);
+    // What is covered and cannot be proven now keeps the certificate in place, as long as that is not urgent.
+    let bare = || Looked {
+        leading: vec![host("gullrock.example")],
+        left_out: vec![(host("www.gullrock.example"), "leads elsewhere".into())],
+        ..Looked::default()
+    };
+    let lost =
+        "refused: www.gullrock.example, which the certificate in place covers, cannot be proven now: leads elsewhere";
+    assert_eq!(stage(&looked_at(&site(), bare(), Wanted::New, Some(present()))), lost);
+    let ends = |at: &str| Some(certificate(|one| one.not_after = at.parse().unwrap()));
+    let due = ends("2026-12-08T00:00:00Z");
+    assert_eq!(stage(&looked_at(&site(), bare(), Wanted::InTurn, due)), lost);
+    for (wanted, present) in [
+        (Wanted::InTurn, ends("2026-12-01T00:00:00Z")),
+        (Wanted::NewKey, Some(present())),
+        (Wanted::New, Some(certificate(|one| one.state = CertificateState::Revoked))),
+        (Wanted::New, Some(certificate(|one| one.source = CertificateSource::SelfSigned))),
+    ] {
+        assert_eq!(stage(&looked_at(&site(), bare(), wanted, present)), "order gullrock.example", "{wanted:?}");
+    }
+}
+
+#[test]
+fn a_wildcard_that_is_refused_takes_no_name_along() {
+    let below = Hostname::parse("gullrock.example").unwrap();
+    let wishing = with_wish(|wish| wish.wildcards = vec![below.clone()]);
+    let course = looked_at(&wishing, all_lead(), Wanted::InTurn, Some(present()));
+    let Stage::ToOrder(order) = &course.stage else { panic!("{course:?}") };
+    assert_eq!(order.rest(&order.names, &[]), Rest::AsGood);
+    let has_it = certificate(|one| one.details.wildcards = vec![below.clone()]);
+    let pause = |name: Identifier| NamePause {
+        name,
+        site: host("gullrock.example"),
+        since: now(),
+        not_before: "2026-11-27T12:10:00Z".parse().unwrap(),
+        reason: "no".into(),
+    };
+    let paused = Looked { paused: vec![pause(Identifier::below(&below))], ..all_lead() };
+    let course = looked_at(&wishing, paused.clone(), Wanted::InTurn, Some(present()));
+    assert_eq!((stage(&course).as_str(), course.left_out.len()), ("in place, new: false", 1));
+    let course = looked_at(&wishing, paused, Wanted::InTurn, Some(has_it));
+    assert!(stage(&course).starts_with("refused: *.gullrock.example, which"), "{course:?}");
+}
+
 #[test]
 fn a_key_is_kept_only_where_nobody_else_may_have_it() {
     let keeping = with_wish(|wish| wish.keep_key = true);
@@ -169,7 +251,7 @@ fn a_refusal_is_remembered_with_the_time_that_was_named_unless_somebody_else_is_
     let named = "2026-11-27T13:00:00Z".parse().ok();
     let refused = |not_before, busy, stale_until, present| {
         let mut course = looked_at(&site(), Looked { stale_until, ..all_lead() }, Wanted::New, present);
-        let why = NotIssued { code: "ca-refuses", reason: "no".into(), not_before, busy };
+        let why = NotIssued { code: "ca-refuses", reason: "no".into(), not_before, busy, names: vec![] };
         let remembered = course.ordered(Err(why));
         (remembered.map(|refused| refused.not_before), course.stage)
     };
@@ -190,8 +272,33 @@ fn issued(name: &str) -> Issued {
 
 fn ordered(course: &mut Course, refused: Vec<(Identifier, String)>) {
     let names = vec![host("gullrock.example")];
-    let ordered = Ordered { issued: issued("gullrock.example"), names, wildcards: vec![], refused };
+    let ordered = Ordered { issued: Some(issued("gullrock.example")), names, wildcards: vec![], refused };
     assert_eq!(course.ordered(Ok(ordered)), None);
+}
+
+fn all_shown() -> Shown {
+    Shown { hosts: site().hostnames, others: vec![] }
+}
+
+/// What was shown for one host is settled; the certificate is not called served, and the other stays on http.
+#[test]
+fn a_host_that_shows_another_certificate_holds_up_no_other() {
+    let whole = certificate(|one| one.state = CertificateState::Installed).certificate;
+    let partly = Shown {
+        hosts: vec![host("gullrock.example")],
+        others: vec![(host("www.gullrock.example"), "another certificate is shown".into())],
+    };
+    let plan = settle_verified(&whole, &partly, &readied(), &settings(), &Layout::new("/harbor"));
+    let mut forced = HttpsStates::default();
+    forced.set(&host("gullrock.example"), HttpsState::Forced);
+    let changes: Vec<&InventoryChange> = plan.set.inventory_changes().collect();
+    assert!(matches!(changes[0], InventoryChange::ReplaceSite { after, .. } if after.https == forced), "{changes:?}");
+    assert!(!changes.iter().any(|change| matches!(change, InventoryChange::RecordCertificate(_))), "{changes:?}");
+    let mut course = Course::in_place(&site(), &whole);
+    course.shown(partly);
+    assert!(course.is_to_apply());
+    course.applied(None).unwrap();
+    assert_eq!(stage(&course), "not shown: www.gullrock.example: another certificate is shown");
 }
 
 fn readied() -> Readied {
@@ -221,7 +328,7 @@ fn from_an_order_to_https() {
     course.applied(recorded).unwrap();
     assert_eq!(stage(&course), "in place, new: true");
     assert_eq!(course.partly_refused(), None, "nothing is served yet");
-    course.shown(Ok(()));
+    course.shown(all_shown());
     assert_eq!(stage(&course), "verified");
     assert_eq!(course.partly_refused().unwrap().reason, "www.gullrock.example: timeout");
     course.applied(None).unwrap();
@@ -239,8 +346,11 @@ fn what_came_for_other_names_is_not_installed_and_what_is_lost_is_told() {
     ordered(&mut course, vec![]);
     assert_eq!(course.applied(None), Err(CertificateRefusal::Detached(host("gullrock.example"))));
     let mut course = Course::in_place(&site(), &present().certificate);
-    course.shown(Err("another certificate is shown".into()));
-    assert_eq!(stage(&course), "not shown: another certificate is shown");
+    course.shown(Shown {
+        hosts: vec![],
+        others: vec![(host("gullrock.example"), "another certificate is shown".into())],
+    });
+    assert_eq!(stage(&course), "not shown: gullrock.example: another certificate is shown");
     assert!(!course.ended().unwrap().is_shown());
 }
 
@@ -275,24 +385,23 @@ fn only_what_was_installed_is_verified_where_nothing_is_to_be_ordered() {
 }
 
 #[test]
-fn a_handshake_ends_the_wait_only_for_a_certificate_that_is_complete() {
-    let settled = |certificate: &Certificate, complete, readied: &Readied| {
-        let plan = settle_verified(certificate, complete, readied, &settings(), &Layout::new("/harbor"));
+fn a_handshake_ends_the_wait_but_for_a_stop_gap() {
+    let settled = |certificate: &Certificate, readied: &Readied| {
+        let plan = settle_verified(certificate, &all_shown(), readied, &settings(), &Layout::new("/harbor"));
         let ends = plan.set.inventory_changes().any(|change| matches!(change, InventoryChange::EndWait { .. }));
         let forced = plan.set.inventory_changes().any(
-            |change| matches!(change, InventoryChange::ReplaceSite { after, .. } if after.https == HttpsState::Forced),
+            |change| matches!(change, InventoryChange::ReplaceSite { after, .. } if after.is_forced(after.main())),
         );
         (ends, forced, plan.is_empty())
     };
     let whole = certificate(|one| one.state = CertificateState::Installed).certificate;
-    assert_eq!(settled(&whole, true, &readied()), (true, true, false));
-    assert_eq!(settled(&whole, false, &readied()), (false, true, false));
+    assert_eq!(settled(&whole, &readied()), (true, true, false));
     let stop_gap = Certificate { source: CertificateSource::SelfSigned, ..whole.clone() };
-    assert_eq!(settled(&stop_gap, true, &readied()), (false, false, false));
+    assert_eq!(settled(&stop_gap, &readied()), (false, false, false));
     // What is as it should be already is not written again.
     let mut done = readied();
-    (done.waiting, done.site.https) = (None, HttpsState::Forced);
-    assert_eq!(settled(&present().certificate, true, &done), (false, false, true));
+    (done.waiting, done.site.https) = (None, HttpsStates::all(&site().hostnames, HttpsState::Forced));
+    assert_eq!(settled(&present().certificate, &done), (false, false, true));
 }
 
 #[test]
@@ -300,7 +409,7 @@ fn the_logbook_says_how_many_came_and_how_many_are_served() {
     let mut arrived = looked_at(&site(), all_lead(), Wanted::Enough, None);
     ordered(&mut arrived, vec![]);
     let mut shown = Course::in_place(&site(), &present().certificate);
-    shown.shown(Ok(()));
+    shown.shown(all_shown());
     assert_eq!(title(&[&shown]), "certificate of gullrock.example is served");
     assert_eq!(title(&[&shown, &shown]), "certificates of 2 sites are served");
     assert_eq!(title(&[&arrived, &arrived]), "certificate issue for 2 sites");

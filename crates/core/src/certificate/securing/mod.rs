@@ -31,7 +31,8 @@ mod remember;
 mod settle;
 
 pub use course::{
-    Arrived, Course, Issued, Kept, Looked, NotIssued, Ordered, Present, SecureOutcome, Secured, Stage, ToOrder, Wanted,
+    Arrived, Course, Issued, Kept, Looked, NotIssued, Ordered, Present, Rest, SecureOutcome, Secured, Shown, Stage,
+    ToOrder, Wanted,
 };
-pub use remember::{Refused, pause, remember};
+pub use remember::{Refused, Remembered, pause, remember};
 pub use settle::{Readied, install_arrived, settle_verified, title};

@@ -3,7 +3,7 @@
 
 use jiff::Timestamp;
 
-use super::{Arrived, Course, Stage};
+use super::{Arrived, Course, Shown, Stage};
 use crate::certificate::{
     Certificate, CertificateDetails, CertificateRefusal, CertificateSource, CertificateState, Install, Waiting,
     force_https, install, read_chain, uncovered,
@@ -64,24 +64,24 @@ pub fn install_arrived(
     Ok(plan)
 }
 
-/// Decides what follows a handshake: http is sent to https, and nothing waits any more where every name is covered.
-/// `complete`: nothing was left out.
+/// Decides what follows handshakes: http is sent to https for the hosts that they have shown it for, and the site waits no
+/// more. Names that were left out pause by themselves.
 pub fn settle_verified(
     certificate: &Certificate,
-    complete: bool,
+    shown: &Shown,
     readied: &Readied,
     settings: &Settings,
     layout: &Layout,
 ) -> Plan {
     let Readied { site, site_file, waiting } = readied;
     // A stop-gap ends no wait for the certificate that it stands in for.
-    let complete = complete && certificate.source != CertificateSource::SelfSigned;
+    let is_stop_gap = certificate.source == CertificateSource::SelfSigned;
     let mut plan = Plan::new(format!("certificate of {} is served", site.main()));
-    let after = force_https(&mut plan, site, certificate, site_file.clone(), settings, layout);
-    let ends_wait = complete && waiting.is_some();
+    let after = force_https(&mut plan, site, (certificate, shown), site_file.clone(), settings, layout);
+    let ends_wait = !is_stop_gap && waiting.is_some();
     if ends_wait {
         plan.set.inventory(InventoryChange::EndWait { site: site.main().clone() });
     }
-    let nothing_new = after == *site && certificate.state == CertificateState::Served;
+    let nothing_new = after == *site && (certificate.state == CertificateState::Served || !shown.others.is_empty());
     if nothing_new && !ends_wait { Plan::new(plan.set.title) } else { plan }
 }
