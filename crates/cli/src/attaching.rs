@@ -1,18 +1,19 @@
 //! Attaching, from the decision to the links: used by `attach`, and by `account add` for its first domain.
 
 use brightharbor_core::account::AccountName;
+use brightharbor_core::certificate::due::is_awaited;
 use brightharbor_core::certificate::securing::{SecureOutcome, Secured, Wanted};
 use brightharbor_core::change::{Plan, Remark};
-use brightharbor_core::name::Hostname;
+use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::site::{
     AttachRequest, Attachment, ServedFrom, Site, SiteRefusal, ZoneChoice, attach as decide_attach, refuse_beyond_plan,
 };
 use brightharbor_core::survey::Survey;
 use brightharbor_core::zone::ZoneDesign;
 use brightharbor_io::load;
-use brightharbor_io::look::look_at_site;
+use brightharbor_io::look::look;
 use brightharbor_io::overlay::Overlay;
-use brightharbor_io::secure::secure;
+use brightharbor_io::secure::{outcome_of, secure_all};
 use brightharbor_io::server::await_fingerprint;
 use jiff::Timestamp;
 use serde_json::{Value, json};
@@ -50,21 +51,18 @@ pub async fn attach(
         [one] => format!("attach {} --account {}", one.hostname, one.account),
         many => format!("attach {} and {} more --account {}", many[0].hostname, many.len() - 1, many[0].account),
     };
-    let (carried, sites) =
+    let (carried, touched) =
         change(context, &title, options, async |overlay, now| decide(overlay, &requests, &taken, &title, now).await)
             .await?;
     let mut report = Attached { carried, secured: vec![], not_walked: None, surveys: vec![] };
-    if report.carried.entry.is_some() && sites.len() <= MOST_FOLLOWED {
-        for site in &sites {
-            if let Err(error) = follow_up(context, site, &mut report).await {
-                // The hostname is attached; what could not be looked at is told, and `tend` goes on.
-                report.not_walked = Some(NotWalked::Failed(error));
-            }
-        }
-    } else if report.carried.entry.is_some() {
+    if report.carried.entry.is_some() {
         // The reload is over when one of them is served: whatever comes next sees all of them.
-        await_fingerprint(&context.open()?.settings, &sites[0], report.carried.took).await;
-        report.not_walked = Some(NotWalked::Many(sites.len()));
+        await_fingerprint(&context.open()?.settings, &touched.sites[0], report.carried.took).await;
+        report.not_walked = match touched.sites.len() {
+            many if many > MOST_FOLLOWED => Some(NotWalked::Many(many)),
+            // The hostnames are attached; what could not be looked at is told, and `tend` goes on.
+            _ => follow_up(context, &touched, &mut report).await.err().map(NotWalked::Failed),
+        };
     }
     Ok(Box::new(report))
 }
@@ -76,36 +74,54 @@ async fn decide(
     taken: &[String],
     title: &str,
     now: Timestamp,
-) -> Result<(Plan, Vec<Site>), Error> {
+) -> Result<(Plan, Touched), Error> {
     let mut plan = Plan::new(title);
     taken.iter().for_each(|words| plan.remark(Remark::Taken(words.clone())));
-    let mut sites: Vec<Site> = Vec::new();
+    let mut touched = Touched::default();
     refuse_beyond_plan(requests, overlay.limit(&requests[0].account)?.as_ref())?;
     for request in requests {
         let loaded = load::attach(overlay, request).await?;
         let decided: Result<Attachment, SiteRefusal> =
             decide_attach(request, &loaded, &overlay.settings, &overlay.layout, now);
-        let Attachment { site, plan: one } = decided?;
+        let Attachment { site, hosts, plan: one } = decided?;
         overlay.take(&one.set);
         plan.extend(one);
-        sites.retain(|other| other.main() != site.main());
-        sites.push(site);
+        touched.sites.retain(|other| other.main() != site.main());
+        touched.sites.push(site);
+        touched.hosts.extend(hosts);
     }
-    Ok((plan, sites))
+    Ok((plan, touched))
 }
 
-/// After the change: a certificate if the links allow it, then the links as they are.
-async fn follow_up(context: &Context, site: &Site, report: &mut Attached) -> Result<(), Error> {
+/// What was attached: the sites as they will be, and the hosts that are new.
+#[derive(Default)]
+struct Touched {
+    sites: Vec<Site>,
+    hosts: Vec<Host>,
+}
+
+/// After the change: certificates where the links allow it, then the links of the new hosts as they are. All of them are
+/// looked at side by side.
+async fn follow_up(context: &Context, touched: &Touched, report: &mut Attached) -> Result<(), Error> {
     let harbor = context.open()?;
-    await_fingerprint(&harbor.settings, site, report.carried.took).await;
-    let named = site.main().address().is_none();
-    let has_ca = harbor.settings.ca.directory.is_some();
-    if named && has_ca && harbor.store.site_of(site.main())?.is_some() {
-        drop(harbor);
-        report.secured.push(context.work(async |door| secure(door, site, Wanted::Enough).await).await?);
+    let mut awaiting = Vec::new();
+    for site in &touched.sites {
+        let certificate = harbor.store.certificate_of(site.main())?;
+        let is_kept = harbor.store.site_of(site.main())?.is_some();
+        if is_kept && is_awaited(site, certificate.as_ref(), &harbor.settings) {
+            awaiting.push(site.clone());
+        }
+    }
+    drop(harbor);
+    let secured = context.work(async |door| secure_all(door, &awaiting, Wanted::Enough).await).await?;
+    for (site, secured) in awaiting.iter().zip(secured) {
+        report.secured.push(secured.unwrap_or_else(|error| {
+            let error = Error::from(error);
+            outcome_of(site.main(), error.code, error.message)
+        }));
     }
     context.progress.doing("checking the links");
-    report.surveys.extend(look_at_site(&context.open()?, site).await?.surveys);
+    report.surveys = look(&context.open()?, &touched.hosts, None).await?.surveys;
     Ok(())
 }
 

@@ -107,9 +107,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let due = due(waiting, &certificates, awaited, outdated(&harbor, &certificates)?, called_back, now);
     let revocations = harbor.store.revocations()?;
     report.later = due.later;
-    report.paused = harbor.store.all_pauses(now)?;
     let turns = [(due.wanting, Wanted::InTurn), (due.called_back, Wanted::New), (due.unproven, Wanted::Verification)];
     if args.dry_run {
+        report.paused = harbor.store.all_pauses(now)?;
         report.would = turns.into_iter().flat_map(|(sites, _)| sites).collect();
         for revocation in revocations {
             if !report.would.contains(&revocation.site) {
@@ -141,6 +141,8 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let brought = context.work(async |door| bring(door, None).await).await?;
     let told = brought.iter().filter(|brought| brought.new || brought.problem.is_some());
     report.brought = told.map(BroughtDocument::from).collect();
+    // Those of this run too.
+    report.paused = context.open()?.store.all_pauses(clock::now())?;
     Ok(Box::new(report))
 }
 

@@ -345,6 +345,16 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
     let dry = coast.json(&["certificate", "issue", "crumbandtide.example", "--dry-run"], 0);
     assert_eq!(
         members(&dry),
-        BTreeSet::from(["format", "exit", "command", "carried_out", "in_place", "covers", "proofs", "left_out", "ca_silent"])
+        BTreeSet::from([
+            "format",
+            "exit",
+            "command",
+            "carried_out",
+            "in_place",
+            "covers",
+            "proofs",
+            "left_out",
+            "ca_silent"
+        ])
     );
 }

@@ -108,6 +108,8 @@ impl ZoneLoaded {
 #[derive(Debug, Clone)]
 pub struct Attachment {
     pub site: Site,
+    /// Those of its hosts that are new.
+    pub hosts: Vec<Host>,
     pub plan: Plan,
 }
 

@@ -38,7 +38,7 @@ pub(super) fn only_the_zone(
     };
     let mut plan = Plan::new(format!("attach {domain} --no-site"));
     plan.remark(SiteRemark::ZoneOnly { hostname: domain.into() });
-    let mut decision = Attachment { plan, site };
+    let mut decision = Attachment { hosts: site.hostnames.clone(), plan, site };
     let mut without = settings.clone();
     without.host.addresses.clear();
     decide_zone(request, domain, loaded, &without, layout, now, &mut decision)?;
@@ -91,7 +91,7 @@ pub(super) fn with_own_root(
         plan.remark(SiteRemark::SharesRoot { document_root: site.document_root.clone(), with });
     }
     plan.change(root_folder(&site.document_root, account, &site, layout));
-    Ok(Attachment { plan, site })
+    Ok(Attachment { hosts: site.hostnames.clone(), plan, site })
 }
 
 /// A parked domain: more names for a site that is there.
@@ -110,7 +110,7 @@ pub(super) fn parked(
     super::change_site(&mut plan, &before, &site, file, settings, layout);
     let twin = hostnames.get(1).cloned();
     plan.remark(SiteRemark::Parked { hostname: main, twin, site: before.main().clone() });
-    Ok(Attachment { plan, site })
+    Ok(Attachment { plan, hosts: hostnames, site })
 }
 
 /// The document root as given, or as the settings compute it; always inside the home.

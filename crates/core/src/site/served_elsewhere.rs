@@ -45,7 +45,7 @@ pub(super) fn attach(
         certificate: None,
         rules: SiteRules::default(),
     };
-    Ok(Attachment { site, plan })
+    Ok(Attachment { hosts: site.hostnames.clone(), site, plan })
 }
 
 /// Follows the aliases of the zone from the target on: none may come back to the name.

@@ -6,13 +6,20 @@ use brightharbor_io::clock;
 use super::Page;
 use super::page::{style_of, when};
 
-/// All surveys; a hostname that stands exactly like the one before it takes one line.
+/// All surveys; a hostname whose links stand exactly like those of an earlier one takes one line, with what is to be handed
+/// over where that is not the same.
 pub fn surveys(page: &mut Page, surveys: &[Survey]) {
     let mut shown: Vec<&Survey> = Vec::new();
     for survey in surveys {
         page.blank();
-        match shown.iter().find(|earlier| same_states(earlier, survey)) {
-            Some(earlier) => page.hanging("", &format!("{}: the same links as {}", survey.hostname, earlier.hostname)),
+        match shown.iter().find(|earlier| stands_like(earlier, survey)) {
+            Some(earlier) => {
+                let (hostname, other) = (&survey.hostname, &earlier.hostname);
+                page.hanging("", &format!("{hostname}: the same links as {other}"));
+                if values(survey) != values(earlier) {
+                    hand_over(page, survey);
+                }
+            }
             None => {
                 one(page, survey);
                 shown.push(survey);
@@ -21,8 +28,17 @@ pub fn surveys(page: &mut Page, surveys: &[Survey]) {
     }
 }
 
-fn same_states(one: &Survey, other: &Survey) -> bool {
-    one.links.iter().zip(&other.links).all(|(a, b)| state_word(a) == state_word(b) && a.turn == b.turn)
+/// Whether every link has the same state for the same reason, but for the name that it is about.
+fn stands_like(one: &Survey, other: &Survey) -> bool {
+    let of_it = |survey: &Survey, link: &Link| link.because.replace(survey.hostname.as_str(), "this name");
+    one.links.iter().zip(&other.links).all(|(a, b)| {
+        let same_reason = a.because == b.because || of_it(one, a) == of_it(other, b);
+        a.state == b.state && a.turn == b.turn && same_reason && a.values.len() == b.values.len()
+    })
+}
+
+fn values(survey: &Survey) -> Vec<&Vec<String>> {
+    survey.links.iter().map(|link| &link.values).collect()
 }
 
 fn one(page: &mut Page, survey: &Survey) {
@@ -37,6 +53,11 @@ fn one(page: &mut Page, survey: &Survey) {
         };
         page.styled(&prefix, anstyle::Style::new(), 2 + 12 + 9 + 1, &text);
     }
+    hand_over(page, survey);
+}
+
+/// The exact values for whoever has to act.
+fn hand_over(page: &mut Page, survey: &Survey) {
     let handed: Vec<&Link> = survey.links.iter().filter(|link| !link.values.is_empty()).collect();
     let Some(link) = handed.first() else { return };
     let whom = match link.turn {
@@ -120,6 +141,28 @@ gullrock.example: stops at `delegated`; next: whoever holds the registrar login
 www.gullrock.example: the same links as gullrock.example
 ";
         assert_eq!(shown(&[elsewhere("gullrock.example"), elsewhere("www.gullrock.example")]), expected);
+    }
+
+    #[test]
+    fn names_stand_alike_only_if_every_reason_is_the_same_and_each_has_its_own_records() {
+        let to_enter = |hostname: &str| {
+            let mut survey = elsewhere(hostname);
+            survey.links[1].turn = Some(Turn::DnsHost);
+            survey.links[1].values = vec![format!("{hostname}. 3600 IN A 192.0.2.10")];
+            survey.links[2].because = format!("http://{hostname}/ does not answer");
+            survey
+        };
+        let text = shown(&[to_enter("gullrock.example"), to_enter("www.gullrock.example")]);
+        let expected = "\
+www.gullrock.example: the same links as gullrock.example
+  To enter where the zone is kept:
+    www.gullrock.example. 3600 IN A 192.0.2.10
+";
+        assert!(text.ends_with(expected), "{text}");
+        let mut other = elsewhere("www.gullrock.example");
+        other.links[2].because = "something else".into();
+        let text = shown(&[elsewhere("gullrock.example"), other]);
+        assert!(!text.contains("the same links") && text.contains("something else"), "{text}");
     }
 
     #[test]

@@ -1,12 +1,14 @@
 //! The same voyage on real servers: BIND, nginx or Apache httpd, and the test CA of the `pebble` package, each with
 //! its own configuration in a temporary folder, on loopback addresses and unprivileged ports.
 
+mod alias_domains;
 mod ca;
 mod cas;
 mod demanded;
 mod fronts;
 mod internet;
 mod many;
+mod monitor;
 mod nameservers;
 mod order_rate;
 mod quay;

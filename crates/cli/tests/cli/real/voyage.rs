@@ -29,7 +29,7 @@ pub struct Port {
 }
 
 impl Port {
-    fn new(kind: &str) -> Self {
+    pub fn new(kind: &str) -> Self {
         Self::with_ca(kind, &Manner { refused_nonces: 20, reuse: 50, ..Manner::default() })
     }
 
@@ -100,7 +100,7 @@ impl Port {
 
     /// Another judge than our own handshake.
     #[track_caller]
-    fn openssl_verifies(&self, hostname: &str) {
+    pub fn openssl_verifies(&self, hostname: &str) {
         self.openssl_judges(hostname, &["-servername", hostname, "-verify_hostname", hostname]);
     }
 
