@@ -141,8 +141,8 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let brought = context.work(async |door| bring(door, None).await).await?;
     let told = brought.iter().filter(|brought| brought.new || brought.problem.is_some());
     report.brought = told.map(BroughtDocument::from).collect();
-    // Those of this run too.
-    report.paused = context.open()?.store.all_pauses(clock::now())?;
+    // Those of this run too, and what had to wait when it began.
+    report.paused = context.open()?.store.all_pauses(now)?;
     Ok(Box::new(report))
 }
 
