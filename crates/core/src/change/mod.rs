@@ -226,7 +226,8 @@ impl ChangeSet {
     /// A file to be written. One that the set writes already is written once, with the later content.
     pub fn file(&mut self, write: FileWrite) {
         let earlier = self.changes.iter_mut().find_map(|change| match change {
-            Change::WriteFile(earlier) if earlier.path == write.path => Some(earlier),
+            // As bytes: paths that are compared part by part make a large set slow.
+            Change::WriteFile(earlier) if earlier.path.as_os_str() == write.path.as_os_str() => Some(earlier),
             _ => None,
         });
         match earlier {
@@ -248,7 +249,7 @@ impl ChangeSet {
     /// What a file will hold after this set, if the set writes it.
     pub fn pending(&self, path: &std::path::Path) -> Option<&[u8]> {
         self.changes.iter().find_map(|change| match change {
-            Change::WriteFile(write) if write.path == path => Some(&write.content[..]),
+            Change::WriteFile(write) if write.path.as_os_str() == path.as_os_str() => Some(&write.content[..]),
             _ => None,
         })
     }

@@ -41,6 +41,9 @@ const PATIENCE: Duration = Duration::from_secs(5);
 const RELOAD_TO_TEST: u32 = 3;
 const MOST_PATIENCE: Duration = Duration::from_secs(300);
 
+/// How long connections may be refused while a server opens another address.
+const NOBODY: Duration = Duration::from_secs(1);
+
 /// A reload returns before the new workers answer. Waits until the site's fingerprint comes from every address of this
 /// host and nothing else comes any more: for a few seconds at most, or for a few times as long as the change `took`, since
 /// a server with ten thousand sites needs half a minute for its test and for its reload. What still differs then is for
@@ -58,10 +61,13 @@ pub async fn await_fingerprint(settings: &Settings, site: &Site, took: Duration)
     for address in listen {
         let address = SocketAddr::new(*address, settings.internet.http_port());
         let mut steady_since: Option<Instant> = None;
+        let closed_until = Instant::now() + NOBODY;
         while Instant::now() < deadline {
             let seen = fetch_fingerprint(address, site.main()).await;
             match &seen.outcome {
                 HttpOutcome::NoRoute => break,
+                // A server that reloads keeps its sockets open: here is none.
+                HttpOutcome::Closed(_) if Instant::now() > closed_until => break,
                 HttpOutcome::Answer { body, .. } if body.trim() == wanted => {
                     if steady_since.get_or_insert_with(Instant::now).elapsed() >= steady_for {
                         break;
