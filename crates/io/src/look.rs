@@ -8,10 +8,10 @@ use crate::survey::{Looking, gather};
 use crate::trust::TrustError;
 use brightharbor_core::certificate::due::is_awaited;
 use brightharbor_core::delegation::Cuts;
-use brightharbor_core::delegation::rules::{Expected, Load, judge};
+use brightharbor_core::delegation::rules::{Expected, judge};
 use brightharbor_core::finding::Finding;
-use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{Host, Hostname, by_domain};
+use brightharbor_core::nameserver::{self, set_to_count};
 use brightharbor_core::render::fingerprint;
 use brightharbor_core::site::Site;
 use brightharbor_core::survey::{CaWay, Gathered, Harbored, Spread, Survey, leads_here, spread, survey};
@@ -136,39 +136,12 @@ fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked
     Ok(Looked { surveys, leading, without_http, left_out, zones, domains })
 }
 
-/// The nameservers that a domain should be delegated to: those of the harbor, if it keeps the zone; and what else the
-/// rules may know.
+/// What a domain's delegation should be, and what else the rules may know.
 pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreError> {
     let Harbor { settings, store, .. } = harbor;
     let zone = store.zone(domain)?;
-    let zone_here = Some(zone.as_ref().is_some_and(|zone| zone.home != ZoneHome::Elsewhere));
-    // What a primary elsewhere is delegated to is its own affair, unless a set was named.
-    let ours = zone.filter(|zone| zone.home == ZoneHome::Here || zone.nameserver_set.is_some());
-    let set_name = ours.as_ref().and_then(|zone| zone.nameserver_set.clone());
-    let set = match &ours {
-        Some(_) => settings.nameserver_set(set_name.as_deref()).unwrap_or_default(),
-        None => NameserverSet::default(),
-    };
-    let provider = settings.provider_nameservers();
-    let mut own_nameservers = provider.clone();
-    own_nameservers.extend(settings.nameserver_sets.values().flat_map(|set| set.nameservers.clone()));
-    let load = match (&set_name, set.capacity) {
-        (Some(name), Some(capacity)) => {
-            Some(Load { set: name.clone(), domains: store.zones_with_set(Some(name))?, capacity })
-        }
-        _ => None,
-    };
-    let addresses = if set.addresses.is_empty() { settings.host.nameserver_addresses.clone() } else { set.addresses };
-    let hidden = provider.into_iter().filter(|name| set.account.is_some() && !set.nameservers.contains(name));
-    Ok(Expected {
-        hidden_names: hidden.collect(),
-        nameservers: set.nameservers,
-        addresses,
-        zone_here,
-        own_nameservers,
-        load,
-        changed_at: None,
-    })
+    let counted = set_to_count(zone.as_ref(), settings).map(|set| store.zones_with_set(Some(set))).transpose()?;
+    Ok(nameserver::expected(zone.as_ref(), counted, settings))
 }
 
 fn harbored(harbor: &Harbor, hostname: &Host) -> Result<Option<Harbored>, StoreError> {

@@ -4,9 +4,10 @@ use std::collections::HashMap;
 use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 
+use brightharbor_core::certificate::AliasWay;
 use brightharbor_core::delegation::{Brief, Picture};
 use brightharbor_core::harbor::Settings;
-use brightharbor_core::name::{DnsName, Host, Hostname, names_of, registrable_domain};
+use brightharbor_core::name::{DnsName, Host, Hostname, names_of};
 use brightharbor_core::survey::{Gathered, HostGathered, Resolved, authoritative_addresses};
 use rustls::{ClientConfig, RootCertStore};
 use url::Url;
@@ -65,30 +66,14 @@ pub async fn sees_file(settings: &Settings, hostname: &Host, path: &str, text: &
 /// The name that records of a name stand at: itself, or where its aliases lead. The authoritative servers are asked, so
 /// that no cache learns of a name that is about to be made.
 pub async fn follow_alias(settings: &Settings, name: &DnsName) -> DnsName {
-    const MOST_ALIASES: usize = 4;
-    let mut at = name.clone();
-    for _ in 0..MOST_ALIASES {
-        let Some(domain) = domain_of(&at) else { break };
+    let mut way = AliasWay::new(name.clone());
+    while let Some((at, domain)) = way.next() {
         let picture = walk(&Brief { hostnames: vec![at.clone()], ..brief(settings, &domain, &[]) }).await;
-        let mut answers = picture.servers().flat_map(|(_, server)| &server.hosts);
-        match answers.find_map(|answer| answer.aliases.last()) {
-            Some(target) => at = target.clone(),
-            None => break,
-        }
+        let answers = picture.servers().flat_map(|(_, server)| &server.hosts);
+        let aliases = answers.map(|answer| answer.aliases.clone()).find(|aliases| !aliases.is_empty());
+        way.answered(&aliases.unwrap_or_default());
     }
-    at
-}
-
-/// The registrable domain of a name that need not be a hostname.
-pub(crate) fn domain_of(name: &DnsName) -> Option<Hostname> {
-    let text = name.bare();
-    let mut rest = text.as_str();
-    loop {
-        if let Ok(hostname) = Hostname::parse(rest) {
-            return registrable_domain(&hostname);
-        }
-        rest = rest.split_once('.')?.1;
-    }
+    way.end()
 }
 
 /// How much is looked at.

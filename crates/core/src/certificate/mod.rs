@@ -4,6 +4,7 @@
 //! Keys are made in `brightharbor-io`; only public halves are looked at here.
 
 mod acquire;
+mod alias_way;
 mod assemble;
 pub mod caa;
 mod caa_climb;
@@ -40,6 +41,7 @@ pub use acquire::{
     Bought, Receiving, SelfSigned, import_certificate, install_stop_gap, keep_request, refuse_stop_gap,
     refuse_uncovered, requested, share, wildcard_parent,
 };
+pub use alias_way::AliasWay;
 pub use assemble::{Assembled, Unfit, assemble, check_leaf, is_self_signed};
 pub use caa_climb::CaaClimb;
 pub(crate) use chain::has_signed;

@@ -2,7 +2,7 @@
 //!
 //! Only the list's rules are applied here; whether the domain is really registered is for `delegation` to see.
 
-use super::{Host, Hostname};
+use super::{DnsName, Host, Hostname};
 
 /// The registrable domain of a hostname: its public suffix and one label more. `None` if the name is itself a
 /// public suffix, such as `co.uk`.
@@ -14,6 +14,13 @@ pub fn registrable_domain(hostname: &Hostname) -> Option<Hostname> {
 /// Whether the hostname is exactly a registrable domain.
 pub fn is_registrable(hostname: &Hostname) -> bool {
     registrable_domain(hostname).as_ref() == Some(hostname)
+}
+
+/// The registrable domain above a name that need not be a hostname (`_dmarc`), or is it.
+pub fn domain_above(name: &DnsName) -> Option<Hostname> {
+    let hostnames = std::iter::successors(Some(name.clone()), DnsName::parent)
+        .filter_map(|candidate| Hostname::parse(&candidate.bare()).ok());
+    hostnames.map(|hostname| registrable_domain(&hostname)).next().flatten()
 }
 
 /// The hosts by the domain that each lies in, in their order; addresses have none. What is known of one domain says
@@ -46,6 +53,14 @@ mod tests {
         assert_eq!(domain_of("co.uk"), None);
         assert!(is_registrable(&Hostname::parse("bakery.co.uk").unwrap()));
         assert!(!is_registrable(&Hostname::parse("www.bakery.co.uk").unwrap()));
+    }
+
+    #[test]
+    fn a_name_of_the_dns_has_a_domain_above_it_too() {
+        let above = |text: &str| domain_above(&DnsName::absolute(text).unwrap()).map(String::from);
+        assert_eq!(above("_dmarc.shop.gullrock.example").as_deref(), Some("gullrock.example"));
+        assert_eq!(above("gullrock.example").as_deref(), Some("gullrock.example"));
+        assert_eq!((above("_dmarc.example"), above("co.uk")), (None, None));
     }
 
     #[test]

@@ -10,7 +10,7 @@ use crate::account::AccountName;
 use crate::change::{Consent, InventoryChange, Plan, Remark};
 use crate::delegation::{Outcome, Reply};
 use crate::harbor::NameserverSet;
-use crate::name::{DnsName, Hostname, registrable_domain};
+use crate::name::{DnsName, Hostname, domain_above};
 use crate::zone::{KeptZone, Zone, ZoneHome, ZoneRemark, default_ttl, serial_date};
 
 /// What registries give glue for, in seconds, where the parent could not be asked: two days.
@@ -77,7 +77,7 @@ pub fn add_set(
     }
     bring_addresses(&set, zones, now, &mut plan)?;
     for (nameserver, addresses) in &set.addresses {
-        if let Some(domain) = domain_of(nameserver) {
+        if let Some(domain) = domain_above(nameserver) {
             let (nameserver, addresses) = (nameserver.clone(), addresses.clone());
             plan.remark(NameserverRemark::RegisterHost { domain, nameserver, addresses });
         }
@@ -137,7 +137,7 @@ pub fn change_set(request: &ChangeSet, loaded: &ChangeSetLoaded, now: Timestamp)
             before: before.addresses.get(&member.name).cloned().unwrap_or_default(),
             after: member.addresses.clone(),
             zone: zone.map(|zone| zone.zone.name.clone()),
-            domain: domain_of(&member.name),
+            domain: domain_above(&member.name),
             cached_until: cached_until(&member.name, zone, now),
         }));
         after.addresses.insert(member.name.clone(), member.addresses.clone());
@@ -184,10 +184,6 @@ fn own<'a>(name: &str, known: &'a KnownSet) -> Result<&'a NameserverSet, Nameser
 
 fn serves(outcome: &Outcome) -> bool {
     matches!(outcome, Outcome::Reply(reply) if reply.authoritative && reply.rcode == Reply::NOERROR)
-}
-
-fn domain_of(name: &DnsName) -> Option<Hostname> {
-    Hostname::parse(&name.bare()).ok().and_then(|name| registrable_domain(&name))
 }
 
 /// Until when resolvers may still have the old address from the zone.

@@ -2,6 +2,7 @@
 //! change and remove one.
 
 mod change;
+mod expected;
 mod refusal;
 mod remark;
 mod set;
@@ -10,6 +11,7 @@ pub use change::{
     AddSet, ChangeSet, ChangeSetLoaded, KnownSet, MemberZone, MemberZones, ReadySeen, add_set, change_set, moving,
     remove_set,
 };
+pub use expected::{expected, set_to_count};
 pub use refusal::NameserverRefusal;
 pub use remark::{Move, NameserverRemark, Weakness};
 pub use set::{AlignedAddresses, Member, MemberError, align_addresses, set_of, weaknesses};

@@ -7,6 +7,7 @@ mod bind;
 mod control_orders;
 mod host_plan;
 mod include_lines;
+mod include_walk;
 mod knot;
 mod nginx;
 mod nsd;
@@ -24,7 +25,7 @@ use crate::redirect::Redirect;
 use crate::site::{Site, SiteRules};
 
 pub use control_orders::{check_words, load_orders, taken_back};
-pub use include_lines::{fits_pattern, include_targets};
+pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
 pub use zone_list::{

@@ -12,14 +12,14 @@ use brightharbor_core::certificate::caa::{CAA, CaNamed, allowed};
 use brightharbor_core::certificate::{CaaClimb, ProofWish};
 use brightharbor_core::delegation::{Cuts, Outcome, Question, Reply};
 use brightharbor_core::harbor::{Ca, Layout, Settings};
-use brightharbor_core::name::{DnsName, Host};
+use brightharbor_core::name::{DnsName, Host, domain_above};
 use brightharbor_core::zone::Record;
 
 use super::order::OrderPlan;
 use super::session::{CaFolder, Session};
 use super::wire::fetch_directory;
 use crate::dns::{ask, walk};
-use crate::survey::{brief, domain_of};
+use crate::survey::brief;
 
 /// What was found above registrable domains.
 #[derive(Default)]
@@ -90,7 +90,7 @@ impl Asked<'_> {
     async fn nearest(&mut self, name: &Host) -> Vec<Record> {
         let mut climb = CaaClimb::new(name);
         while let Some(asked) = climb.next().cloned() {
-            let answer = match domain_of(&asked) {
+            let answer = match domain_above(&asked) {
                 Some(_) => self.reply(&asked).await.map(|reply| reply.answer),
                 None => self.answer_above(&asked).await,
             };
@@ -123,7 +123,7 @@ impl Asked<'_> {
 
     /// The servers of the nearest zone above the name. Registries' zones are known from the way down to the domain.
     async fn servers(&mut self, name: &DnsName) -> Option<Vec<SocketAddr>> {
-        if let Some(domain) = domain_of(name)
+        if let Some(domain) = domain_above(name)
             && !self.zones.contains_key(&domain.dns_name())
         {
             self.zones.extend(walk(&brief(self.settings, &domain, &[])).await.zones());

@@ -1,55 +1,30 @@
 //! Whether a server's main file includes a file of ours, followed through its own includes. Reads, never writes.
 
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
-use brightharbor_core::render::{fits_pattern, include_targets};
-
-/// A configuration with more includes than this is followed no further.
-const MOST_FILES: usize = 500;
+use brightharbor_core::render::{IncludeAsk, IncludeWalk};
 
 /// Whether the main file, or a file it includes, has an include line for `wanted`.
 pub fn includes(main_file: &Path, wanted: &Path) -> std::io::Result<bool> {
-    let base = main_file.parent().unwrap_or(Path::new("/")).to_path_buf();
-    let mut to_read = vec![main_file.to_path_buf()];
-    let mut read = Vec::new();
-    let mut first = true;
-    while let Some(file) = to_read.pop() {
-        if read.contains(&file) || read.len() >= MOST_FILES {
-            continue;
-        }
-        let text = match fs::read(&file) {
-            Ok(bytes) => String::from_utf8_lossy(&bytes).into_owned(),
-            // Only the main file must be readable; the server itself knows about the others.
-            Err(error) if first => return Err(error),
-            Err(_) => continue,
-        };
-        first = false;
-        for target in include_targets(&text) {
-            let target = base.join(target);
-            if target == wanted {
-                return Ok(true);
+    let mut walk = IncludeWalk::new(main_file.to_path_buf(), wanted.to_path_buf());
+    while let Some(ask) = walk.next() {
+        match ask {
+            IncludeAsk::Read(file) => match fs::read(&file) {
+                Ok(bytes) => walk.read(&String::from_utf8_lossy(&bytes)),
+                // Only the main file must be readable; the server itself knows about the others.
+                Err(error) if file == main_file => return Err(error),
+                Err(_) => {}
+            },
+            IncludeAsk::List(folder) => {
+                let entries = fs::read_dir(folder).into_iter().flatten().flatten();
+                let names: Vec<String> =
+                    entries.map(|entry| entry.file_name().to_string_lossy().into_owned()).collect();
+                walk.listed(&names);
             }
-            to_read.extend(expand(&target));
         }
-        read.push(file);
     }
-    Ok(false)
-}
-
-/// The files behind a path whose last part may hold `*`.
-fn expand(target: &Path) -> Vec<PathBuf> {
-    let (Some(folder), Some(pattern)) = (target.parent(), target.file_name().and_then(|name| name.to_str())) else {
-        return vec![];
-    };
-    if !pattern.contains('*') {
-        return vec![target.to_path_buf()];
-    }
-    let entries = fs::read_dir(folder).into_iter().flatten().flatten();
-    entries
-        .map(|entry| entry.path())
-        .filter(|path| path.file_name().is_some_and(|name| fits_pattern(&name.to_string_lossy(), pattern)))
-        .collect()
+    Ok(walk.found())
 }
 
 #[cfg(test)]
