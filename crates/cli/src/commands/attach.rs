@@ -36,7 +36,7 @@ pub struct Attach {
     /// The given folder may already exist.
     #[arg(long, requires = "document_root")]
     existing: bool,
-    /// Show the site of this hostname: a parked domain.
+    /// Show the site of this hostname: an alias domain.
     #[arg(long, value_name = "HOSTNAME", conflicts_with = "served_by")]
     same_as: Option<String>,
     /// Somebody else serves it, such as a content network: an alias record to this name, and no site.

@@ -1,4 +1,4 @@
-//! Attaching in full: several names in one call, as people paste them, parked domains, given folders, aliases.
+//! Attaching in full: several names in one call, as people paste them, alias domains, given folders, aliases.
 
 use std::fs;
 
@@ -32,15 +32,15 @@ fn several_names_in_one_call_as_they_were_pasted_with_one_reload() {
 }
 
 #[test]
-fn a_parked_domain_shows_the_other_site_and_gets_into_its_certificate() {
+fn an_alias_domain_shows_the_other_site_and_gets_into_its_certificate() {
     let coast = Coast::new();
     for domain in ["crumbandtide.example", "gullrock.example"] {
         coast.delegate_here(domain);
     }
     attach(&coast, &["crumbandtide.example"]).expect(0);
     assert!(attach(&coast, &["gullrock.example", "--same-as", "choir.example"]).expect(4).contains("is not attached"));
-    let parked = attach(&coast, &["gullrock.example", "--same-as", "www.crumbandtide.example"]).expect(0);
-    assert!(parked.contains("gullrock.example and www.gullrock.example as parked domain"), "{parked}");
+    let alias = attach(&coast, &["gullrock.example", "--same-as", "www.crumbandtide.example"]).expect(0);
+    assert!(alias.contains("gullrock.example and www.gullrock.example as alias domain"), "{alias}");
     let sites = coast.json(&["site", "list"], 0);
     let site = &sites["sites"][0];
     assert_eq!((site["hostnames"].as_array().unwrap().len(), &site["https"]), (4, &json!("forced")), "{sites}");

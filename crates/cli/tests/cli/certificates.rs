@@ -312,8 +312,8 @@ fn a_name_that_is_not_covered_is_no_fault_of_the_chain() {
     };
     assert_eq!(codes("gullrock.example"), ["served-not-trusted"]);
     // Imported with the chain of the CA, for a hostname that is attached afterwards.
-    let park = ["attach", "lanternchoir.example", "--same-as", "crumbandtide.example", "--account", "bakery"];
-    coast.run(&park).expect(3);
+    let join = ["attach", "lanternchoir.example", "--same-as", "crumbandtide.example", "--account", "bakery"];
+    coast.run(&join).expect(3);
     assert_eq!(codes("lanternchoir.example"), ["served-name-not-covered"]);
 }
 

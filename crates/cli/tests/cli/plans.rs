@@ -8,7 +8,7 @@ use crate::coast::Coast;
 fn a_plan_limits_what_an_account_may_have() {
     let coast = Coast::new();
     let plan = |arguments: &[&str]| coast.run(&[&["plan"], arguments].concat());
-    plan(&["add", "small", "--addon-domains", "1", "--subdomains", "1", "--parked-domains", "0", "--disk", "100"])
+    plan(&["add", "small", "--addon-domains", "1", "--subdomains", "1", "--alias-domains", "0", "--disk", "100"])
         .expect(0);
     plan(&["add", "middle", "--like", "small", "--addon-domains", "5", "--redirects", "any"]).expect(0);
     assert!(plan(&["add", "small"]).expect(4).contains("plan `small` already exists"));
@@ -22,14 +22,14 @@ fn a_plan_limits_what_an_account_may_have() {
     assert!(both.contains("has 0 addon domains, and its plan `small` allows 1"), "{both}");
     assert!(both.contains("brightharbor plan change small --addon-domains COUNT"), "{both}");
     coast.run(&["attach", "crumbandtide.example", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
-    let parked = ["attach", "gullrock.example", "--same-as", "crumbandtide.example", "--account", "bakery"];
-    assert!(coast.run(&parked).expect(4).contains("parked domains"));
-    plan(&["change", "small", "--parked-domains", "1"]).expect(0);
-    coast.run(&parked).expect(3);
+    let alias = ["attach", "gullrock.example", "--same-as", "crumbandtide.example", "--account", "bakery"];
+    assert!(coast.run(&alias).expect(4).contains("alias domains"));
+    plan(&["change", "small", "--alias-domains", "1"]).expect(0);
+    coast.run(&alias).expect(3);
     let shown = coast.run(&["account", "show", "bakery"]).expect(0);
     assert!(shown.contains("addon domains 1, 0 left of 1") && shown.contains("of 100 MiB"), "{shown}");
     let document = coast.json(&["account", "show", "bakery"], 0);
-    let usage = json!({ "addon_domains": 1, "subdomains": 1, "parked_domains": 1, "redirects": 0 });
+    let usage = json!({ "addon_domains": 1, "subdomains": 1, "alias_domains": 1, "redirects": 0 });
     assert_eq!(document["usage"], usage);
 
     plan(&["change", "small", "--redirects", "0"]).expect(0);

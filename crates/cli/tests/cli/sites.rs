@@ -90,7 +90,7 @@ fn a_site_without_a_name_is_served_by_its_address() {
 }
 
 #[test]
-fn a_parked_domain_goes_with_its_zone_and_the_site_stays() {
+fn an_alias_domain_goes_with_its_zone_and_the_site_stays() {
     let coast = Coast::with_bakery();
     coast.delegate_here("gullrock.example");
     coast.run(&["attach", "gullrock.example", "--same-as", "crumbandtide.example", "--account", "bakery"]).expect(0);

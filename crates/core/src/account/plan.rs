@@ -17,7 +17,7 @@ pub struct AccountPlan {
 pub struct Limits {
     pub addon_domains: Option<u32>,
     pub subdomains: Option<u32>,
-    pub parked_domains: Option<u32>,
+    pub alias_domains: Option<u32>,
     pub redirects: Option<u32>,
     /// In MiB; reported against, never enforced.
     pub disk: Option<u32>,
@@ -29,7 +29,7 @@ pub struct Limits {
 pub struct Usage {
     pub addon_domains: u32,
     pub subdomains: u32,
-    pub parked_domains: u32,
+    pub alias_domains: u32,
     pub redirects: u32,
 }
 
@@ -38,19 +38,19 @@ pub struct Usage {
 pub enum Counted {
     AddonDomains,
     Subdomains,
-    ParkedDomains,
+    AliasDomains,
     Redirects,
 }
 
 impl Counted {
     pub const ALL: [Counted; 4] =
-        [Counted::AddonDomains, Counted::Subdomains, Counted::ParkedDomains, Counted::Redirects];
+        [Counted::AddonDomains, Counted::Subdomains, Counted::AliasDomains, Counted::Redirects];
 
     pub fn words(self) -> &'static str {
         match self {
             Counted::AddonDomains => "addon domains",
             Counted::Subdomains => "subdomains",
-            Counted::ParkedDomains => "parked domains",
+            Counted::AliasDomains => "alias domains",
             Counted::Redirects => "redirects",
         }
     }
@@ -66,7 +66,7 @@ impl Limits {
         match counted {
             Counted::AddonDomains => self.addon_domains,
             Counted::Subdomains => self.subdomains,
-            Counted::ParkedDomains => self.parked_domains,
+            Counted::AliasDomains => self.alias_domains,
             Counted::Redirects => self.redirects,
         }
     }
@@ -77,7 +77,7 @@ impl Usage {
         match counted {
             Counted::AddonDomains => self.addon_domains,
             Counted::Subdomains => self.subdomains,
-            Counted::ParkedDomains => self.parked_domains,
+            Counted::AliasDomains => self.alias_domains,
             Counted::Redirects => self.redirects,
         }
     }
@@ -117,14 +117,14 @@ mod tests {
     #[test]
     fn a_limit_refuses_what_would_pass_it_and_says_by_how_much() {
         let name = |text: &str| AccountName::parse(text).unwrap();
-        let limits = Limits { addon_domains: Some(2), parked_domains: Some(0), ..Limits::default() };
+        let limits = Limits { addon_domains: Some(2), alias_domains: Some(0), ..Limits::default() };
         let plan = AccountPlan { name: name("small"), limits };
         let usage = Usage { addon_domains: 1, ..Usage::default() };
         let check = |counted, more| check_limit(&name("bakery"), &plan, &usage, counted, more);
         assert!(check(Counted::AddonDomains, 1).is_ok() && check(Counted::Subdomains, 1_000_000).is_ok());
         let refused = check(Counted::AddonDomains, 2).unwrap_err().to_string();
         assert_eq!(refused, "the account bakery has 1 addon domains, and its plan `small` allows 2");
-        assert!(check(Counted::ParkedDomains, 1).is_err(), "0: none allowed");
-        assert_eq!(Counted::ParkedDomains.option(), "--parked-domains");
+        assert!(check(Counted::AliasDomains, 1).is_err(), "0: none allowed");
+        assert_eq!(Counted::AliasDomains.option(), "--alias-domains");
     }
 }

@@ -11,7 +11,7 @@ pub type LimitWish = Option<Option<u32>>;
 pub struct LimitWishes {
     pub addon_domains: LimitWish,
     pub subdomains: LimitWish,
-    pub parked_domains: LimitWish,
+    pub alias_domains: LimitWish,
     pub redirects: LimitWish,
     pub disk: LimitWish,
 }
@@ -21,7 +21,7 @@ impl LimitWishes {
         Limits {
             addon_domains: self.addon_domains.unwrap_or(before.addon_domains),
             subdomains: self.subdomains.unwrap_or(before.subdomains),
-            parked_domains: self.parked_domains.unwrap_or(before.parked_domains),
+            alias_domains: self.alias_domains.unwrap_or(before.alias_domains),
             redirects: self.redirects.unwrap_or(before.redirects),
             disk: self.disk.unwrap_or(before.disk),
         }

@@ -50,8 +50,8 @@ fn https_is_offered_before_it_is_forced() {
 fn a_name_without_certificate_stays_on_http_and_the_others_do_not() {
     let mut settings = Settings::default();
     let mut site = bakery(HttpsState::Forced);
-    let parked = Host::parse("notyet.example").unwrap();
-    site.hostnames.push(parked.clone());
+    let alias = Host::parse("notyet.example").unwrap();
+    site.hostnames.push(alias.clone());
     site.rules.hsts = Some(60);
     let before = fingerprint(&site);
     for (server, block) in [(WebServer::Nginx, "server {"), (WebServer::Apache, "<VirtualHost")] {
@@ -72,7 +72,7 @@ fn a_name_without_certificate_stays_on_http_and_the_others_do_not() {
             assert_eq!(parts.iter().filter(|part| https(part)).count(), redirects, "{name}: {text}");
         }
     }
-    site.https.set(&parked, HttpsState::Forced);
+    site.https.set(&alias, HttpsState::Forced);
     assert_ne!(before, fingerprint(&site));
     // A site as an older version knew it, with one state for all of its names, keeps its fingerprint.
     let offered = Site { https: HttpsStates::all(&site.hostnames[..1], HttpsState::Offered), ..site.clone() };

@@ -8,7 +8,7 @@ use std::path::PathBuf;
 
 use jiff::{Timestamp, civil::Date};
 
-use super::attach_places::{only_the_zone, parked, with_own_root};
+use super::attach_places::{alias_domain, only_the_zone, with_own_root};
 use super::{Site, SiteRefusal, SiteRemark, WwwPolicy};
 use crate::account::{Account, AccountName, AccountPlan, Counted, Usage, check_limit};
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
@@ -42,7 +42,7 @@ pub enum ServedFrom {
         /// Whether a given folder may be there already.
         existing: bool,
     },
-    /// The site of another hostname: a parked domain.
+    /// The site of another hostname: an alias domain.
     SameAs(Host),
     /// A server of somebody else, by an alias record.
     Elsewhere(DnsName),
@@ -78,7 +78,7 @@ pub struct AttachLoaded {
     /// The files that a new zone would meet.
     pub new_zone: NewZoneFiles,
     pub site_file: ExistingFile,
-    /// The site that a parked domain joins, with its file.
+    /// The site that an alias domain joins, with its file.
     pub joined: Option<(Site, ExistingFile)>,
     /// Whether a folder is where a given document root would be.
     pub root_is_there: bool,
@@ -146,10 +146,10 @@ pub fn refuse_beyond_plan(requests: &[AttachRequest], limit: Option<&(AccountPla
     for request in requests {
         let main = &wanted_names(&request.hostname, request.www)[0];
         let counted = match (&request.place, main.name().is_some_and(is_registrable)) {
-            // A preview is no parked domain: it lies below the provider's.
+            // A preview is no alias domain: it lies below the provider's.
             (ServedFrom::SameAs(_), false) => continue,
             (ServedFrom::Elsewhere(_) | ServedFrom::Nowhere, _) => continue,
-            (ServedFrom::SameAs(_), _) => Counted::ParkedDomains,
+            (ServedFrom::SameAs(_), _) => Counted::AliasDomains,
             (_, _) if main.address().is_some() => continue,
             (_, true) => Counted::AddonDomains,
             (_, false) => Counted::Subdomains,
@@ -189,7 +189,7 @@ pub fn attach(
         return Err(SiteRefusal::NoAddresses);
     }
     let mut decision = match &request.place {
-        ServedFrom::SameAs(other) => parked(other, hostnames, loaded, settings, layout)?,
+        ServedFrom::SameAs(other) => alias_domain(other, hostnames, loaded, settings, layout)?,
         _ => with_own_root(request, account, hostnames, domain == main, loaded, settings, layout)?,
     };
     decide_zone(request, &domain, loaded, settings, layout, now, &mut decision)?;

@@ -94,8 +94,8 @@ pub(super) fn with_own_root(
     Ok(Attachment { hosts: site.hostnames.clone(), plan, site })
 }
 
-/// A parked domain: more names for a site that is there.
-pub(super) fn parked(
+/// An alias domain: more names for a site that is there.
+pub(super) fn alias_domain(
     other: &Host,
     hostnames: Vec<Host>,
     loaded: &AttachLoaded,
@@ -109,7 +109,7 @@ pub(super) fn parked(
     let mut plan = Plan::new(format!("attach {main} --same-as {other}"));
     super::change_site(&mut plan, &before, &site, file, settings, layout);
     let twin = hostnames.get(1).cloned();
-    plan.remark(SiteRemark::Parked { hostname: main, twin, site: before.main().clone() });
+    plan.remark(SiteRemark::AliasDomain { hostname: main, twin, site: before.main().clone() });
     Ok(Attachment { plan, hosts: hostnames, site })
 }
 

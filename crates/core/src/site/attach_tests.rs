@@ -297,7 +297,7 @@ fn a_given_document_root_lies_inside_the_home_and_is_new_unless_said_otherwise()
 }
 
 #[test]
-fn a_parked_domain_joins_a_site_and_lowers_nothing_that_its_names_have() {
+fn an_alias_domain_joins_a_site_and_lowers_nothing_that_its_names_have() {
     let mut site = decide("crumbandtide.example", &empty(), &settings()).unwrap().site;
     site.https = HttpsStates::all(&site.hostnames, HttpsState::Forced);
     let loaded = AttachLoaded { joined: Some((site.clone(), Some(b"old".to_vec()))), ..empty() };
@@ -365,16 +365,16 @@ fn a_plan_counts_what_each_request_adds() {
     let limit = |limits: Limits| Some((AccountPlan { name: account("small").name, limits }, Usage::default()));
     let own = request("gullrock.example", ServedFrom::new_root());
     let below = request("shop.gullrock.example", ServedFrom::new_root());
-    let parked = request("quay.example", ServedFrom::SameAs(hostname("gullrock.example")));
+    let alias = request("quay.example", ServedFrom::SameAs(hostname("gullrock.example")));
     let preview = preview_of(&own, &domain("saltmarsh.example")).unwrap();
     assert_eq!(preview.hostname, hostname("gullrock-example.saltmarsh.example"));
-    let all = [own.clone(), below, parked, preview];
-    let one = Limits { addon_domains: Some(1), subdomains: Some(1), parked_domains: Some(1), ..Limits::default() };
+    let all = [own.clone(), below, alias, preview];
+    let one = Limits { addon_domains: Some(1), subdomains: Some(1), alias_domains: Some(1), ..Limits::default() };
     assert_eq!(refuse_beyond_plan(&all, limit(one).as_ref()), Ok(()));
     for less in [
         Limits { addon_domains: Some(0), ..one },
         Limits { subdomains: Some(0), ..one },
-        Limits { parked_domains: Some(0), ..one },
+        Limits { alias_domains: Some(0), ..one },
     ] {
         let refused = refuse_beyond_plan(&all, limit(less).as_ref());
         assert!(matches!(refused, Err(SiteRefusal::Limit(_))), "{less:?}");

@@ -172,7 +172,7 @@ mod tests {
     }
 
     #[test]
-    fn a_parked_domain_takes_its_twin_its_redirects_and_its_addresses_along() {
+    fn an_alias_domain_takes_its_twin_its_redirects_and_its_addresses_along() {
         let Plan { set, remarks, .. } = decided(&["quay.example"], &loaded(vec![kept("quay.example")]));
         let names = ["quay.example", "www.quay.example"].map(name).to_vec();
         let site = name("gullrock.example");

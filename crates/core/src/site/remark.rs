@@ -16,7 +16,7 @@ pub enum SiteRemark {
         document_root: PathBuf,
     },
     /// Further names for a site that is there.
-    Parked {
+    AliasDomain {
         hostname: Host,
         twin: Option<Host>,
         site: Host,

@@ -39,7 +39,7 @@ impl Store {
              WHERE site.account = $1 AND hostname.position > 0",
         )?;
         for name in further.query_map([account.as_str()], |row| row.get::<_, String>(0))? {
-            usage.parked_domains += u32::from(Hostname::parse(&name?).is_ok_and(|name| is_registrable(&name)));
+            usage.alias_domains += u32::from(Hostname::parse(&name?).is_ok_and(|name| is_registrable(&name)));
         }
         let sites = self.sites_with_redirects(Some(account))?;
         usage.redirects = sites.iter().map(|site| site.rules.redirects.len() as u32).sum();

@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 10;
+pub(super) const VERSION: i64 = 11;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -120,4 +120,8 @@ CREATE TABLE name_pause (
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX name_pause_by_site ON name_pause(site);
 ",
+    // An alias domain had another name.
+    "UPDATE plan SET limits = json_remove(
+        json_set(limits, '$.alias-domains', json_extract(limits, '$.parked-domains')), '$.parked-domains')
+    WHERE json_type(limits, '$.parked-domains') IS NOT NULL;",
 ];

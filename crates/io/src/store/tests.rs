@@ -190,8 +190,8 @@ fn plans_are_counted_against_what_an_account_has() {
         name: AccountName::parse("small").unwrap(),
         limits: Limits { addon_domains: Some(1), disk: Some(100), ..Limits::default() },
     };
-    let mut parked = site();
-    parked.hostnames.extend([name("gullrock.example"), name("www.gullrock.example")]);
+    let mut alias = site();
+    alias.hostnames.extend([name("gullrock.example"), name("www.gullrock.example")]);
     let below = Site { hostnames: vec![name("hall.lanternchoir.example")], kind: SiteKind::Subdomain, ..site() };
     let below = Site { document_root: "/home/choir/www/hall".into(), ..below };
     commit(
@@ -199,7 +199,7 @@ fn plans_are_counted_against_what_an_account_has() {
         vec![
             InventoryChange::SetPlan(plan.clone()),
             InventoryChange::AddAccount(Account { plan: Some(plan.name.clone()), ..account() }),
-            InventoryChange::AddSite(parked.clone()),
+            InventoryChange::AddSite(alias.clone()),
             InventoryChange::AddSite(below),
         ],
     )
@@ -207,13 +207,13 @@ fn plans_are_counted_against_what_an_account_has() {
     assert_eq!(store.plan(&plan.name).unwrap(), Some(plan.clone()));
     assert_eq!(store.account(&account().name).unwrap().unwrap().plan, Some(plan.name.clone()));
     let usage = store.usage(&account().name).unwrap();
-    assert_eq!((usage.addon_domains, usage.subdomains, usage.parked_domains, usage.redirects), (1, 1, 1, 0));
+    assert_eq!((usage.addon_domains, usage.subdomains, usage.alias_domains, usage.redirects), (1, 1, 1, 0));
     // A plan that an account has cannot go, and neither can an account that has sites.
     assert!(commit(&mut store, vec![InventoryChange::RemovePlan(plan)]).is_err());
     assert!(commit(&mut store, vec![InventoryChange::RemoveAccount(account())]).is_err());
-    commit(&mut store, vec![InventoryChange::RemoveSite(parked)]).unwrap();
+    commit(&mut store, vec![InventoryChange::RemoveSite(alias)]).unwrap();
     assert_eq!(store.site_of(&name("gullrock.example")).unwrap(), None);
-    assert_eq!(store.usage(&account().name).unwrap().parked_domains, 0);
+    assert_eq!(store.usage(&account().name).unwrap().alias_domains, 0);
 }
 
 #[test]
@@ -293,18 +293,18 @@ fn what_is_to_be_revoked_is_known_until_the_ca_was_told() {
 #[test]
 fn a_name_that_pauses_holds_up_no_other_and_is_over_with_its_certificate() {
     let (_folder, mut store) = fresh();
-    let [main, parked] = ["lanternchoir.example", "notyet.example"].map(name);
-    let mut with_parked = Site { hostnames: vec![main.clone(), parked.clone()], ..site() };
-    with_parked.https.set(&main, HttpsState::Forced);
+    let [main, alias] = ["lanternchoir.example", "notyet.example"].map(name);
+    let mut with_alias = Site { hostnames: vec![main.clone(), alias.clone()], ..site() };
+    with_alias.https.set(&main, HttpsState::Forced);
     let pause = NamePause {
-        name: parked.clone().into(),
+        name: alias.clone().into(),
         site: main.clone(),
         since: Timestamp::from_second(100).unwrap(),
         not_before: Timestamp::from_second(700).unwrap(),
         reason: "no such name".into(),
     };
     let [during, after] = [200, 700].map(|second| Timestamp::from_second(second).unwrap());
-    commit(&mut store, vec![InventoryChange::AddAccount(account()), InventoryChange::AddSite(with_parked.clone())])
+    commit(&mut store, vec![InventoryChange::AddAccount(account()), InventoryChange::AddSite(with_alias.clone())])
         .unwrap();
     assert_eq!(store.sites_without_cover(during).unwrap(), [main.clone()]);
     commit(&mut store, vec![InventoryChange::Pause(pause.clone())]).unwrap();
@@ -313,9 +313,25 @@ fn a_name_that_pauses_holds_up_no_other_and_is_over_with_its_certificate() {
     assert_eq!(store.all_pauses(during).unwrap(), [pause.clone()]);
     assert!(store.all_pauses(after).unwrap().is_empty());
     assert_eq!(store.pauses_of(&main).unwrap(), [pause.clone()]);
-    let without = with_parked.without_hosts(&[parked]);
-    commit(&mut store, vec![InventoryChange::ReplaceSite { before: with_parked, after: without.clone() }]).unwrap();
+    let without = with_alias.without_hosts(&[alias]);
+    commit(&mut store, vec![InventoryChange::ReplaceSite { before: with_alias, after: without.clone() }]).unwrap();
     assert!(store.pauses_of(&main).unwrap().is_empty(), "a name that is detached does not pause");
     commit(&mut store, vec![InventoryChange::Pause(pause), InventoryChange::RemoveSite(without)]).unwrap();
     assert!(store.sites_without_cover(after).unwrap().is_empty());
+}
+
+#[test]
+fn a_limit_of_alias_domains_is_kept_under_its_new_name() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("inventory.sqlite");
+    drop(Store::create(&path).unwrap());
+    let old = rusqlite::Connection::open(&path).unwrap();
+    let limits = r#"{"addon-domains":null,"subdomains":null,"parked-domains":3,"redirects":null,"disk":null}"#;
+    old.execute("INSERT INTO plan VALUES ('small', $1), ('none', '{}')", [limits]).unwrap();
+    old.pragma_update(None, "user_version", 10).unwrap();
+    drop(old);
+    let plans = Store::open(&path).unwrap().plans().unwrap();
+    let kept: Vec<(&str, Option<u32>)> =
+        plans.iter().map(|one| (one.name.as_str(), one.limits.alias_domains)).collect();
+    assert_eq!(kept, [("none", None), ("small", Some(3))]);
 }

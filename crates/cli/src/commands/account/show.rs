@@ -101,7 +101,7 @@ impl Shown for AccountPage {
             "usage": {
                 "addon_domains": usage.addon_domains,
                 "subdomains": usage.subdomains,
-                "parked_domains": usage.parked_domains,
+                "alias_domains": usage.alias_domains,
                 "redirects": usage.redirects,
             },
             "zones": self.zones,

@@ -43,7 +43,7 @@ struct Given {
     #[arg(long, value_name = "COUNT")]
     subdomains: Option<String>,
     #[arg(long, value_name = "COUNT")]
-    parked_domains: Option<String>,
+    alias_domains: Option<String>,
     #[arg(long, value_name = "COUNT")]
     redirects: Option<String>,
     /// Disk to report against, in MiB.
@@ -67,7 +67,7 @@ impl Given {
         Ok(LimitWishes {
             addon_domains: read(&self.addon_domains)?,
             subdomains: read(&self.subdomains)?,
-            parked_domains: read(&self.parked_domains)?,
+            alias_domains: read(&self.alias_domains)?,
             redirects: read(&self.redirects)?,
             disk: read(&self.disk)?,
         })

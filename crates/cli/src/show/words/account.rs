@@ -109,7 +109,7 @@ pub fn limits_document(limits: &Limits) -> Value {
     json!({
         "addon_domains": limits.addon_domains,
         "subdomains": limits.subdomains,
-        "parked_domains": limits.parked_domains,
+        "alias_domains": limits.alias_domains,
         "redirects": limits.redirects,
         "disk_mib": limits.disk,
     })

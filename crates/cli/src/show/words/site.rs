@@ -19,9 +19,9 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
                 .with("twin", twin.as_ref().map(Host::as_str))
                 .with("document_root", root.to_string())
         }
-        Is::Parked { hostname, twin, site } => {
-            let what = format!("{hostname}{} as parked domain of {site}", with_twin(twin.as_ref()));
-            Told::act("parked", "Attached", "attach", what)
+        Is::AliasDomain { hostname, twin, site } => {
+            let what = format!("{hostname}{} as alias domain of {site}", with_twin(twin.as_ref()));
+            Told::act("alias-domain", "Attached", "attach", what)
                 .with("hostname", hostname.as_str())
                 .with("twin", twin.as_ref().map(Host::as_str))
                 .with("site", site.as_str())
