@@ -15,6 +15,9 @@ impl From<RedirectRefusal> for Error {
             Why::NotThere(source) => Self::refused("no-redirect", format!("{source} has no redirect"))
                 .advice("see `brightharbor redirect list`")
                 .with("source", source.to_string()),
+            Why::Past(day) => Self::refused("until-past", format!("{day} is over: it would end at once"))
+                .advice("give a day that is not over, or leave --until out")
+                .with("until", day.to_string()),
             Why::Limit(reached) => reached.into(),
             Why::Add(refused) => refused.into(),
         }
@@ -40,11 +43,9 @@ impl From<AddRefused> for Error {
                     .with("source", source_text)
                     .with("target", target)
             }
-            AddRefused::NoHostname(source) => {
-                Self::refused("no-hostname", format!("{source}: no hostname of the site matches"))
-                    .advice("see the hostnames: brightharbor site list")
-                    .with("source", source)
-            }
+            AddRefused::NoTwin(host) => Self::refused("no-twin", format!("the twin of {host} is not attached"))
+                .advice(format!("leave --with-twin out, or see what is attached: brightharbor site show {host}"))
+                .with("hostname", host.as_str()),
         }
     }
 }

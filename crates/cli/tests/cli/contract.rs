@@ -181,10 +181,10 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     let expected = ["format", "exit", "command", "carried_out", "change", "looked_at", "from_no_template", "zones"];
     assert_eq!(members(&realigned), BTreeSet::from(expected));
     let redirects = coast.json(&["redirect", "list"], 0);
-    let expected = ["account", "host", "path", "prefix", "www", "target", "status", "keep_path", "until"];
+    let expected = ["account", "host", "path", "prefix", "with_twin", "target", "status", "keep_path", "until"];
     assert_eq!(members(&redirects["redirects"][0]), BTreeSet::from(expected));
     let tried = coast.json(&["redirect", "try", "crumbandtide.example/a"], 0);
-    let expected = ["format", "exit", "command", "agree", "model", "model_end", "live", "live_end"];
+    let expected = ["format", "exit", "command", "ends", "agree", "model", "model_end", "live", "live_end"];
     assert_eq!(members(&tried), BTreeSet::from(expected));
     let site = coast.json(&["site", "show", "crumbandtide.example"], 0);
     assert_eq!(

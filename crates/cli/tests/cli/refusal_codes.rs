@@ -59,7 +59,7 @@ fn about_sites() {
             Refused("redirect add quay.example/b /a", "redirect-loop"),
             Refused("redirect add quay.example/x /x/x --prefix --keep-path", "redirect-endless"),
             Refused("redirect remove quay.example/y", "no-redirect"),
-            Refused("redirect add shop.crumbandtide.example/x /y --www with", "no-hostname"),
+            Refused("redirect add shop.crumbandtide.example/x /y --with-twin", "no-twin"),
             Given("record add cdn.crumbandtide.example TXT kept"),
             Refused("attach cdn.crumbandtide.example --account bakery --served-by pages.example", "zone-refuses"),
             Refused("redirect show quay.example/y", "no-redirect"),
@@ -244,7 +244,7 @@ fn about_what_is_typed() {
         ("attach --address 192.0.2.1 gullrock.example --account bakery", "arguments-conflict", ("arguments", "")),
         ("redirect add", "missing-argument", ("arguments", "<SOURCE>")),
         ("zone", "missing-command", ("", "")),
-        ("redirect add gullrock.example/a /b --www all", "unusable-value", ("value", "all")),
+        ("redirect add gullrock.example/a /b --status many", "unusable-value", ("value", "many")),
     ] {
         let document = coast.json(&typed.split(' ').collect::<Vec<_>>(), 2);
         let error = &document["error"];

@@ -2,14 +2,15 @@
 
 use url::Url;
 
-use super::{Ports, Redirect, Sides, Way, WayEnd, way};
+use super::{Ports, Redirect, Way, WayEnd, way};
 use crate::name::Host;
 use crate::site::Site;
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum AddRefused {
-    #[error("{0} has no hostname that this redirect would be for")]
-    NoHostname(String),
+    /// Asked for the twin as well, where none is attached.
+    #[error("{0} has no twin that is attached")]
+    NoTwin(Host),
     #[error("{source_text} is redirected already, to {target}")]
     Present { source_text: String, target: String },
     #[error("visitors would go round in a loop: {0}")]
@@ -27,13 +28,13 @@ pub fn add<E>(
 ) -> Result<Result<(Site, Vec<String>), AddRefused>, E> {
     let hosts: Vec<&Host> = site.hostnames.iter().filter(|hostname| redirect.is_for(hostname)).collect();
     let source = redirect.source.to_string();
-    if hosts.is_empty() {
-        return Ok(Err(AddRefused::NoHostname(source)));
+    if redirect.with_twin && !redirect.twin().is_some_and(|twin| site.hostnames.contains(&twin)) {
+        return Ok(Err(AddRefused::NoTwin(redirect.source.host.clone())));
     }
     let same = |other: &&Redirect| {
-        other.source.host == redirect.source.host
-            && other.source.path == redirect.source.path
-            && (other.sides == redirect.sides || other.sides == Sides::Both || redirect.sides == Sides::Both)
+        other.source.path == redirect.source.path
+            && other.source.is_whole_host() == redirect.source.is_whole_host()
+            && hosts.iter().any(|host| other.is_for(host))
     };
     if let Some(present) = site.rules.redirects.iter().find(same) {
         let target = present.target.text().to_string();
@@ -115,7 +116,7 @@ mod tests {
             target: Target::parse(target, keep_path).unwrap(),
             status: 302,
             keep_path,
-            sides: Sides::Both,
+            with_twin: true,
             until: None,
         }
     }
@@ -152,7 +153,8 @@ mod tests {
         assert!(matches!(added(&with, &plain, &[]), Err(AddRefused::Present { .. })));
         let back = redirect("gullrock.example/b", "http://quay.example/", false);
         assert!(added(&with, &back, &[]).unwrap().1[0].contains("from https to http"));
-        let strange = redirect("choir.example/b", "http://quay.example/", false);
-        assert!(matches!(added(&with, &strange, &[]), Err(AddRefused::NoHostname(_))));
+        let mut alone = boat.clone();
+        alone.hostnames.truncate(1);
+        assert!(matches!(added(&alone, &plain, &[]), Err(AddRefused::NoTwin(_))));
     }
 }

@@ -215,7 +215,7 @@ impl Way {
 mod tests {
     use super::*;
     use crate::account::AccountName;
-    use crate::redirect::{Sides, Source};
+    use crate::redirect::Source;
     use crate::site::{HttpsState, HttpsStates, SiteKind, SiteRules, WwwPolicy};
 
     const PORTS: Ports = Ports { http: 80, https: 443 };
@@ -226,7 +226,7 @@ mod tests {
             target: Target::parse(target, keep_path).unwrap(),
             status: 302,
             keep_path,
-            sides: Sides::Both,
+            with_twin: true,
             until: None,
         }
     }
@@ -279,7 +279,7 @@ mod tests {
                 .unwrap()
         };
         let to_bare =
-            Redirect { sides: Sides::WithWww, ..redirect("gullrock.example", true, "https://gullrock.example/", true) };
+            Redirect { with_twin: false, ..redirect("www.gullrock.example", true, "https://gullrock.example/", true) };
         let found = way_of(&around(vec![to_bare]), "http://gullrock.example/");
         assert!(matches!(found.end, WayEnd::Loop(_)), "{}", found.words());
         let away = around(vec![redirect("gullrock.example/a", false, "http://gullrock.example/b", false)]);

@@ -3,8 +3,10 @@
 use std::collections::BTreeMap;
 
 use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
 
-use super::{AddRefused, Ports, Redirect, RedirectRemark, Sides, Source, Target, add};
+use super::{AddRefused, Ports, Redirect, RedirectRemark, Source, Target, add};
 use crate::account::{AccountName, AccountPlan, Counted, LimitReached, Usage, check_limit};
 use crate::change::{Consent, ExistingFile, Plan};
 use crate::harbor::{Layout, Settings};
@@ -16,16 +18,18 @@ use crate::site::{Site, change_site};
 pub struct AddRedirects {
     pub sources: Sources,
     pub target: Target,
+    /// As it was typed.
+    pub typed: String,
     pub status: u16,
     pub keep_path: bool,
-    pub sides: Sides,
+    pub with_twin: bool,
     pub until: Option<Timestamp>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Sources {
     One(Source),
-    /// All sites of an account, each from its main name on.
+    /// All hostnames of an account.
     AllOf(AccountName),
 }
 
@@ -49,6 +53,8 @@ pub enum RedirectRefusal {
     NoSites(AccountName),
     NotThere(Source),
     Limit(LimitReached),
+    /// The last day is over already.
+    Past(Date),
     Add(AddRefused),
 }
 
@@ -58,7 +64,12 @@ pub fn add_redirects(
     loaded: &AddRedirectsLoaded,
     settings: &Settings,
     layout: &Layout,
+    now: Timestamp,
 ) -> Result<Plan, RedirectRefusal> {
+    if let Some(until) = request.until.filter(|until| *until <= now) {
+        let day = until.to_zoned(TimeZone::UTC).date();
+        return Err(RedirectRefusal::Past(day.yesterday().unwrap_or(day)));
+    }
     let ports = Ports { http: settings.internet.http_port(), https: settings.internet.https_port() };
     let title = match &request.sources {
         Sources::One(source) => format!("redirect add {source} {}", request.target.text()),
@@ -71,48 +82,64 @@ pub fn add_redirects(
         });
     };
     if let Some((limits, usage)) = &loaded.limit {
-        let more = u32::try_from(loaded.sites.len()).unwrap_or(u32::MAX);
+        let more: usize = loaded.sites.iter().map(|(site, _)| sources(request, site).len()).sum();
+        let more = u32::try_from(more).unwrap_or(u32::MAX);
         check_limit(&first.account, limits, usage, Counted::Redirects, more).map_err(RedirectRefusal::Limit)?;
     }
     let mut plan = Plan::new(title);
+    if request.target.is_written_otherwise(&request.typed) {
+        let (typed, target) = (request.typed.clone(), request.target.clone());
+        plan.remark(RedirectRemark::TargetWritten { typed, target });
+    }
     for (site, file) in &loaded.sites {
-        let source = match &request.sources {
-            Sources::One(source) => source.clone(),
-            Sources::AllOf(_) => from_main(site),
-        };
-        let redirect = Redirect {
-            source: source.clone(),
-            target: request.target.clone(),
-            status: request.status,
-            keep_path: request.keep_path,
-            sides: request.sides,
-            until: request.until,
-        };
-        let known = |host: &Host| loaded.others.get(host).cloned().ok_or_else(|| host.clone());
-        let added = add(site, &redirect, ports, known).map_err(RedirectRefusal::NotLoaded)?;
-        let (after, risks) = added.map_err(RedirectRefusal::Add)?;
-        change_site(&mut plan, site, &after, file.clone(), settings, layout);
-        plan.remark(RedirectRemark::Added(redirect));
-        for risk in risks {
-            plan.remark(RedirectRemark::Risk { source: source.clone(), risk });
+        let mut after = site.clone();
+        for (source, with_twin) in sources(request, site) {
+            let redirect = Redirect {
+                source: source.clone(),
+                target: request.target.clone(),
+                status: request.status,
+                keep_path: request.keep_path,
+                with_twin,
+                until: request.until,
+            };
+            let known = |host: &Host| loaded.others.get(host).cloned().ok_or_else(|| host.clone());
+            let added = add(&after, &redirect, ports, known).map_err(RedirectRefusal::NotLoaded)?;
+            let (with, risks) = added.map_err(RedirectRefusal::Add)?;
+            after = with;
+            plan.remark(RedirectRemark::Added(redirect));
+            for risk in risks {
+                plan.remark(RedirectRemark::Risk { source: source.clone(), risk });
+            }
         }
+        change_site(&mut plan, site, &after, file.clone(), settings, layout);
     }
     Ok(plan)
 }
 
-fn from_main(site: &Site) -> Source {
-    let host = site.main().without_www().unwrap_or_else(|| site.main().clone());
-    Source { host, path: "/".into(), prefix: true }
+/// From where a site's visitors are sent away, and whether from the twin too.
+fn sources(request: &AddRedirects, site: &Site) -> Vec<(Source, bool)> {
+    match &request.sources {
+        Sources::One(source) => vec![(source.clone(), request.with_twin)],
+        Sources::AllOf(_) => {
+            let is_there = |host: Option<Host>| host.is_some_and(|host| site.hostnames.contains(&host));
+            let first = site.hostnames.iter().filter(|host| !is_there(host.without_www()));
+            let whole = |host: &Host| Source { host: host.clone(), path: "/".into(), prefix: true };
+            first.map(|host| (whole(host), is_there(host.with_www()))).collect()
+        }
+    }
 }
 
-/// Whether a redirect is the one that a source as typed names: by host and path, whichever side and depth.
+/// Whether a redirect is one that a source as typed names: by host and path; `/` and the whole host are two.
 pub fn is_named(redirect: &Redirect, source: &Source) -> bool {
-    redirect.source.host == source.host && redirect.source.path == source.path
+    redirect.is_for(&source.host)
+        && redirect.source.path == source.path
+        && redirect.source.is_whole_host() == source.is_whole_host()
 }
 
-/// Decides that the redirects of a source go.
+/// Decides that the redirects of a source go. One that is for the twin as well stays for that, unless it goes `with_twin`.
 pub fn remove_redirects(
     source: &Source,
+    with_twin: bool,
     site: Option<&(Site, ExistingFile)>,
     settings: &Settings,
     layout: &Layout,
@@ -123,12 +150,29 @@ pub fn remove_redirects(
         return Err(RedirectRefusal::NotThere(source.clone()));
     }
     let mut after = site.clone();
-    after.rules.redirects.retain(|redirect| !is_named(redirect, source));
+    after.rules.redirects =
+        site.rules.redirects.iter().filter_map(|one| without(one, source, with_twin, site)).collect();
     let mut plan = Plan::new(format!("redirect remove {source}"));
+    let stays = after.rules.redirects.iter().filter(|one| !site.rules.redirects.contains(one));
+    let stays: Vec<Redirect> = stays.cloned().collect();
     change_site(&mut plan, site, &after, file.clone(), settings, layout);
     let was_permanent = gone.iter().any(|redirect| matches!(redirect.status, 301 | 308));
     plan.remark(RedirectRemark::Removed { source: source.clone(), was_permanent });
+    for redirect in stays {
+        plan.remark(RedirectRemark::Stays(redirect));
+    }
     Ok(plan)
+}
+
+/// What is left of a redirect when a source goes.
+fn without(redirect: &Redirect, source: &Source, with_twin: bool, site: &Site) -> Option<Redirect> {
+    if !is_named(redirect, source) {
+        return Some(redirect.clone());
+    }
+    let hosts = [Some(redirect.source.host.clone()), redirect.twin()];
+    let other = hosts.into_iter().flatten().find(|host| *host != source.host && site.hostnames.contains(host));
+    let host = other.filter(|_| redirect.with_twin && !with_twin)?;
+    Some(Redirect { with_twin: false, source: Source { host, ..redirect.source.clone() }, ..redirect.clone() })
 }
 
 /// A site whose redirects should have ended, and whose file nobody may touch unasked.
@@ -197,13 +241,18 @@ mod tests {
         Layout::new("/harbor")
     }
 
+    fn now() -> Timestamp {
+        "2026-11-27T12:00:00Z".parse().unwrap()
+    }
+
     fn request(sources: Sources, target: &str) -> AddRedirects {
         AddRedirects {
             sources,
             target: Target::parse(target, false).unwrap(),
+            typed: target.into(),
             status: 301,
             keep_path: false,
-            sides: Sides::Both,
+            with_twin: false,
             until: Some("2026-12-25T00:00:00Z".parse().unwrap()),
         }
     }
@@ -215,7 +264,7 @@ mod tests {
     fn added(site: &Site, path: &str) -> Site {
         let request = request(Sources::One(source(path)), "/new");
         let loaded = AddRedirectsLoaded { sites: vec![(site.clone(), None)], ..AddRedirectsLoaded::default() };
-        let plan = add_redirects(&request, &loaded, &settings(), &layout()).unwrap();
+        let plan = add_redirects(&request, &loaded, &settings(), &layout(), now()).unwrap();
         let mut all = plan.set.inventory_changes().filter_map(|change| match change {
             crate::change::InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),
             _ => None,
@@ -234,7 +283,7 @@ mod tests {
         let request = request(Sources::One(source("gullrock.example/old")), "https://quay.example/boats");
         let mut loaded = AddRedirectsLoaded { sites: vec![(site("gullrock.example"), None)], ..Default::default() };
         let quay = Host::parse("quay.example").unwrap();
-        let decide = |loaded: &AddRedirectsLoaded| add_redirects(&request, loaded, &settings(), &layout());
+        let decide = |loaded: &AddRedirectsLoaded| add_redirects(&request, loaded, &settings(), &layout(), now());
         assert_eq!(decide(&loaded), Err(RedirectRefusal::NotLoaded(quay.clone())));
         loaded.others.insert(quay, None);
         assert!(decide(&loaded).is_ok());
@@ -247,28 +296,80 @@ mod tests {
     }
 
     #[test]
-    fn all_sites_of_an_account_are_sent_on_from_their_main_names() {
+    fn all_hostnames_of_an_account_are_sent_away() {
         let account = AccountName::parse("boatyard").unwrap();
         let request = request(Sources::AllOf(account.clone()), "/closed");
         let sites = vec![(site("gullrock.example"), None), (site("quay.example"), None)];
         let loaded = AddRedirectsLoaded { sites, ..Default::default() };
         // Everything below `/` leads to `/closed`, which lies below `/` as well.
-        assert!(matches!(add_redirects(&request, &loaded, &settings(), &layout()), Err(RedirectRefusal::Add(_))));
-        let none = add_redirects(&request, &AddRedirectsLoaded::default(), &settings(), &layout());
+        assert!(matches!(
+            add_redirects(&request, &loaded, &settings(), &layout(), now()),
+            Err(RedirectRefusal::Add(_))
+        ));
+        let away = super::tests::request(Sources::AllOf(account.clone()), "https://closed.example/");
+        let mut several = site("gullrock.example");
+        several.hostnames.extend(["www.gullrock.example", "quay.example"].map(|name| Host::parse(name).unwrap()));
+        let mut loaded = AddRedirectsLoaded { sites: vec![(several, None)], ..Default::default() };
+        loaded.others.insert(Host::parse("closed.example").unwrap(), None);
+        let plan = add_redirects(&away, &loaded, &settings(), &layout(), now()).unwrap();
+        let added: Vec<String> = plan
+            .remarks
+            .iter()
+            .filter_map(|remark| match remark {
+                Remark::Redirect(RedirectRemark::Added(one)) => Some(format!("{} {}", one.source, one.with_twin)),
+                _ => None,
+            })
+            .collect();
+        assert_eq!(added, ["gullrock.example true", "quay.example false"]);
+        let none = add_redirects(&request, &AddRedirectsLoaded::default(), &settings(), &layout(), now());
         assert_eq!(none, Err(RedirectRefusal::NoSites(account)));
+    }
+
+    #[test]
+    fn a_day_that_is_over_is_refused_and_a_changed_target_is_told() {
+        let mut request = request(Sources::One(source("gullrock.example/old")), "/a b");
+        let loaded = AddRedirectsLoaded { sites: vec![(site("gullrock.example"), None)], ..Default::default() };
+        let plan = add_redirects(&request, &loaded, &settings(), &layout(), now()).unwrap();
+        let written = RedirectRemark::TargetWritten { typed: "/a b".into(), target: request.target.clone() };
+        assert!(plan.remarks.contains(&written.into()), "{:?}", plan.remarks);
+        request.until = Some("2026-11-27T00:00:00Z".parse().unwrap());
+        let refused = add_redirects(&request, &loaded, &settings(), &layout(), now());
+        assert_eq!(refused, Err(RedirectRefusal::Past(jiff::civil::date(2026, 11, 26))));
+    }
+
+    #[test]
+    fn the_twin_keeps_a_redirect_unless_it_goes_too() {
+        let mut both = site("gullrock.example");
+        both.hostnames.push(Host::parse("www.gullrock.example").unwrap());
+        let mut with = added(&both, "gullrock.example/old");
+        with.rules.redirects[0].with_twin = true;
+        let left = |typed: &str, with_twin| {
+            let plan = remove_redirects(&source(typed), with_twin, Some(&(with.clone(), None)), &settings(), &layout());
+            let after = plan.unwrap().set.inventory_changes().find_map(|change| match change {
+                crate::change::InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),
+                _ => None,
+            });
+            after.unwrap().rules.redirects.iter().map(|one| one.source.to_string()).collect::<Vec<_>>()
+        };
+        assert_eq!(left("gullrock.example/old", false), ["www.gullrock.example/old"]);
+        assert_eq!(left("www.gullrock.example/old", false), ["gullrock.example/old"]);
+        assert!(left("www.gullrock.example/old", true).is_empty());
     }
 
     #[test]
     fn what_is_removed_is_named_and_what_is_over_ends_unless_somebody_edits_the_file() {
         let with = added(&site("gullrock.example"), "gullrock.example/old");
         let named = source("gullrock.example/old");
-        let plan = remove_redirects(&named, Some(&(with.clone(), None)), &settings(), &layout()).unwrap();
+        let plan = remove_redirects(&named, false, Some(&(with.clone(), None)), &settings(), &layout()).unwrap();
         let removed = RedirectRemark::Removed { source: named.clone(), was_permanent: true };
         assert_eq!(plan.remarks, [Remark::from(removed)]);
         let other = source("gullrock.example/other");
-        let refused = remove_redirects(&other, Some(&(with.clone(), None)), &settings(), &layout());
+        let refused = remove_redirects(&other, false, Some(&(with.clone(), None)), &settings(), &layout());
         assert_eq!(refused, Err(RedirectRefusal::NotThere(other.clone())));
-        assert!(matches!(remove_redirects(&other, None, &settings(), &layout()), Err(RedirectRefusal::NotAttached(_))));
+        assert!(matches!(
+            remove_redirects(&other, false, None, &settings(), &layout()),
+            Err(RedirectRefusal::NotAttached(_))
+        ));
         let at = |now: &str, file: Option<&str>| {
             let sites = [(with.clone(), file.map(|text| text.as_bytes().to_vec()))];
             let (plan, stuck) = end_redirects(&sites, &settings(), &layout(), now.parse().unwrap());

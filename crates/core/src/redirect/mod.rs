@@ -16,4 +16,4 @@ pub use decide::{
 };
 pub use follow::{FollowStep, Hop, Landing, LandingEnd, PageSeen, Shows, follow};
 pub use remark::RedirectRemark;
-pub use rule::{Redirect, RedirectError, Sides, Source, Target, check_status};
+pub use rule::{Redirect, RedirectError, Source, Target, check_status};

@@ -1,10 +1,17 @@
 //! What decisions about redirects have to tell.
 
-use super::{Redirect, Source};
+use super::{Redirect, Source, Target};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum RedirectRemark {
     Added(Redirect),
+    /// The target is not written as it was typed.
+    TargetWritten {
+        typed: String,
+        target: Target,
+    },
+    /// What is left of one: it is for the other of a name and its twin from now on.
+    Stays(Redirect),
     /// What is fragile about the way that a visitor takes from now on, in words.
     Risk {
         source: Source,

@@ -14,7 +14,7 @@ use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
 
 /// A redirect as the inventory holds it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
+#[serde(from = "StoredRedirect", into = "StoredRedirect")]
 pub struct Redirect {
     pub source: Source,
     pub target: Target,
@@ -22,10 +22,55 @@ pub struct Redirect {
     pub status: u16,
     /// Whether the rest of the path, and the query, go along.
     pub keep_path: bool,
-    pub sides: Sides,
+    /// Whether the `www.` twin of the host is sent there too, or the name that the host is the twin of.
+    pub with_twin: bool,
     /// Removed by `tend` from then on.
-    #[serde(default)]
     pub until: Option<Timestamp>,
+}
+
+/// A redirect as it is written down: by the name without `www.`, and which of the two it is for.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+struct StoredRedirect {
+    source: Source,
+    target: Target,
+    status: u16,
+    keep_path: bool,
+    sides: Sides,
+    #[serde(default)]
+    until: Option<Timestamp>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+enum Sides {
+    Both,
+    WithWww,
+    WithoutWww,
+}
+
+impl From<StoredRedirect> for Redirect {
+    fn from(stored: StoredRedirect) -> Self {
+        let StoredRedirect { mut source, target, status, keep_path, sides, until } = stored;
+        if sides == Sides::WithWww {
+            source.host = source.host.with_www().unwrap_or(source.host);
+        }
+        Self { source, target, status, keep_path, with_twin: sides == Sides::Both, until }
+    }
+}
+
+impl From<Redirect> for StoredRedirect {
+    fn from(redirect: Redirect) -> Self {
+        let Redirect { mut source, target, status, keep_path, with_twin, until } = redirect;
+        let bare = source.host.without_www();
+        let sides = match (with_twin, &bare) {
+            (true, _) => Sides::Both,
+            (false, Some(_)) => Sides::WithWww,
+            (false, None) => Sides::WithoutWww,
+        };
+        source.host = bare.unwrap_or(source.host);
+        Self { source, target, status, keep_path, sides, until }
+    }
 }
 
 impl Redirect {
@@ -39,11 +84,10 @@ impl Redirect {
 /// From where: a hostname, and a path on it.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Source {
-    /// Without `www.` where there is one; `Sides` says which of the two is meant.
     pub host: Host,
-    /// Decoded, beginning with `/` and without one at the end; `/` alone stands for the whole host.
+    /// Decoded, beginning with `/` and without one at the end; `/` is the root page.
     pub path: String,
-    /// Everything below the path too; a whole host always is.
+    /// Everything below the path too; with the path `/`, the whole host.
     pub prefix: bool,
 }
 
@@ -54,16 +98,6 @@ pub enum Target {
     /// In the form of the URL standard, so that it holds nothing that a server rule minds.
     Url(String),
     Path(String),
-}
-
-/// Which of a name and its `www.` twin a redirect is for.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Sides {
-    #[default]
-    Both,
-    WithWww,
-    WithoutWww,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -93,13 +127,13 @@ pub enum RedirectError {
 }
 
 impl Source {
-    /// Reads `HOST`, `HOST/PATH`, or the same as a URL.
+    /// Reads `HOST` (the whole host), `HOST/` (its root page) or `HOST/PATH`, or the same as a URL.
     pub fn parse(typed: &str, prefix: bool) -> Result<Self, RedirectError> {
         let text = typed.trim();
         let text = text.strip_prefix("http://").or(text.strip_prefix("https://")).unwrap_or(text);
+        let whole = !text.contains('/');
         let (host, path) = text.split_once('/').unwrap_or((text, ""));
         let host = Host::parse(host)?;
-        let host = host.without_www().unwrap_or(host);
         if path.contains(['?', '#']) {
             return Err(RedirectError::Query(shortened(path)));
         }
@@ -109,7 +143,12 @@ impl Source {
                 return Err(RedirectError::Reserved(path));
             }
         }
-        Ok(Self { host, prefix: prefix || path == "/", path })
+        Ok(Self { host, prefix: prefix || whole, path })
+    }
+
+    /// Whether it is for every page of its host.
+    pub fn is_whole_host(&self) -> bool {
+        self.prefix && self.path == "/"
     }
 
     /// What stands behind the path, if a request for `path` is meant: empty for the very path.
@@ -187,6 +226,12 @@ impl Target {
         Ok(target)
     }
 
+    /// Whether something of what was typed was changed or dropped, but for the slash behind a host.
+    pub fn is_written_otherwise(&self, typed: &str) -> bool {
+        let (typed, text) = (typed.trim(), self.text());
+        typed != text && format!("{typed}/") != text
+    }
+
     pub fn text(&self) -> &str {
         match self {
             Target::Url(text) | Target::Path(text) => text,
@@ -224,12 +269,12 @@ fn shortened(text: &str) -> String {
 impl Redirect {
     /// Whether it is for this hostname of its site.
     pub fn is_for(&self, host: &Host) -> bool {
-        let bare = host.without_www();
-        match self.sides {
-            Sides::WithoutWww => *host == self.source.host,
-            Sides::WithWww => bare.as_ref() == Some(&self.source.host),
-            Sides::Both => *host == self.source.host || bare.as_ref() == Some(&self.source.host),
-        }
+        *host == self.source.host || (self.with_twin && Some(host) == self.twin().as_ref())
+    }
+
+    /// The other one of a name and its `www.` twin.
+    pub fn twin(&self) -> Option<Host> {
+        self.source.host.without_www().or_else(|| self.source.host.with_www())
     }
 
     /// Exact paths before prefixes, longer ones before shorter ones: the order in which servers choose.
@@ -245,7 +290,7 @@ pub fn check_status(status: u16) -> Result<u16, RedirectError> {
 
 impl fmt::Display for Source {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let path = if self.path == "/" { "" } else { &self.path };
+        let path = if self.is_whole_host() { "" } else { &self.path };
         write!(f, "{}{path}", self.host)
     }
 }
@@ -261,7 +306,9 @@ mod tests {
     #[test]
     fn sources_as_people_type_them() {
         assert_eq!(source("gullrock.example").unwrap(), "gullrock.example true");
-        assert_eq!(source(" https://WWW.gullrock.example/old%20boats/ ").unwrap(), "gullrock.example/old boats false");
+        assert_eq!(source("gullrock.example/").unwrap(), "gullrock.example/ false", "the root page alone");
+        let typed = " https://WWW.gullrock.example/old%20boats/ ";
+        assert_eq!(source(typed).unwrap(), "www.gullrock.example/old boats false", "the very host that was typed");
         assert!(matches!(source("gullrock.example/a?b"), Err(RedirectError::Query(_))));
         assert!(matches!(source("gullrock.example/a/../b"), Err(RedirectError::Dots(_))));
         assert!(matches!(source("gullrock.example/a//b"), Err(RedirectError::Dots(_))));
@@ -287,6 +334,32 @@ mod tests {
         assert!(!target("https://a.example/\r\nSet-Cookie: x").unwrap().contains(['\r', '\n']));
         assert!(matches!(Target::parse("https://a.example/?q", true), Err(RedirectError::NoRoom(_))));
         assert!(check_status(303).is_err() && check_status(308).is_ok());
+        let changed = |typed: &str| Target::parse(typed, false).unwrap().is_written_otherwise(typed);
+        assert!(!changed("https://a.example") && !changed(" https://a.example/b ") && !changed("/b#c"));
+        assert!(changed("https://A.example/") && changed("/a b") && changed("https://a.example/\tx"));
+    }
+
+    #[test]
+    fn it_is_for_the_very_host_and_written_down_as_older_versions_did() {
+        let [bare, www] = ["gullrock.example", "www.gullrock.example"].map(|name| Host::parse(name).unwrap());
+        for (typed, with_twin, sides, hosts) in [
+            ("gullrock.example/a", true, "both", [true, true]),
+            ("gullrock.example/a", false, "without-www", [true, false]),
+            ("www.gullrock.example/a", false, "with-www", [false, true]),
+        ] {
+            let redirect = Redirect {
+                source: Source::parse(typed, false).unwrap(),
+                target: Target::parse("/b", false).unwrap(),
+                status: 302,
+                keep_path: false,
+                with_twin,
+                until: None,
+            };
+            assert_eq!([&bare, &www].map(|host| redirect.is_for(host)), hosts, "{typed}");
+            let stored = serde_json::to_value(&redirect).unwrap();
+            assert_eq!((&stored["source"]["host"], &stored["sides"]), (&"gullrock.example".into(), &sides.into()));
+            assert_eq!(serde_json::from_value::<Redirect>(stored).unwrap(), redirect);
+        }
     }
 
     #[test]

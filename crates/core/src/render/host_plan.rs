@@ -29,12 +29,12 @@ impl<'a> HostPlan<'a> {
 
     /// The redirect of the whole host, if there is one.
     pub fn whole(&self) -> Option<&'a Redirect> {
-        self.redirects.iter().find(|redirect| redirect.source.path == "/").copied()
+        self.redirects.iter().find(|redirect| redirect.source.is_whole_host()).copied()
     }
 
     /// Those of paths.
     pub fn of_paths(&self) -> impl Iterator<Item = &'a Redirect> {
-        self.redirects.iter().filter(|redirect| redirect.source.path != "/").copied()
+        self.redirects.iter().filter(|redirect| !redirect.source.is_whole_host()).copied()
     }
 }
 

@@ -10,6 +10,7 @@ use crate::certificate::{CertificateRemark, DemandedProof};
 use crate::change::{Change, FileRemoval, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Host;
+use crate::redirect::{Redirect, RedirectRemark};
 use crate::zone::{KeptZone, Record, ZoneRemark};
 
 /// What the decision rests on.
@@ -60,6 +61,9 @@ pub fn detach(
         take_site(loaded, settings, layout, &mut plan);
     } else {
         let after = site.without_hosts(&gone);
+        for redirect in site.rules.redirects.iter().filter(|one| !after.rules.redirects.contains(one)) {
+            plan.remark(gone_with_it(redirect));
+        }
         change_site(&mut plan, site, &after, loaded.site_file.clone(), settings, layout);
         plan.remark(SiteRemark::NamesDetached { site: site.main().clone(), names: gone.clone() });
     }
@@ -87,6 +91,11 @@ pub fn detach(
     Ok(plan)
 }
 
+/// What is told of a redirect that goes with its hosts.
+fn gone_with_it(redirect: &Redirect) -> RedirectRemark {
+    RedirectRemark::Removed { source: redirect.source.clone(), was_permanent: matches!(redirect.status, 301 | 308) }
+}
+
 /// The whole site: its file, what a seller looks at, its entry. Its pages and its certificate stay.
 fn take_site(loaded: &DetachLoaded, settings: &Settings, layout: &Layout, plan: &mut Plan) {
     let site = &loaded.site;
@@ -100,6 +109,7 @@ fn take_site(loaded: &DetachLoaded, settings: &Settings, layout: &Layout, plan: 
     }
     plan.set.inventory(InventoryChange::RemoveSite(site.clone()));
     plan.remark(SiteRemark::Detached { site: site.main().clone() });
+    site.rules.redirects.iter().for_each(|redirect| plan.remark(gone_with_it(redirect)));
     plan.remark(SiteRemark::PagesStay { document_root: site.document_root.clone() });
     if let Some(files) = &site.certificate {
         plan.remark(SiteRemark::CertificateStays { folder: files.folder().to_path_buf() });
@@ -115,7 +125,7 @@ mod tests {
     use crate::account::AccountName;
     use crate::harbor::{DnsServer, WebServer};
     use crate::name::Hostname;
-    use crate::redirect::{Redirect, Sides, Source, Target};
+    use crate::redirect::{Source, Target};
     use crate::site::{HttpsStates, SiteKind, SiteRules};
     use crate::zone::Document;
     use crate::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
@@ -150,7 +160,7 @@ mod tests {
             target: Target::parse("/new", false).unwrap(),
             status: 302,
             keep_path: false,
-            sides: Sides::Both,
+            with_twin: true,
             until: None,
         };
         let redirects = vec![redirect("gullrock.example"), redirect("quay.example")];
@@ -176,9 +186,11 @@ mod tests {
         let Plan { set, remarks, .. } = decided(&["quay.example"], &loaded(vec![kept("quay.example")]));
         let names = ["quay.example", "www.quay.example"].map(name).to_vec();
         let site = name("gullrock.example");
-        assert_eq!(remarks[0], SiteRemark::NamesDetached { site, names }.into());
+        let old = Source::parse("quay.example/old", false).unwrap();
+        assert_eq!(remarks[0], RedirectRemark::Removed { source: old, was_permanent: false }.into());
+        assert_eq!(remarks[1], SiteRemark::NamesDetached { site, names }.into());
         let zone = Hostname::parse("quay.example").unwrap();
-        assert_eq!(remarks[1], ZoneRemark::AddressesRemoved { zone, addresses: 2, others: 0 }.into());
+        assert_eq!(remarks[2], ZoneRemark::AddressesRemoved { zone, addresses: 2, others: 0 }.into());
         let after = set.inventory_changes().find_map(|change| match change {
             InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),
             _ => None,
@@ -199,7 +211,7 @@ mod tests {
             ["remove /harbor/servers/nginx/gullrock.example.conf", "inventory: remove site gullrock.example"];
         assert_eq!(lines, expected);
         let document_root = "/home/boatyard/www".into();
-        assert_eq!(remarks[1], SiteRemark::PagesStay { document_root }.into());
+        assert_eq!(remarks[3], SiteRemark::PagesStay { document_root }.into());
         // The file is none that was written here: somebody would lose it.
         assert!(set.needs().web_reload && consents.len() == 1);
     }

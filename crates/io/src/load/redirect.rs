@@ -22,14 +22,9 @@ pub fn add_redirects(overlay: &Overlay<'_>, request: &AddRedirects) -> Result<Ad
 
 /// The site that a redirect's host belongs to, with its file.
 pub fn site_of_source(overlay: &Overlay<'_>, source: &Source) -> Result<Option<(Site, ExistingFile)>, LoadError> {
-    let twin = source.host.with_www();
-    for host in std::iter::once(&source.host).chain(twin.as_ref()) {
-        if let Some(site) = overlay.site_of(host)? {
-            let file = overlay.site_file(&site)?;
-            return Ok(Some((site, file)));
-        }
-    }
-    Ok(None)
+    let Some(site) = overlay.site_of(&source.host)? else { return Ok(None) };
+    let file = overlay.site_file(&site)?;
+    Ok(Some((site, file)))
 }
 
 /// Sites with their files.

@@ -2,11 +2,12 @@
 
 use brightharbor_core::change::Plan;
 use brightharbor_core::redirect::{
-    AddRedirects, RedirectError, RedirectRefusal, Sides, Source, Sources, Target, add_redirects, check_status,
+    AddRedirects, RedirectError, RedirectRefusal, Source, Sources, Target, add_redirects, check_status,
 };
 use brightharbor_io::load;
 use brightharbor_io::overlay::Overlay;
-use clap::{Args, ValueEnum};
+use clap::Args;
+use jiff::Timestamp;
 
 use crate::commands::{Report, account_name};
 use crate::duration::end_of_day;
@@ -18,7 +19,7 @@ use crate::show::{ChangeReport, Shown};
 /// Redirect visitors of a name or path.
 #[derive(Debug, Args)]
 pub struct Add {
-    /// HOSTNAME, HOSTNAME/PATH, or, with --all-of, the target.
+    /// HOSTNAME (every page of it), HOSTNAME/ (its root page) or HOSTNAME/PATH; or, with --all-of, the target.
     #[arg(value_name = "SOURCE")]
     source: String,
     /// A URL with http:// or https://, or a path on the same host that begins with /.
@@ -33,27 +34,20 @@ pub struct Add {
     /// The status itself: 301 or 308 permanent, 302 or 307 temporary; 307 and 308 keep a form's data.
     #[arg(long)]
     status: Option<u16>,
-    /// Everything below the path too (a whole host always is).
+    /// Everything below the path too.
     #[arg(long)]
     prefix: bool,
-    /// Carry the rest of the path and the query along.
+    /// Everything below the path too, and carry the rest of the path and the query along.
     #[arg(long)]
     keep_path: bool,
-    /// For which of the name and its www twin.
-    #[arg(long, value_enum, default_value = "both")]
-    www: SideArgument,
+    /// For the www twin of the hostname too, or for the name that it is the twin of.
+    #[arg(long)]
+    with_twin: bool,
     /// The day it ends (UTC), as 2026-12-24: `tend` removes it.
     #[arg(long, value_name = "DATE")]
     until: Option<jiff::civil::Date>,
     #[command(flatten)]
     options: ChangeOptions,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum SideArgument {
-    Both,
-    With,
-    Without,
 }
 
 pub fn run(args: &Add, context: &Context) -> Report {
@@ -65,34 +59,31 @@ pub fn run(args: &Add, context: &Context) -> Report {
         (false, Some(status)) => check_status(status).map_err(wrong)?,
         (false, None) => 302,
     };
-    let sides = match args.www {
-        SideArgument::Both => Sides::Both,
-        SideArgument::With => Sides::WithWww,
-        SideArgument::Without => Sides::WithoutWww,
-    };
     let sources = match &args.all_of {
         Some(account) => Sources::AllOf(account_name(account)?),
-        None => Sources::One(Source::parse(&args.source, args.prefix).map_err(wrong)?),
+        None => Sources::One(Source::parse(&args.source, args.prefix || args.keep_path).map_err(wrong)?),
     };
     let until = args.until.map(end_of_day).transpose()?;
-    let request = AddRedirects { sources, target, status, keep_path: args.keep_path, sides, until };
+    let (keep_path, with_twin) = (args.keep_path, args.with_twin);
+    let request = AddRedirects { sources, target, typed: typed.into(), status, keep_path, with_twin, until };
     let title = match &args.all_of {
         Some(account) => format!("redirect add --all-of {account} {typed}"),
         None => format!("redirect add {} {typed}", args.source.trim()),
     };
     context.block_on(async {
         let (carried, ()) =
-            change(context, &title, &args.options, async |overlay, _| Ok((decide(overlay, &request)?, ()))).await?;
+            change(context, &title, &args.options, async |overlay, now| Ok((decide(overlay, &request, now)?, ())))
+                .await?;
         until_served(context, &carried).await?;
         Ok::<_, Error>(Box::new(ChangeReport { command: "redirect add", carried }) as Box<dyn Shown>)
     })?
 }
 
 /// Loads the sites on a visitor's way as the decision asks for them: a way has an end, or is refused as endless.
-fn decide(overlay: &Overlay<'_>, request: &AddRedirects) -> Result<Plan, Error> {
+fn decide(overlay: &Overlay<'_>, request: &AddRedirects, now: Timestamp) -> Result<Plan, Error> {
     let mut loaded = load::add_redirects(overlay, request)?;
     loop {
-        match add_redirects(request, &loaded, &overlay.settings, &overlay.layout) {
+        match add_redirects(request, &loaded, &overlay.settings, &overlay.layout, now) {
             Err(RedirectRefusal::NotLoaded(host)) => {
                 let site = overlay.site_of(&host)?;
                 loaded.others.insert(host, site);

@@ -81,7 +81,7 @@ impl Shown for Redirects {
                 "host": redirect.source.host,
                 "path": redirect.source.path,
                 "prefix": redirect.source.prefix,
-                "www": redirect.sides,
+                "with_twin": redirect.with_twin,
                 "target": redirect.target.text(),
                 "status": redirect.status,
                 "keep_path": redirect.keep_path,

@@ -13,8 +13,11 @@ use crate::show::{ChangeReport, Shown};
 /// Remove a redirect.
 #[derive(Debug, Args)]
 pub struct Remove {
-    /// HOSTNAME or HOSTNAME/PATH, as in `redirect list`.
+    /// HOSTNAME, HOSTNAME/ or HOSTNAME/PATH, as in `redirect list`.
     source: String,
+    /// For the twin of the hostname too.
+    #[arg(long)]
+    with_twin: bool,
     #[command(flatten)]
     options: ChangeOptions,
 }
@@ -25,7 +28,7 @@ pub fn run(args: &Remove, context: &Context) -> Report {
     context.block_on(async {
         let (carried, ()) = change(context, &title, &args.options, async |overlay, _| {
             let site = load::site_of_source(overlay, &source)?;
-            Ok((remove_redirects(&source, site.as_ref(), &overlay.settings, &overlay.layout)?, ()))
+            Ok((remove_redirects(&source, args.with_twin, site.as_ref(), &overlay.settings, &overlay.layout)?, ()))
         })
         .await?;
         until_served(context, &carried).await?;

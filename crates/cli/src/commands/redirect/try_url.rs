@@ -102,6 +102,35 @@ impl Tried {
         same && end
     }
 
+    /// Where a visitor ends up, as one line: what they care about.
+    fn verdict(&self) -> String {
+        match &self.live.end {
+            LandingEnd::Page { url, status } if (200..300).contains(status) => format!("Visitors end at a page: {url}"),
+            LandingEnd::Page { url, status } => format!("Visitors end at {url}, which answers {status}"),
+            LandingEnd::Loop { url } => format!("Visitors go round in a loop at {url}"),
+            LandingEnd::TooLong => "Visitors meet more redirects than a browser follows".into(),
+            LandingEnd::Failed { url, reason } => format!("Visitors are stranded: {url} {reason}"),
+            LandingEnd::NoTarget { url, location } => {
+                format!("Visitors are stranded: {url} redirects to `{location}`, which is not an address")
+            }
+        }
+    }
+
+    fn end_document(&self) -> Value {
+        let (is, url) = match &self.live.end {
+            LandingEnd::Page { url, status } => {
+                return json!({ "is": "answer", "url": url, "status": status, "reason": null });
+            }
+            LandingEnd::Failed { url, reason } => {
+                return json!({ "is": "unreachable", "url": url, "status": null, "reason": reason });
+            }
+            LandingEnd::Loop { url } => ("loop", Some(url)),
+            LandingEnd::TooLong => ("endless", None),
+            LandingEnd::NoTarget { url, .. } => ("no-target", Some(url)),
+        };
+        json!({ "is": is, "url": url, "status": null, "reason": null })
+    }
+
     fn live_end(&self) -> String {
         match &self.live.end {
             LandingEnd::Page { url, status } => format!("{url} answers {status}"),
@@ -125,7 +154,8 @@ impl Tried {
 
 impl Shown for Tried {
     fn human(&self, page: &mut Page) {
-        page.heading(if self.agree() {
+        page.heading(&self.verdict());
+        page.line(if self.agree() {
             "The model and the live server agree."
         } else {
             "The live server does something else than the model."
@@ -151,6 +181,7 @@ impl Shown for Tried {
         };
         json!({
             "command": "redirect try",
+            "ends": self.end_document(),
             "agree": self.agree(),
             "model": hops(self.model_hops()),
             "model_end": self.model_end(),

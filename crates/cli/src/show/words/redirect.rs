@@ -1,7 +1,6 @@
 //! What decisions about redirects tell.
 
-use brightharbor_core::name::Host;
-use brightharbor_core::redirect::{Redirect, RedirectRemark, Sides};
+use brightharbor_core::redirect::{Redirect, RedirectRemark};
 
 use super::Told;
 
@@ -15,13 +14,25 @@ pub(super) fn told(remark: &RedirectRemark) -> Told {
             };
             let kept = if redirect.keep_path { " with the rest of the path" } else { "" };
             let (source, target) = (source_words(redirect), redirect.target.text());
-            let what = format!("redirect of {source} to {target}{kept} ({}, {lasting})", redirect.status);
+            let whole = if redirect.source.is_whole_host() { "every page of " } else { "" };
+            let what = format!("redirect of {whole}{source} to {target}{kept} ({}, {lasting})", redirect.status);
             Told::act("redirect-added", "Added", "add", what)
                 .with("source", redirect.source.to_string())
                 .with("target", target.to_string())
                 .with("status", redirect.status)
                 .with("keep_path", redirect.keep_path)
+                .with("with_twin", redirect.with_twin)
                 .with("until", redirect.until.map(|until| until.to_string()))
+        }
+        Is::TargetWritten { typed, target } => {
+            let words = format!("note: the target is written {}, not as it was typed", target.text());
+            Told::fact("target-written", words).with("typed", typed.as_str()).with("target", target.text())
+        }
+        Is::Stays(redirect) => {
+            let words = format!("{} still redirects to {}", source_words(redirect), redirect.target.text());
+            Told::fact("redirect-stays", words)
+                .with("source", redirect.source.to_string())
+                .with("target", redirect.target.text())
         }
         Is::Risk { source, risk } => Told::fact("redirect-risk", format!("risk: {risk}"))
             .with("source", source.to_string())
@@ -42,11 +53,8 @@ pub(super) fn told(remark: &RedirectRemark) -> Told {
 
 /// The source with what it is for, as people read it.
 pub fn source_words(redirect: &Redirect) -> String {
-    let below = if redirect.source.prefix && redirect.source.path != "/" { " and below" } else { "" };
-    let host: &Host = &redirect.source.host;
-    match redirect.sides {
-        Sides::Both => format!("{}{below}", redirect.source),
-        Sides::WithWww => format!("www.{}{below}", redirect.source),
-        Sides::WithoutWww => format!("{}{below} (not www.{host})", redirect.source),
-    }
+    let source = &redirect.source;
+    let below = if source.prefix && !source.is_whole_host() { " and below" } else { "" };
+    let twin = redirect.twin().filter(|_| redirect.with_twin).map(|twin| format!(", and {twin}")).unwrap_or_default();
+    format!("{source}{below}{twin}")
 }

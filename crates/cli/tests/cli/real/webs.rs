@@ -8,7 +8,7 @@ use brightharbor_core::account::AccountName;
 use brightharbor_core::certificate::{CertificateFiles, Demand, DemandedProof};
 use brightharbor_core::harbor::{Layout, Settings, WebServer};
 use brightharbor_core::name::Host;
-use brightharbor_core::redirect::{Answer, Ports, Redirect, Sides, Source, Target, answer};
+use brightharbor_core::redirect::{Answer, Ports, Redirect, Source, Target, answer};
 use brightharbor_core::render::{fingerprint, site_file};
 use brightharbor_core::site::{HttpsState, HttpsStates, Site, SiteKind, SiteRules, WwwPolicy};
 use brightharbor_io::http::Connection;
@@ -20,13 +20,13 @@ use rcgen::{CertificateParams, KeyPair};
 use super::quay::block_on;
 use super::servers::{Server, Web, open_folder};
 
-fn redirect(source: &str, prefix: bool, status: u16, target: &str, keep_path: bool, sides: Sides) -> Redirect {
+fn redirect(source: &str, prefix: bool, status: u16, target: &str, keep_path: bool, with_twin: bool) -> Redirect {
     Redirect {
         source: Source::parse(source, prefix).unwrap(),
         target: Target::parse(target, keep_path).unwrap(),
         status,
         keep_path,
-        sides,
+        with_twin,
         until: None,
     }
 }
@@ -57,8 +57,7 @@ fn site(folder: &Path, domain: &str, https: HttpsState, rules: SiteRules) -> Sit
 
 /// Each with another mixture of policies and redirects.
 fn sites(folder: &Path) -> Vec<Site> {
-    let quay =
-        |source: &str, prefix, status, target: &str, keep| redirect(source, prefix, status, target, keep, Sides::Both);
+    let quay = |source: &str, prefix, status, target: &str, keep| redirect(source, prefix, status, target, keep, true);
     let mixed = SiteRules {
         www: WwwPolicy::ToBare,
         redirects: vec![
@@ -74,8 +73,10 @@ fn sites(folder: &Path) -> Vec<Site> {
     let forced = SiteRules { www: WwwPolicy::ToWww, hsts: Some(86_400), ..SiteRules::default() };
     let whole = SiteRules {
         redirects: vec![
-            redirect("lanternchoir.example", false, 302, "https://crumbandtide.example/choir", true, Sides::WithWww),
-            redirect("lanternchoir.example/keep", true, 301, "/boats", true, Sides::WithoutWww),
+            redirect("www.lanternchoir.example", false, 302, "https://crumbandtide.example/choir", true, false),
+            redirect("lanternchoir.example/keep", true, 301, "/boats", true, false),
+            // The root page alone: everything else is content.
+            redirect("lanternchoir.example/", false, 302, "/boats/", false, false),
         ],
         ..SiteRules::default()
     };
@@ -280,9 +281,11 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
                 continue;
             }
             accepted += 1;
-            let sides = [Sides::Both, Sides::WithWww, Sides::WithoutWww][sides];
+            let (with_twin, on_twin) = ([true, false, false][sides], sides == 1);
+            let host = if on_twin { source.host.with_www().unwrap() } else { source.host.clone() };
+            let source = Source { host, ..source };
             let status = [301, 302, 307, 308][status];
-            redirects.push(Redirect { source, target, status, keep_path, sides, until: None });
+            redirects.push(Redirect { source, target, status, keep_path, with_twin, until: None });
         }
         let document_root = std::path::PathBuf::from(format!("/home/berth/{root}"));
         let document_root = match brightharbor_core::harbor::check_path(&document_root) {
