@@ -9,6 +9,7 @@ use brightharbor_core::delegation::{Brief, Picture};
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::{DnsName, Host, Hostname, names_of};
 use brightharbor_core::survey::{Gathered, HostGathered, Resolved, authoritative_addresses};
+use futures_util::{StreamExt, stream};
 use rustls::{ClientConfig, RootCertStore};
 use url::Url;
 
@@ -19,6 +20,8 @@ use crate::trust::{self, TrustError};
 
 /// Questions for one domain with a few hostnames; a flood of nameservers ends here.
 const MOST_QUESTIONS: usize = 400;
+/// Hostnames of one domain that are looked at side by side.
+const HOSTS_AT_ONCE: usize = 16;
 /// Addresses of one hostname that are looked at.
 const MOST_ADDRESSES: usize = 8;
 
@@ -100,10 +103,8 @@ pub async fn gather(
         None => Picture::unasked(DnsName::root()),
         Some(domain) => walk(&brief(settings, domain, &names_of(hostnames))).await,
     };
-    let mut hosts = Vec::with_capacity(hostnames.len());
-    for hostname in hostnames {
-        hosts.push(gather_host(settings, hostname, &picture, &roots, at, looking).await);
-    }
+    let looks = hostnames.iter().map(|hostname| gather_host(settings, hostname, &picture, &roots, at, looking));
+    let hosts: Vec<HostGathered> = stream::iter(looks).buffered(HOSTS_AT_ONCE).collect().await;
     Ok(Gathered { domain: domain.cloned(), now: clock::now(), picture, hosts })
 }
 

@@ -22,6 +22,7 @@ mod former;
 mod issuing;
 mod killed_orders;
 mod nameservers;
+mod patience;
 mod plans;
 mod real;
 mod records;

@@ -10,20 +10,25 @@ use tokio::net::{TcpStream, UdpSocket};
 use tokio::time::timeout;
 
 use super::codec::{Decoded, decode, query};
+use super::silence::SILENCE;
 use crate::clock;
 
 /// How long each UDP try waits: a lost packet is asked for again, a slow server gets its time at last.
 const UDP_TRIES: [Duration; 3] = [Duration::from_millis(700), Duration::from_millis(1200), Duration::from_millis(2000)];
-const TCP_TIME: Duration = Duration::from_secs(4);
-const RESOLVER_TRIES: [Duration; 2] = [Duration::from_secs(4), Duration::from_secs(4)];
+const TCP_TIME: Duration = Duration::from_secs(3);
+/// A resolver may have a long way to go itself.
+const RESOLVER_TRIES: [Duration; 2] = [Duration::from_secs(2), Duration::from_secs(3)];
 
 /// Asks, and tells what came.
 pub async fn ask(question: &Question) -> Observation {
     let started = Instant::now();
+    let tcp = question.transport == Transport::Tcp;
     let outcome = match question.transport {
+        _ if SILENCE.is_known(question.server, tcp) => Outcome::Silent,
         Transport::Udp | Transport::PlainUdp => over_udp(question).await,
         Transport::Tcp => over_tcp(question).await,
     };
+    SILENCE.note(question.server, tcp, outcome == Outcome::Silent);
     let elapsed_ms = started.elapsed().as_millis().min(u128::from(u32::MAX)) as u32;
     Observation { question: question.clone(), outcome, at: clock::now(), elapsed_ms }
 }

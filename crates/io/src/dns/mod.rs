@@ -11,6 +11,7 @@ mod notify;
 mod pace;
 mod pipeline;
 mod resolver;
+mod silence;
 mod stream;
 mod transfer;
 mod update;
