@@ -42,3 +42,12 @@ pub async fn take_zone(
     overlay.take(&plan.set);
     Ok(plan)
 }
+
+/// A zone that still holds names that are attached does not go.
+pub fn refuse_if_needed(overlay: &Overlay<'_>, zone: &Zone, leaving: &[Host]) -> Result<(), Error> {
+    let within = overlay.store.hostnames_within(&zone.name)?;
+    match within.into_iter().map(Host::Name).find(|host| !leaving.contains(host)) {
+        Some(by) => Err(SiteRefusal::ZoneInUse { zone: zone.name.clone(), by, owner: None }.into()),
+        None => Ok(()),
+    }
+}

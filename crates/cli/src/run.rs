@@ -142,12 +142,19 @@ fn ask(context: &Context, plan: &Plan, missing: &[Consent]) -> Result<(), Error>
         let _ = writeln!(err, "{}.", told.sentence());
         let _ = write!(err, "{}", told.detail);
     }
-    let _ = write!(err, "{}", if missing.is_empty() { "Carry this out? [Y/n] " } else { "Do it all the same? [y/N] " });
+    // What takes something away is not carried out by a hasty Enter.
+    let enter_will_do = missing.is_empty() && !plan.takes_away();
+    let question = match (missing.is_empty(), enter_will_do) {
+        (true, true) => "Carry this out? [Y/n] ",
+        (true, false) => "Carry this out? [y/N] ",
+        (false, _) => "Do it all the same? [y/N] ",
+    };
+    let _ = write!(err, "{question}");
     let _ = err.flush();
     let mut answer = String::new();
     let _ = std::io::stdin().lock().read_line(&mut answer);
     match answer.trim().to_ascii_lowercase().as_str() {
-        "" if missing.is_empty() => Ok(()),
+        "" if enter_will_do => Ok(()),
         "y" | "yes" => Ok(()),
         _ => Err(Error::refused("declined", "nothing was changed, as you said")),
     }

@@ -2,15 +2,12 @@
 
 use brightharbor_core::change::Plan;
 use brightharbor_core::name::{Host, names_of};
-use brightharbor_core::site::SiteRefusal;
 use brightharbor_core::zone::Zone;
 use brightharbor_io::load;
-use brightharbor_io::overlay::Overlay;
 use clap::{Args, ValueEnum};
 
 use crate::commands::{Report, host};
-use crate::detaching::{detach_names, take_zone};
-use crate::error::Error;
+use crate::detaching::{detach_names, refuse_if_needed, take_zone};
 use crate::options::ChangeOptions;
 use crate::run::{Context, change};
 use crate::show::ChangeReport;
@@ -59,13 +56,4 @@ pub fn run(args: &Detach, context: &Context) -> Report {
         Ok((plan, ()))
     }))??;
     Ok(Box::new(ChangeReport { command: "detach", carried }))
-}
-
-/// A zone that still holds names that are attached does not go.
-fn refuse_if_needed(overlay: &Overlay<'_>, zone: &Zone, leaving: &[Host]) -> Result<(), Error> {
-    let within = overlay.store.hostnames_within(&zone.name)?;
-    match within.into_iter().map(Host::Name).find(|host| !leaving.contains(host)) {
-        Some(by) => Err(SiteRefusal::ZoneInUse { zone: zone.name.clone(), by, owner: None }.into()),
-        None => Ok(()),
-    }
 }

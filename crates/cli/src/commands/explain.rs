@@ -9,7 +9,7 @@ use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::show::Shown;
 use crate::show::codes::Kind;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
 
 /// Explain a code: of a finding, a refusal, a consent, a remark or a link; without a code, list all of them.
 #[derive(Debug, Args)]
@@ -63,7 +63,7 @@ impl Shown for Explained {
         let findings = self.findings.iter().map(|text| [text.code, text.severity.word(), text.what]);
         let codes = self.codes.iter().map(|(kind, code, what)| [code, kind.word(), what]);
         let rows = findings.chain(codes).map(|row| row.map(String::from).to_vec());
-        table(page, &["code", "kind", "what"], rows.collect());
+        list(page, &["code", "kind", "what"], rows.collect());
     }
 
     fn json(&self) -> Value {

@@ -9,7 +9,7 @@ use crate::commands::Report;
 use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, table, when};
+use crate::show::human::{Page, list, when};
 use crate::show::words;
 
 /// Show what was done in this harbor, the newest first.
@@ -43,7 +43,7 @@ impl Shown for Entries {
             let changes = entry.changes.changes.len().to_string();
             vec![entry.id.to_string(), when(entry.at, now), entry.who.clone(), entry.title.clone(), changes, outcome]
         };
-        table(page, &["no.", "when", "who", "what", "changes", "outcome"], self.entries.iter().map(row).collect());
+        list(page, &["no.", "when", "who", "what", "changes", "outcome"], self.entries.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

@@ -70,6 +70,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Zone(zone::Zone::Move(to)) => zone::move_to::run(to, context),
         Command::Zone(zone::Zone::Publish(publish)) => zone::publish::run(publish, context),
         Command::Zone(zone::Zone::Realign(realign)) => zone::realign::run(realign, context),
+        Command::Zone(zone::Zone::Remove(remove)) => zone::remove::run(remove, context),
         Command::Zone(zone::Zone::Show(show)) => zone::show::run(show, context),
         Command::Zone(zone::Zone::Print(print)) => zone::print::run(print),
         Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),

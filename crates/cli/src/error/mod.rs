@@ -68,6 +68,12 @@ impl Error {
         Self::new(Exit::Refused, code, message)
     }
 
+    /// What was to be printed could not be; whatever was done stays done.
+    pub fn output(error: &std::io::Error) -> Self {
+        Self::new(Exit::Fault, "output", format!("the output could not be written: {error}"))
+            .advice("make room or choose another place for it; what was changed stands in `brightharbor logbook`")
+    }
+
     /// What has to be consented to, and how that is done.
     pub fn consent_needed(missing: &[Consent]) -> Self {
         let told: Vec<Told> = missing.iter().map(words::consent).collect();

@@ -110,6 +110,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("nothing-to-revoke", "the site has no certificate that this harbor can revoke"),
     ("nothing-to-serve", "without a site only a new domain can be attached"),
     ("nothing-to-share", "the other site has no certificate"),
+    ("output", "the output could not be written"),
     ("out-of-zone", "the name lies outside the zone"),
     ("plan-exists", "a plan with this name already exists"),
     ("plan-in-use", "accounts have the plan"),

@@ -27,17 +27,24 @@ pub trait Shown {
 
 /// Prints a report to stdout.
 pub fn print(report: &dyn Shown, as_json: bool) -> ExitCode {
-    // A closed pipe is the reader's wish, not an error.
-    if as_json {
+    let written = if as_json {
         let mut out = std::io::stdout().lock();
-        let _ = out.write_all(document(report.json(), report.exit()).as_bytes()).and_then(|()| out.flush());
+        out.write_all(document(report.json(), report.exit()).as_bytes()).and_then(|()| out.flush())
     } else {
         let mut page = Page::new();
         report.human(&mut page);
         let mut out = anstream::stdout().lock();
-        let _ = out.write_all(&page.into_bytes()).and_then(|()| out.flush());
+        out.write_all(&page.into_bytes()).and_then(|()| out.flush())
+    };
+    match written {
+        Err(error) if !is_closed_pipe(&error) => print_error(&Error::output(&error), false),
+        _ => ExitCode::from(report.exit() as u8),
     }
-    ExitCode::from(report.exit() as u8)
+}
+
+/// A closed pipe is the reader's wish, not an error.
+pub fn is_closed_pipe(error: &std::io::Error) -> bool {
+    error.kind() == std::io::ErrorKind::BrokenPipe
 }
 
 /// Prints a part of a report before the rest of it is known.

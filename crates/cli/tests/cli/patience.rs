@@ -60,7 +60,11 @@ fn the_resolver_is_silent() {
     let coast = Coast::new();
     let silent = Silent::beside(&coast);
     let resolver = coast.world.cast.resolver().to_string();
-    with_setting(&coast, &format!("resolvers = [\"{resolver}\"]"), &format!("resolvers = [\"{}\"]", silent.address.ip()));
+    with_setting(
+        &coast,
+        &format!("resolvers = [\"{resolver}\"]"),
+        &format!("resolvers = [\"{}\"]", silent.address.ip()),
+    );
     DOMAINS.iter().for_each(|domain| coast.delegate_here(domain));
     let started = Instant::now();
     let run = coast.run(&[&["attach", "--account", "bakery"][..], &DOMAINS].concat());

@@ -4,7 +4,7 @@ use std::fs;
 
 use serde_json::json;
 
-use crate::coast::{Coast, snapshot};
+use crate::coast::{Coast, brightharbor, snapshot};
 
 #[test]
 fn a_site_is_shown_and_changed() {
@@ -94,7 +94,14 @@ fn an_alias_domain_goes_with_its_zone_and_the_site_stays() {
     let coast = Coast::with_bakery();
     coast.delegate_here("gullrock.example");
     coast.run(&["attach", "gullrock.example", "--same-as", "crumbandtide.example", "--account", "bakery"]).expect(0);
+    let zone_file = coast.harbor().join("zones/gullrock.example.zone");
+    let zone = fs::read_to_string(&zone_file).unwrap() + "; a word of somebody\n";
+    fs::write(&zone_file, &zone).unwrap();
     let detached = coast.run(&["detach", "gullrock.example", "--zone", "remove"]).expect(0);
+    // Nothing that a person wrote goes without a copy.
+    let copies: Vec<_> = fs::read_dir(coast.harbor().join("removed")).unwrap().map(|one| one.unwrap().path()).collect();
+    assert!(detached.contains(&copies[0].display().to_string()), "{detached}");
+    assert!(fs::read_to_string(&copies[0]).unwrap().ends_with("; a word of somebody\n"));
     assert!(detached.contains("Detached gullrock.example and www.gullrock.example from site"), "{detached}");
     assert!(!coast.harbor().join("zones/gullrock.example.zone").exists());
     let sites = coast.json(&["site", "list"], 0);
@@ -121,4 +128,34 @@ fn a_survey_tells_the_starter_page_from_content_and_looks_before_the_name_leads_
     let address = coast.world.cast.web().to_string();
     let at = lands(&["gullrock.example", "--at", &address]);
     assert!(at.contains("answers holds this site's configuration answers") && at.contains("delegated broken"), "{at}");
+}
+
+#[test]
+fn output_that_cannot_be_written_is_an_error_and_a_closed_pipe_is_none() {
+    let coast = Coast::with_bakery();
+    for json in [&["--json"][..], &[]] {
+        let full = fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+        let mut command = brightharbor();
+        command.args(["site", "list"]).args(json).env("BRIGHTHARBOR", coast.harbor()).stdout(full);
+        let run = command.stderr(std::process::Stdio::piped()).spawn().unwrap().wait_with_output().unwrap();
+        let text = String::from_utf8_lossy(&run.stderr).into_owned();
+        assert_eq!(run.status.code(), Some(1), "{text}");
+        assert!(text.contains("the output could not be written"), "{text}");
+    }
+    let (reader, writer) = std::io::pipe().unwrap();
+    drop(reader);
+    let status = brightharbor().args(["site", "list"]).env("BRIGHTHARBOR", coast.harbor()).stdout(writer).status();
+    assert_eq!(status.unwrap().code(), Some(0));
+}
+
+#[test]
+fn lists_have_a_row_a_line_in_a_pipe_with_the_document_root() {
+    let coast = Coast::with_bakery();
+    let name = "a-rather-long-name-for-a-shop.crumbandtide.example";
+    coast.run(&["attach", name, "--account", "bakery"]).expect(0);
+    let list = coast.run(&["site", "list"]);
+    let rows: Vec<&str> = list.stdout.lines().collect();
+    assert_eq!(rows.len(), 3, "{list:?}");
+    let root = coast.path("homes/bakery/www").join(name);
+    assert!(rows[1].starts_with(name) && rows[1].ends_with(&root.display().to_string()), "{list:?}");
 }

@@ -90,6 +90,7 @@ const UNASSERTED: &[(&str, &str)] = &[
     ("no-server", "the servers are installed wherever the tests run"),
     ("not-as-expected", "a fault of the demo"),
     ("not-asked", "a fault of this program"),
+    ("output", "nothing can be read where nothing can be written; its exit code is tested"),
     ("out-of-zone", "refused before, where it is typed"),
     ("runtime", "a machine without sockets"),
     ("walk", "a fault of this program"),

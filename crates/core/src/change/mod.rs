@@ -108,6 +108,8 @@ pub enum Purpose {
     ZoneList,
     /// A file outside the harbor: no server has to hear of it.
     Loose,
+    /// A copy of something that is removed, in a folder of the harbor that nobody else reads.
+    Copy,
     /// A certificate request: made for a new key each time, so that a dry run has nothing to show of it.
     Request,
     Chain,

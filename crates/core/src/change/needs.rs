@@ -73,7 +73,7 @@ impl Needs {
                 Purpose::ZoneFile { zone } if was_there => needs.zones.push(zone.clone()),
                 Purpose::ZoneFile { zone } => needs.new_zones.push(zone.clone()),
                 // The site file that names them brings the reload.
-                Purpose::Chain | Purpose::Key | Purpose::Request | Purpose::Loose => {}
+                Purpose::Chain | Purpose::Key | Purpose::Request | Purpose::Loose | Purpose::Copy => {}
             }
         }
         needs

@@ -27,6 +27,23 @@ impl Plan {
         self.set.is_empty()
     }
 
+    /// Whether something that was there is not there any more afterwards.
+    pub fn takes_away(&self) -> bool {
+        let goes = |change: &Change| match change {
+            Change::RemoveFile(_) => true,
+            Change::Inventory { to } => matches!(
+                to,
+                InventoryChange::RemoveAccount(_)
+                    | InventoryChange::RemovePlan(_)
+                    | InventoryChange::RemoveNameservers { .. }
+                    | InventoryChange::RemoveSite(_)
+                    | InventoryChange::RemoveZone(_)
+            ),
+            _ => false,
+        };
+        self.set.changes.iter().any(goes) || self.remarks.iter().any(Remark::takes_away)
+    }
+
     pub fn remark(&mut self, remark: impl Into<Remark>) {
         self.remarks.push(remark.into());
     }

@@ -22,6 +22,18 @@ pub enum Remark {
     Zone(ZoneRemark),
 }
 
+impl Remark {
+    /// Whether it tells of something that goes.
+    pub(super) fn takes_away(&self) -> bool {
+        matches!(
+            self,
+            Remark::Redirect(RedirectRemark::Removed { .. })
+                | Remark::Site(SiteRemark::NamesDetached { .. })
+                | Remark::Zone(ZoneRemark::RecordRemoved { .. } | ZoneRemark::AddressesRemoved { .. })
+        )
+    }
+}
+
 impl From<AccountRemark> for Remark {
     fn from(remark: AccountRemark) -> Self {
         Remark::Account(remark)

@@ -6,6 +6,7 @@ use sha2::{Digest, Sha256};
 
 use super::{DnsServer, WebServer};
 use crate::account::AccountName;
+use crate::change::content_hash;
 use crate::name::{Host, Hostname};
 use crate::zone::TemplateName;
 
@@ -110,6 +111,11 @@ impl Layout {
     /// A template of new zones by its name. For `default` the built-in one is used where it is missing.
     pub fn zone_template(&self, name: &TemplateName) -> PathBuf {
         self.templates().join(format!("{name}.zone"))
+    }
+
+    /// The copy that is kept of a zone's file when the zone is removed: by its content, so that each is kept once.
+    pub fn removed_zone(&self, zone: &Hostname, content: &[u8]) -> PathBuf {
+        self.root.join("removed").join(format!("{zone}.{}.zone", &content_hash(content)[..12]))
     }
 
     pub fn certificates(&self) -> PathBuf {

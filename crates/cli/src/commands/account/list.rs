@@ -8,7 +8,7 @@ use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
 
 /// List the accounts.
 #[derive(Debug, Args)]
@@ -43,7 +43,7 @@ impl Shown for Accounts {
         let row = |(account, sites): &(Account, u64)| {
             vec![account.name.to_string(), sites.to_string(), account.email.clone(), account.home.display().to_string()]
         };
-        table(page, &["account", "sites", "e-mail", "home"], self.rows.iter().map(row).collect());
+        list(page, &["account", "sites", "e-mail", "home"], self.rows.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

@@ -18,7 +18,8 @@ use super::rows::{Row, days_left};
 use crate::commands::{Report, find_account};
 use crate::error::Exit;
 use crate::run::Context;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
+use crate::show::words::host_words;
 use crate::show::{Shown, counted};
 
 /// List the certificates. Ends with 1 if one has expired or is revoked, with 3 if one expires soon, is a stop-gap, is not
@@ -191,11 +192,11 @@ impl Shown for Certificates {
                 });
                 named.chain(wildcards)
             });
-            return table(page, &["hostname", "certificate"], rows.collect());
+            return list(page, &["hostname", "certificate"], rows.collect());
         }
         let rows = self.rows.iter().map(|row| match &row.certificate {
             Some(certificate) => vec![
-                row.site.main().to_string(),
+                host_words(row.site.main()),
                 source_words(certificate),
                 certificate.state.word().to_string(),
                 left_words(certificate, self.now),
@@ -208,7 +209,7 @@ impl Shown for Certificates {
             None => {
                 let why = if row.waits { "waits for its links" } else { "none" };
                 vec![
-                    row.site.main().to_string(),
+                    host_words(row.site.main()),
                     String::new(),
                     why.into(),
                     String::new(),
@@ -217,7 +218,7 @@ impl Shown for Certificates {
                 ]
             }
         });
-        table(page, &["site", "source", "state", "time", "at", "covers"], rows.collect());
+        list(page, &["site", "source", "state", "time", "at", "covers"], rows.collect());
     }
 
     fn json(&self) -> Value {

@@ -84,7 +84,7 @@ impl<'a> Story<'a> {
         self.wait_for_caches()?;
         let names = ["survey", "crumbandtide.example", "www.crumbandtide.example", "shop.crumbandtide.example"];
         self.run(&names, Expected { exit: Exit::Done, says: &["all six links hold"] })?;
-        self.run(&["site", "list"], Expected { exit: Exit::Done, says: &["shop.crumbandtide.example", "served"] })?;
+        self.run(&["site", "list"], Expected { exit: Exit::Done, says: &["shop.crumbandtide.example", "forced"] })?;
         self.note(&format!("Every step ended as expected, in {:.1} s.", self.started.elapsed().as_secs_f32()));
         Ok(())
     }

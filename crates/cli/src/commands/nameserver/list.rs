@@ -10,7 +10,7 @@ use super::document;
 use crate::commands::{Report, find_set};
 use crate::error::Exit;
 use crate::run::Context;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
 use crate::show::words::weakness;
 use crate::show::{Shown, counted};
 
@@ -65,7 +65,7 @@ impl Shown for Sets {
                 format!("{domains}{of}"),
             ]
         };
-        table(page, &["set", "nameservers", "for", "domains"], self.rows.iter().map(row).collect());
+        list(page, &["set", "nameservers", "for", "domains"], self.rows.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

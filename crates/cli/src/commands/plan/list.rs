@@ -8,7 +8,7 @@ use crate::commands::{Report, find_plan};
 use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
 use crate::show::words::{limit_words, limits_document};
 
 /// List the plans.
@@ -49,7 +49,7 @@ impl Shown for Plans {
         let mut headings = vec!["plan"];
         headings.extend(Counted::ALL.map(Counted::words));
         headings.push("disk");
-        table(page, &headings, self.plans.iter().map(row).collect());
+        list(page, &headings, self.plans.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

@@ -9,7 +9,7 @@ use crate::commands::{Report, hostname};
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
 
 /// List the records of a zone.
 #[derive(Debug, Args)]
@@ -47,7 +47,7 @@ impl Shown for Records {
                 record.data.to_string(),
             ]
         };
-        table(page, &["owner", "TTL", "type", "data"], self.records.iter().map(row).collect());
+        list(page, &["owner", "TTL", "type", "data"], self.records.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

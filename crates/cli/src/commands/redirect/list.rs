@@ -9,7 +9,7 @@ use crate::commands::{Report, find_account};
 use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
 use crate::show::words::source_words;
 
 /// List the redirects.
@@ -71,7 +71,7 @@ impl Shown for Redirects {
                 redirect.last_day().map(|day| day.to_string()).unwrap_or_default(),
             ]
         };
-        table(page, &["source", "target", "status", "until"], self.rows.iter().map(row).collect());
+        list(page, &["source", "target", "status", "until"], self.rows.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

@@ -1,7 +1,7 @@
 //! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
 
 use brightharbor_core::certificate::due::is_awaited;
-use brightharbor_core::certificate::{Certificate, Waiting};
+use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState, Waiting};
 use brightharbor_core::site::{Site, SiteKind};
 use brightharbor_core::survey::{LinkName, Survey};
 use brightharbor_io::clock;
@@ -13,9 +13,9 @@ use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
 use crate::show::json::hosts_document;
-use crate::show::words::https_word;
+use crate::show::words::{host_words, https_word};
 use brightharbor_io::look::look;
 
 /// List the sites. What the world sees of one, `survey` tells.
@@ -164,9 +164,9 @@ impl Row {
         let main = self.site.main();
         let others = self.site.hostnames.iter().skip(1).map(|name| match name.without_www() {
             Some(bare) if bare == *main => "www".to_string(),
-            _ => name.to_string(),
+            _ => host_words(name),
         });
-        std::iter::once(main.to_string()).chain(others).collect::<Vec<_>>().join(" and ")
+        std::iter::once(host_words(main)).chain(others).collect::<Vec<_>>().join(" and ")
     }
 
     /// The state that all hosts have; `in part` where some have less than others.
@@ -182,7 +182,11 @@ impl Row {
         match (&self.certificate, self.waits) {
             (Some(certificate), _) => {
                 let days = certificate.not_after.duration_since(clock::now()).as_hours() / 24;
-                format!("{}, {days} days left", certificate.state.word())
+                match (certificate.source, certificate.state) {
+                    (CertificateSource::SelfSigned, _) => format!("self-signed, {days} days"),
+                    (_, CertificateState::Served) => format!("{days} days"),
+                    (_, state) => format!("{}, {days} days", state.word()),
+                }
             }
             (None, true) => "waits for its links".into(),
             (None, false) => "none".into(),
@@ -201,23 +205,19 @@ impl Shown for Sites {
         let row = |row: &Row| {
             let mut cells = vec![
                 row.names(),
-                row.site.kind.words().to_string(),
                 row.site.account.to_string(),
                 row.https().to_string(),
                 row.certificate_words(),
-                match row.site.rules.redirects.len() {
-                    0 => String::new(),
-                    count => count.to_string(),
-                },
+                row.site.document_root.display().to_string(),
             ];
             cells.extend(row.stops_at.map(String::from));
             cells
         };
-        let mut headings = vec!["site", "kind", "account", "https", "certificate", "redirects"];
+        let mut headings = vec!["site", "account", "https", "certificate", "document root"];
         if self.links {
             headings.push("stops at");
         }
-        table(page, &headings, self.rows.iter().map(row).collect());
+        list(page, &headings, self.rows.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

@@ -1,7 +1,6 @@
 //! `site show`: everything that is known about one site, on one page.
 
 use brightharbor_core::certificate::Certificate;
-use brightharbor_core::name::Host;
 use brightharbor_core::render::is_as_written;
 use brightharbor_core::site::{Site, TlsFloor};
 use brightharbor_core::zone::show_seconds;
@@ -15,7 +14,7 @@ use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
 use crate::show::json::hosts_document;
-use crate::show::words::{https_by_state, https_word, www_words};
+use crate::show::words::{host_words, https_by_state, https_word, www_words};
 
 /// Show one site.
 #[derive(Debug, Args)]
@@ -51,7 +50,7 @@ impl Shown for SitePage {
         let site = &self.site;
         page.heading(&format!("{}: {} of {}", site.main(), site.kind.words(), site.account));
         let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<14}"), text);
-        let names = site.hostnames.iter().map(Host::international).collect::<Vec<_>>().join(", ");
+        let names = site.hostnames.iter().map(host_words).collect::<Vec<_>>().join(", ");
         field("hostnames", &names);
         field("document root", &site.document_root.display().to_string());
         field("www", www_words(site.rules.www));

@@ -13,7 +13,8 @@ use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, table};
+use crate::show::human::{Page, list};
+use crate::show::words::host_words;
 use brightharbor_core::zone::{Holder, Holding, holders};
 
 /// List the zones, with the serial that each server has.
@@ -128,10 +129,17 @@ impl Shown for Zones {
                 Contents::Broken(why) => ("unreadable".into(), why.clone()),
             };
             let kept = row.zone.home.words().to_string();
-            vec![row.zone.name.to_string(), row.zone.account.to_string(), kept, serial, records, row.served()]
+            vec![
+                host_words(&(&row.zone.name).into()),
+                row.zone.account.to_string(),
+                kept,
+                serial,
+                records,
+                row.served(),
+            ]
         };
         let headings = ["zone", "account", "kept", "serial", "records", "servers"];
-        table(page, &headings, self.rows.iter().map(row).collect());
+        list(page, &headings, self.rows.iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

@@ -8,6 +8,7 @@ pub mod move_to;
 pub mod print;
 pub mod publish;
 pub mod realign;
+pub mod remove;
 pub mod show;
 mod source;
 
@@ -22,5 +23,6 @@ pub enum Zone {
     Print(print::Print),
     Publish(publish::Publish),
     Realign(realign::Realign),
+    Remove(remove::Remove),
     Show(show::Show),
 }

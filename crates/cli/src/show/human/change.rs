@@ -73,7 +73,7 @@ pub fn diff(set: &ChangeSet) -> String {
             }
             _ => continue,
         };
-        if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Request) {
+        if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Request | Purpose::Copy) {
             continue;
         }
         let before = String::from_utf8_lossy(write.before.as_deref().unwrap_or_default()).into_owned();

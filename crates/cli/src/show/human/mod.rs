@@ -14,7 +14,7 @@ mod watched;
 pub use change::{change_report, diff, remarks};
 pub use delegation::delegations;
 pub use findings::findings;
-pub use lists::table;
+pub use lists::{list, table};
 pub use page::{Page, when};
 pub use secured::{brought, revoked, secured};
 pub use spread::spread;

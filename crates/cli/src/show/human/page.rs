@@ -1,5 +1,7 @@
 //! A page of text in the making: wrapping, hanging indents, styled words.
 
+use std::io::IsTerminal;
+
 use anstyle::{AnsiColor, Style};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -9,22 +11,29 @@ const WIDEST: usize = 100;
 pub struct Page {
     text: Vec<u8>,
     width: usize,
+    /// Whether somebody reads it in a window.
+    in_window: bool,
 }
 
 impl Page {
     pub fn new() -> Self {
         let told = std::env::var("COLUMNS").ok().and_then(|text| text.parse().ok());
         let seen = || terminal_size::terminal_size().map(|(width, _)| width.0.into());
-        Self::with_width(told.or_else(seen).unwrap_or(WIDEST))
+        let in_window = std::io::stdout().is_terminal();
+        Self { in_window, ..Self::with_width(told.or_else(seen).unwrap_or(WIDEST)) }
     }
 
     fn with_width(width: usize) -> Self {
-        Self { text: Vec::new(), width: width.clamp(40, WIDEST) }
+        Self { text: Vec::new(), width: width.clamp(40, WIDEST), in_window: true }
     }
 
     /// Columns to fill at most.
     pub fn width(&self) -> usize {
         self.width
+    }
+
+    pub fn is_read_in_a_window(&self) -> bool {
+        self.in_window
     }
 
     pub fn into_bytes(self) -> Vec<u8> {
@@ -111,6 +120,11 @@ impl Page {
 
     pub fn of_width(width: usize) -> Self {
         Self::with_width(width)
+    }
+
+    /// As where no terminal reads it.
+    pub fn unwrapped(self) -> Self {
+        Self { in_window: false, ..self }
     }
 }
 

@@ -5,6 +5,7 @@ use brightharbor_io::clock;
 
 use super::Page;
 use super::page::{style_of, when};
+use crate::show::words::host_words;
 
 /// All surveys; a hostname whose links stand exactly like those of an earlier one takes one line, with what is to be handed
 /// over where that is not the same.
@@ -72,9 +73,7 @@ fn hand_over(page: &mut Page, survey: &Survey) {
 
 /// One line: whether it works, else where it stops and whose turn it is.
 pub fn verdict(survey: &Survey) -> String {
-    let name = &survey.hostname;
-    let international = name.international();
-    let shown = if international == name.as_str() { international } else { format!("{international} ({name})") };
+    let shown = host_words(&survey.hostname);
     match survey.first_open() {
         None => format!("{shown}: all six links hold"),
         Some(link) => {

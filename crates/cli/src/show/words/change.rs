@@ -131,6 +131,7 @@ fn purpose_word(purpose: &Purpose) -> &'static str {
         Purpose::ZoneFile { .. } => "zone-file",
         Purpose::ZoneList => "zone-list",
         Purpose::Loose => "file",
+        Purpose::Copy => "copy",
         Purpose::Request => "request",
         Purpose::Chain => "chain",
         Purpose::Key => "key",

@@ -11,6 +11,7 @@ mod site;
 mod zone;
 
 use brightharbor_core::change::Remark;
+use brightharbor_core::name::Host;
 use serde_json::{Map, Value};
 
 pub use account::{limit_words, limits_document};
@@ -99,6 +100,12 @@ pub fn remark(remark: &Remark) -> Told {
 }
 
 /// `a, b and c`.
+/// A name as people read it: in its own script where it has one, with the form that is typed elsewhere.
+pub fn host_words(host: &Host) -> String {
+    let international = host.international();
+    if international == host.as_str() { international } else { format!("{international} ({host})") }
+}
+
 pub fn listed(names: &[String]) -> String {
     match names {
         [] => String::new(),

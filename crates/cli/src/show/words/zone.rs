@@ -58,8 +58,11 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
                 .with("addresses", *addresses)
                 .with("others", *others)
         }
-        Is::Removed { zone } => {
-            Told::act("zone-removed", "Removed", "remove", format!("zone {zone}")).with("zone", zone.as_str())
+        Is::Removed { zone, copy } => {
+            let what = format!("zone {zone}; a copy of its file: {}", copy.display());
+            Told::act("zone-removed", "Removed", "remove", what)
+                .with("zone", zone.as_str())
+                .with("copy", copy.display().to_string())
         }
         Is::StaysOnPrimary { zone } => {
             let words = format!("zone {zone} stays on its primary server; this harbor no longer knows it");

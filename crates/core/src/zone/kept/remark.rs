@@ -42,8 +42,10 @@ pub enum ZoneRemark {
         addresses: usize,
         others: usize,
     },
+    /// With the copy that is kept of its file.
     Removed {
         zone: Hostname,
+        copy: std::path::PathBuf,
     },
     /// Its primary server goes on serving it; it is not known here any more.
     StaysOnPrimary {

@@ -16,6 +16,8 @@ use crate::zone::{EditError, Pattern, Record, RecordType};
 pub struct ZoneRemovalFiles {
     pub zone_list: Option<Vec<u8>>,
     pub catalog: Option<Vec<u8>>,
+    /// What lies where the copy goes: the same, from another time.
+    pub copy: Option<Vec<u8>>,
 }
 
 /// A zone that is to go, as it was read.
@@ -38,7 +40,7 @@ pub fn forget_zone(zone: &Zone) -> Plan {
 }
 
 /// Decides that a whole zone goes: its file, its place in the server's list and in the catalog. Records that nobody made
-/// by a template or by attaching need a consent.
+/// by a template or by attaching need a consent. The file is kept as a copy, since somebody may have written in it.
 pub fn remove_zone(
     removal: &ZoneRemoval,
     settings: &Settings,
@@ -67,9 +69,13 @@ pub fn remove_zone(
     }
     plan.set.changes.extend(without_member(&zone.name, files.catalog.as_deref(), today, settings, layout)?);
     let before = kept.document.source().to_vec();
+    let copy = layout.removed_zone(&zone.name, &before);
+    if files.copy.is_none() {
+        plan.set.file(FileWrite::new(copy.clone(), None, before.clone(), 0o600, Purpose::Copy));
+    }
     let purpose = Purpose::ZoneFile { zone: zone.name.clone() };
     plan.change(Change::RemoveFile(FileRemoval::new(path, before, 0o644, purpose)));
-    plan.remark(ZoneRemark::Removed { zone: zone.name.clone() });
+    plan.remark(ZoneRemark::Removed { zone: zone.name.clone(), copy });
     Ok(plan)
 }
 
@@ -126,7 +132,11 @@ mod tests {
         let list = other.to_string() + &render::zone_stanza(DnsServer::Bind, &zone.zone.name, &path, true);
         let members = [name("gullrock.example"), name("quay.example")];
         let catalog = new_catalog(&name("zones.saltmarsh.example"), members.iter(), 7).unwrap();
-        let files = ZoneRemovalFiles { zone_list: Some(list.into_bytes()), catalog: Some(catalog.source().to_vec()) };
+        let files = ZoneRemovalFiles {
+            zone_list: Some(list.into_bytes()),
+            catalog: Some(catalog.source().to_vec()),
+            copy: None,
+        };
         let kept = zone.clone();
         let removal = ZoneRemoval { kept, files, pattern: None, attached: vec![] };
         let Plan { set, consents, .. } = remove_zone(&removal, &settings, &layout, TODAY).unwrap();
@@ -138,6 +148,8 @@ mod tests {
         let file = layout.zone_file(&name("zones.saltmarsh.example"));
         let text = String::from_utf8_lossy(set.pending(&file).unwrap()).into_owned();
         assert!(text.contains("gullrock.example.") && !text.contains("quay.example."), "{text}");
+        let copy = set.pending(&layout.removed_zone(&zone.zone.name, ZONE.as_bytes())).unwrap();
+        assert_eq!(copy, ZONE.as_bytes());
         let needs = set.needs();
         assert!(needs.zone_list && needs.gone_zones == [name("quay.example")] && needs.dns());
     }
