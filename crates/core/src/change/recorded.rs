@@ -45,7 +45,7 @@ pub enum RecordedChange {
     },
     TellCa(CaErrand),
     Inventory {
-        to: InventoryChange,
+        to: Box<InventoryChange>,
     },
 }
 
@@ -81,7 +81,7 @@ impl From<&Change> for RecordedChange {
                 folder: folder.clone(),
             },
             Change::TellCa(errand) => Self::TellCa(errand.clone()),
-            Change::Inventory { to } => Self::Inventory { to: to.clone() },
+            Change::Inventory { to } => Self::Inventory { to: Box::new(to.clone()) },
         }
     }
 }
@@ -128,9 +128,13 @@ mod tests {
             {"change":"write-file","path":"/h/zones/gullrock.example.zone","before_hash":null,"mode":420,
              "purpose":{"zone-file":{"zone":"gullrock.example"}}},
             {"change":"make-folder","home":"/home/yard","below":"www","system_user":null,"mode":493,"starter_page":null},
+            {"change":"inventory","to":{"inventory":"add-site","account":"yard","hostnames":["gullrock.example"],
+             "document_root":"/home/yard/www","kind":"addon-domain","https":"forced","certificate":null,
+             "rules":{"redirects":[{"source":{"host":"gullrock.example","path":"/old","prefix":false},
+             "target":{"path":"/new"},"status":302,"keep-path":false,"sides":"with-www"}]}}},
             {"change":"inventory","to":{"inventory":"end-wait","site":"gullrock.example"}}]}"#;
         let read: Recorded = serde_json::from_str(text).unwrap();
         let zone = crate::name::Hostname::parse("gullrock.example").unwrap();
-        assert_eq!((read.needs().new_zones, read.changes.len()), (vec![zone], 3));
+        assert_eq!((read.needs().new_zones, read.changes.len()), (vec![zone], 4));
     }
 }

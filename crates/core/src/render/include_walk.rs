@@ -19,9 +19,9 @@ pub enum IncludeAsk {
 /// ```
 /// use brightharbor_core::render::{IncludeAsk, IncludeWalk};
 /// let mut walk = IncludeWalk::new("/etc/nginx/nginx.conf".into(), "/harbor/servers/nginx/*.conf".into());
-/// assert_eq!(walk.next(), Some(IncludeAsk::Read("/etc/nginx/nginx.conf".into())));
+/// assert_eq!(walk.next_ask(), Some(IncludeAsk::Read("/etc/nginx/nginx.conf".into())));
 /// walk.read("http { include /harbor/servers/nginx/*.conf; }");
-/// assert!(walk.next().is_none() && walk.found());
+/// assert!(walk.next_ask().is_none() && walk.found());
 /// ```
 #[derive(Debug, Clone)]
 pub struct IncludeWalk {
@@ -41,7 +41,7 @@ impl IncludeWalk {
     }
 
     /// `None` when it is over.
-    pub fn next(&mut self) -> Option<IncludeAsk> {
+    pub fn next_ask(&mut self) -> Option<IncludeAsk> {
         if self.found {
             return None;
         }
@@ -88,7 +88,7 @@ mod tests {
     fn walked(files: &[(&str, &str)]) -> (bool, Vec<String>) {
         let mut walk = IncludeWalk::new("/etc/main.conf".into(), "/harbor/*.conf".into());
         let mut read = vec![];
-        while let Some(ask) = walk.next() {
+        while let Some(ask) = walk.next_ask() {
             match ask {
                 IncludeAsk::Read(path) => {
                     read.push(path.display().to_string());
@@ -113,6 +113,6 @@ mod tests {
         assert_eq!(walked(&round), (false, vec!["/etc/main.conf".into(), "/etc/d/a.conf".into()]));
         let through = [round[0], ("/etc/d/b.conf", "include /harbor/*.conf;"), ("/etc/d/b.conf.off", "include x;")];
         assert!(walked(&through).0 && !walked(&through).1.contains(&"/etc/d/b.conf.off".to_string()));
-        assert_eq!(walked(&[("/etc/main.conf", "# include /harbor/*.conf;")]).0, false);
+        assert!(!walked(&[("/etc/main.conf", "# include /harbor/*.conf;")]).0);
     }
 }

@@ -24,8 +24,25 @@ pub enum HttpsState {
 
 /// The states of a site's hosts.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(transparent)]
+#[serde(from = "WrittenStates")]
 pub struct HttpsStates(BTreeMap<Host, HttpsState>);
+
+/// As the logbook has them. Its older entries have one state for a whole site, which nobody goes by any more.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum WrittenStates {
+    OfHosts(BTreeMap<Host, HttpsState>),
+    OfSite(#[expect(dead_code, reason = "it is read, to be told from the other form")] HttpsState),
+}
+
+impl From<WrittenStates> for HttpsStates {
+    fn from(written: WrittenStates) -> Self {
+        match written {
+            WrittenStates::OfHosts(states) => Self(states),
+            WrittenStates::OfSite(_) => Self::default(),
+        }
+    }
+}
 
 impl HttpsStates {
     pub fn of(&self, host: &Host) -> HttpsState {
@@ -81,5 +98,8 @@ mod tests {
         states.set(&bare, HttpsState::None);
         assert_eq!(states, HttpsStates::all([&www], HttpsState::Offered));
         assert_eq!(states.of(&bare), HttpsState::None);
+        let written = serde_json::to_string(&states).unwrap();
+        assert_eq!(serde_json::from_str::<HttpsStates>(&written).unwrap(), states);
+        assert_eq!(serde_json::from_str::<HttpsStates>("\"forced\"").unwrap(), HttpsStates::default());
     }
 }

@@ -8,7 +8,7 @@ use brightharbor_core::render::{IncludeAsk, IncludeWalk};
 /// Whether the main file, or a file it includes, has an include line for `wanted`.
 pub fn includes(main_file: &Path, wanted: &Path) -> std::io::Result<bool> {
     let mut walk = IncludeWalk::new(main_file.to_path_buf(), wanted.to_path_buf());
-    while let Some(ask) = walk.next() {
+    while let Some(ask) = walk.next_ask() {
         match ask {
             IncludeAsk::Read(file) => match fs::read(&file) {
                 Ok(bytes) => walk.read(&String::from_utf8_lossy(&bytes)),
