@@ -36,6 +36,7 @@ pub fn expected(zone: Option<&Zone>, domains: Option<u32>, settings: &Settings) 
         nameservers: set.nameservers,
         zone_here: Some(zone.is_some_and(|zone| zone.home != ZoneHome::Elsewhere)),
         own_nameservers,
+        secondaries: settings.secondaries.iter().map(|secondary| secondary.name.clone()).collect(),
         load,
         changed_at: None,
     }

@@ -3,7 +3,7 @@
 use super::handover::at_registrar;
 use super::{Link, LinkName, LinkState, Seen, Turn};
 use crate::delegation::Registered;
-use crate::finding::Severity;
+use crate::finding::{Finding, Severity};
 use crate::name::DnsName;
 
 pub(super) fn registered(seen: &Seen<'_>) -> Link {
@@ -21,6 +21,13 @@ pub(super) fn registered(seen: &Seen<'_>) -> Link {
     }
 }
 
+/// The findings that say that a nameserver does not hold the zone.
+pub(super) const NO_ZONE: [&str; 2] = ["server-refuses", "server-not-authoritative"];
+
+fn lacks_the_zone(finding: &Finding) -> bool {
+    NO_ZONE.contains(&finding.code)
+}
+
 pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
     let link = |state, code: &'static str, because: String| Link::new(LinkName::Delegated, state, code, because);
     if registered.state != LinkState::Holds {
@@ -36,6 +43,14 @@ pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
     let listed = names.iter().map(DnsName::bare).collect::<Vec<_>>().join(", ");
     let answering = seen.picture.authoritative_servers().count();
     let turn = if seen.expected.nameservers.is_empty() { Turn::DnsHost } else { Turn::Administrator };
+    let missing = seen.findings.iter().find(|finding| lacks_the_zone(finding) && answering > 0 && seen.zone_is_here());
+    if let Some(finding) = missing {
+        // Half of the visitors are led astray first; a secondary of ours may have it in a moment.
+        let is_secondary = seen.expected.secondaries.iter().any(|name| name.bare() == finding.subject);
+        let state = if is_secondary { LinkState::Waiting(None) } else { LinkState::Broken };
+        let because = format!("{}; {}", finding.message, finding.cure);
+        return link(state, finding.code, because).turn(Turn::Administrator);
+    }
     let fault = seen.findings.iter().find(|finding| finding.severity != Severity::Note);
     match fault {
         None => link(LinkState::Holds, "delegated", format!("{listed}: all answer with authority")),

@@ -55,8 +55,10 @@ pub enum CaWay {
 /// Caches are left out of it: a CA asks the authoritative servers.
 pub fn leads_here(seen: &Seen<'_>) -> Result<CaWay, String> {
     let links = survey(seen).links;
-    let first_three = links.iter().take(2).find(|link| link.state == LinkState::Broken);
-    if let Some(link) = first_three {
+    // A CA asks the next nameserver where one does not hold the zone.
+    let leads_on = |link: &&Link| delegated::NO_ZONE.contains(&link.code) && seen.zone_is_here();
+    let broken = links.iter().take(2).find(|link| link.state == LinkState::Broken && !leads_on(link));
+    if let Some(link) = broken {
         return Err(link.because.clone());
     }
     resolves::authoritative_leads_here(seen)?;

@@ -459,3 +459,25 @@ fn a_week_is_little_unless_it_lives_for_six_days() {
     let revoked = look_at("2026-11-23T07:00:00Z", far, CertificateState::Revoked);
     assert_eq!((revoked.state, revoked.turn), (LinkState::Broken, Some(Turn::Tend)));
 }
+
+#[test]
+fn a_nameserver_that_does_not_hold_the_new_zone_is_told_with_its_cure_and_keeps_no_ca_away() {
+    let refusing = |secondary: bool| {
+        Look::spoilt(|look| {
+            let server = &mut look.gathered.picture.nameservers[1].servers[0];
+            server.state = ServerState::Refuses { rcode: "REFUSED".into() };
+            server.hosts.clear();
+            let name = look.gathered.picture.nameservers[1].name.clone();
+            look.expected.secondaries = if secondary { vec![name] } else { vec![] };
+        })
+    };
+    let look = refusing(true);
+    let link = look.link(LinkName::Delegated);
+    assert_eq!((link.state, link.code), (LinkState::Waiting(None), "server-refuses"));
+    assert!(link.because.contains("brightharbor zone publish"), "{}", link.because);
+    assert!(!look.survey().all_hold());
+    let look = refusing(false);
+    let link = look.link(LinkName::Delegated);
+    assert_eq!((link.state, link.turn), (LinkState::Broken, Some(Turn::Administrator)));
+    assert_eq!(look.with(leads_here), Ok(CaWay::Http));
+}

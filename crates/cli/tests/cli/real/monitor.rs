@@ -90,7 +90,7 @@ impl Monitor {
 
     /// Ends it, and fails if anything got worse; or if it saw too little to say so.
     #[track_caller]
-    pub fn is_content(self, during: &str) {
+    pub fn found_nothing_worse(self, during: &str) {
         std::thread::sleep(Duration::from_millis(50));
         self.ends.store(true, Ordering::Relaxed);
         let (rounds, worse) = self.thread.join().unwrap();

@@ -70,6 +70,8 @@ pub struct Expected {
     pub own_nameservers: Vec<DnsName>,
     /// Names of the provider that were to be replaced by names of the customer's own.
     pub hidden_names: Vec<DnsName>,
+    /// The secondaries that the harbor tells of its zones.
+    pub secondaries: Vec<DnsName>,
     /// How full the nameserver set is, where its capacity is known.
     pub load: Option<Load>,
     /// When the harbor last changed the zone: what followed a moment ago is told from a mistake.
@@ -132,6 +134,15 @@ pub fn judge(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     let mut findings: Vec<Finding> = ALL.iter().flat_map(|rule| (rule.check)(picture, expected)).collect();
     findings.sort_by_key(|finding| finding.severity);
     findings
+}
+
+/// What to do about a nameserver that does not hold the zone: one of the harbor's own secondaries is told of it.
+fn cure_of_missing_zone(name: &DnsName, expected: &Expected, otherwise: String) -> String {
+    if expected.secondaries.contains(name) {
+        "tell the secondaries: brightharbor zone publish".into()
+    } else {
+        otherwise
+    }
 }
 
 /// Names in one line, without their final dots.

@@ -1,6 +1,6 @@
 //! A nameserver answers without authority for the domain.
 
-use super::{Expected, Rule};
+use super::{Expected, Rule, cure_of_missing_zone};
 use crate::delegation::{Picture, ServerState};
 use crate::finding::{Finding, RuleText, Severity};
 
@@ -15,7 +15,7 @@ const TEXT: RuleText = RuleText {
     source: "RFC 1912 section 2.8, RFC 9499 section 7",
 };
 
-fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
+fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     let mut findings = Vec::new();
     for (nameserver, server) in picture.servers() {
         if server.state != ServerState::NotAuthoritative {
@@ -23,7 +23,8 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
         }
         let (name, domain) = (nameserver.name.bare(), picture.domain.bare());
         let message = format!("{name} at {} answers for {domain} without authority", server.address);
-        findings.push(TEXT.finding(&name, message, format!("set the zone {domain} up on {name}")));
+        let cure = cure_of_missing_zone(&nameserver.name, expected, format!("set the zone {domain} up on {name}"));
+        findings.push(TEXT.finding(&name, message, cure));
     }
     findings
 }

@@ -1,6 +1,6 @@
 //! A nameserver refuses to answer for the domain.
 
-use super::{Expected, Rule};
+use super::{Expected, Rule, cure_of_missing_zone};
 use crate::delegation::{Picture, ServerState};
 use crate::finding::{Finding, RuleText, Severity};
 
@@ -16,7 +16,7 @@ const TEXT: RuleText = RuleText {
     source: "RFC 1035 section 4.1.1",
 };
 
-fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
+fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     let mut findings = Vec::new();
     for (nameserver, server) in picture.servers() {
         let ServerState::Refuses { rcode } = &server.state else {
@@ -24,7 +24,8 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
         };
         let (name, domain) = (nameserver.name.bare(), picture.domain.bare());
         let message = format!("{name} at {} answers {rcode} for {domain}", server.address);
-        findings.push(TEXT.finding(&name, message, format!("load the zone {domain} on {name}")));
+        let cure = cure_of_missing_zone(&nameserver.name, expected, format!("load the zone {domain} on {name}"));
+        findings.push(TEXT.finding(&name, message, cure));
     }
     findings
 }
