@@ -1,7 +1,7 @@
 //! Refusals about attaching, changing and detaching.
 
 use brightharbor_core::name::Host;
-use brightharbor_core::site::SiteRefusal;
+use brightharbor_core::site::{ByHand, SiteRefusal};
 
 use super::Error;
 
@@ -34,6 +34,17 @@ impl From<SiteRefusal> for Error {
                     .with("hostname", hostname.as_str())
                     .with("domain", domain.as_str())
                     .with("account", owner.as_str())
+            }
+            Why::ByHand(ByHand { host, file, line }) => {
+                let at = format!("{}:{line}", file.display());
+                Self::refused("served-by-hand", format!("the web server serves {host} already: {at}"))
+                    .advice(format!(
+                        "take {host} out of {} first, so that one of the two answers for it",
+                        file.display()
+                    ))
+                    .with("hostname", host.as_str())
+                    .with("file", file.display().to_string())
+                    .with("line", line)
             }
             Why::PublicSuffix(name) => {
                 let message = format!("`{name}` is a public suffix; choose a name below it");

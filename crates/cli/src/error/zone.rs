@@ -15,6 +15,19 @@ pub(super) fn new_zone_advice(refused: &NewZoneRefused) -> (&'static str, String
             "nameserver-address",
             format!("under [host.nameserver-addresses] in harbor.toml, set \"{name}\" = [\"ADDRESS\"]"),
         ),
+        NewZoneRefused::Defined { zone, file, .. } => (
+            "zone-defined",
+            format!(
+                "to keep it here, take the zone out of {} and have the server read that; then: brightharbor zone create \
+                 {zone} --from FILE --account ACCOUNT",
+                file.display()
+            ),
+        ),
+        NewZoneRefused::Served { .. } => (
+            "zone-served",
+            "see which file of the server defines it; it can stay there as a zone that takes updates: --home remote"
+                .into(),
+        ),
         NewZoneRefused::InTheWay(_) => ("in-the-way", "check the file and move it away, then try again".into()),
         NewZoneRefused::Unsound(finding) => (finding.code, format!("{}; correct the template or file", finding.cure)),
         NewZoneRefused::Template(_) => ("template", "correct the template in the harbor's folder `templates`".into()),

@@ -124,6 +124,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("root-is-there", "the document root already exists"),
     ("runtime", "the network of this machine cannot be used"),
     ("save", "the file cannot be written"),
+    ("served-by-hand", "the web server serves the name already, by a file that somebody else has written"),
     ("set-exists", "a nameserver set with this name already exists"),
     ("set-in-settings", "the nameserver set is defined in harbor.toml"),
     ("set-in-use", "zones or accounts use the nameserver set"),
@@ -154,9 +155,11 @@ const REFUSALS: &[(&str, &str)] = &[
     ("wrong-use", "a value that was given cannot be used"),
     ("zone-elsewhere", "the zone is kept elsewhere; its records cannot be read or changed here"),
     ("zone-exists", "the zone already exists"),
+    ("zone-defined", "the DNS server's own configuration defines the zone already"),
     ("zone-file-gone", "the zone file is missing"),
     ("zone-in-use", "an attached name still needs the zone"),
     ("zone-refuses", "the zone cannot take the records"),
+    ("zone-served", "the DNS server serves the zone already"),
     ("zone-unreadable", "the zone file is invalid; a server would not load it"),
 ];
 

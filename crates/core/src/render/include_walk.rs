@@ -28,6 +28,8 @@ pub struct IncludeWalk {
     wanted: PathBuf,
     /// What include lines are relative to.
     base: PathBuf,
+    /// What lies below is not followed.
+    left_out: Option<PathBuf>,
     to_read: Vec<PathBuf>,
     to_list: Vec<PathBuf>,
     seen: Vec<PathBuf>,
@@ -37,7 +39,12 @@ pub struct IncludeWalk {
 impl IncludeWalk {
     pub fn new(main_file: PathBuf, wanted: PathBuf) -> Self {
         let base = main_file.parent().unwrap_or(Path::new("/")).to_path_buf();
-        Self { wanted, base, to_read: vec![main_file], to_list: vec![], seen: vec![], found: false }
+        Self { wanted, base, left_out: None, to_read: vec![main_file], to_list: vec![], seen: vec![], found: false }
+    }
+
+    /// Without the files below a folder, however many there are.
+    pub fn leaving_out(self, folder: PathBuf) -> Self {
+        Self { left_out: Some(folder), ..self }
     }
 
     /// `None` when it is over.
@@ -62,6 +69,9 @@ impl IncludeWalk {
         for target in include_targets(text) {
             let target = self.base.join(target);
             self.found |= target == self.wanted;
+            if self.left_out.as_ref().is_some_and(|folder| target.starts_with(folder)) {
+                continue;
+            }
             let has_pattern = target.file_name().is_some_and(|name| name.to_string_lossy().contains('*'));
             if has_pattern { self.to_list.push(target) } else { self.to_read.push(target) }
         }
@@ -114,5 +124,9 @@ mod tests {
         let through = [round[0], ("/etc/d/b.conf", "include /harbor/*.conf;"), ("/etc/d/b.conf.off", "include x;")];
         assert!(walked(&through).0 && !walked(&through).1.contains(&"/etc/d/b.conf.off".to_string()));
         assert!(!walked(&[("/etc/main.conf", "# include /harbor/*.conf;")]).0);
+        let mut walk = IncludeWalk::new("/m".into(), "/none".into()).leaving_out("/harbor".into());
+        walk.next_ask();
+        walk.read("include /harbor/*.conf; include /harbor/a; include /etc/b;");
+        assert_eq!((walk.next_ask(), walk.next_ask()), (Some(IncludeAsk::Read("/etc/b".into())), None));
     }
 }

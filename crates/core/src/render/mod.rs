@@ -5,6 +5,7 @@
 mod apache;
 mod bind;
 mod control_orders;
+mod found_in;
 mod host_plan;
 mod include_lines;
 mod include_walk;
@@ -25,6 +26,7 @@ use crate::redirect::Redirect;
 use crate::site::{Site, SiteRules};
 
 pub use control_orders::{check_words, load_orders, taken_back};
+pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};

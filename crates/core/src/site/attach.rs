@@ -78,6 +78,8 @@ pub struct AttachLoaded {
     /// The files that a new zone would meet.
     pub new_zone: NewZoneFiles,
     pub site_file: ExistingFile,
+    /// Where the web server's own configuration serves one of the names already.
+    pub by_hand: Option<ByHand>,
     /// The site that an alias domain joins, with its file.
     pub joined: Option<(Site, ExistingFile)>,
     /// Whether a folder is where a given document root would be.
@@ -86,6 +88,15 @@ pub struct AttachLoaded {
     pub shares_root: Option<Host>,
     /// A domain of the harbor that a new one looks much like.
     pub near_miss: Option<Hostname>,
+}
+
+/// A line that somebody else has written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ByHand {
+    pub host: Host,
+    pub file: PathBuf,
+    /// From 1.
+    pub line: usize,
 }
 
 #[derive(Debug, Clone)]
@@ -179,6 +190,8 @@ pub fn attach(
     let hostnames = wanted_names(&request.hostname, request.www);
     let main = hostnames[0].clone();
     refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
+    let is_served_here = !matches!(request.place, ServedFrom::Elsewhere(_) | ServedFrom::Nowhere);
+    refuse_by_hand(loaded.by_hand.as_ref().filter(|_| is_served_here))?;
     if let ServedFrom::Elsewhere(target) = &request.place {
         return super::served_elsewhere::attach(hostname, target, account, loaded, now);
     }
@@ -216,6 +229,7 @@ fn by_address(
     }
     let hostnames = vec![request.hostname.clone()];
     refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
+    refuse_by_hand(loaded.by_hand.as_ref())?;
     let mut decision = with_own_root(request, account, hostnames, false, loaded, settings, layout)?;
     add_site(&mut decision, loaded, settings, layout)?;
     Ok(decision)
@@ -238,6 +252,11 @@ fn add_site(
     }
     decision.plan.set.inventory(InventoryChange::AddSite(site));
     Ok(())
+}
+
+/// A name that works already would be served by two: which of them answers, the order of files decides.
+fn refuse_by_hand(found: Option<&ByHand>) -> Result<(), SiteRefusal> {
+    found.map_or(Ok(()), |found| Err(SiteRefusal::ByHand(found.clone())))
 }
 
 fn refuse_taken(

@@ -41,6 +41,7 @@ fn empty() -> AttachLoaded {
         zone: None,
         new_zone: NewZoneFiles::default(),
         site_file: None,
+        by_hand: None,
         joined: None,
         root_is_there: false,
         shares_root: None,

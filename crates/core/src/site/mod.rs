@@ -13,7 +13,7 @@ mod remark;
 mod served_elsewhere;
 
 pub use attach::{
-    AttachLoaded, AttachRequest, Attachment, ServedFrom, ZoneChoice, ZoneLoaded, attach, preview_of,
+    AttachLoaded, AttachRequest, Attachment, ByHand, ServedFrom, ZoneChoice, ZoneLoaded, attach, preview_of,
     refuse_beyond_plan, wanted_names,
 };
 pub use attach_places::document_root;

@@ -3,6 +3,7 @@
 use std::net::IpAddr;
 use std::path::PathBuf;
 
+use super::ByHand;
 use super::SiteKind;
 use crate::account::{AccountName, LimitReached};
 use crate::harbor::PathError;
@@ -23,6 +24,8 @@ pub enum SiteRefusal {
         domain: Host,
         owner: AccountName,
     },
+    /// The web server serves it already, by a file that somebody else has written.
+    ByHand(ByHand),
     PublicSuffix(Hostname),
     /// The settings name no addresses to serve sites at.
     NoAddresses,

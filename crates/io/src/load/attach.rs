@@ -1,13 +1,15 @@
 //! What a decision to attach rests on: found by key, whatever the size of the harbor.
 
 use brightharbor_core::name::{Host, Hostname, is_registrable, near_misses};
+use brightharbor_core::render::{site_line, zone_line};
 use brightharbor_core::site::{
-    AttachLoaded, AttachRequest, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root, wanted_names,
+    AttachLoaded, AttachRequest, ByHand, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root, wanted_names,
 };
 use brightharbor_core::zone::{NewZoneFiles, TemplateName, Zone, ZoneHome};
 
 use super::LoadError;
 use crate::overlay::Overlay;
+use crate::server::{ask_serial, configuration};
 
 /// Loads for one request.
 pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<AttachLoaded, LoadError> {
@@ -40,10 +42,11 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
             None => None,
         },
         new_zone: match main.name() {
-            Some(name) => new_zone_files(overlay, name, &request.design.template)?,
+            Some(name) => new_zone_files(overlay, name, &request.design.template).await?,
             None => NewZoneFiles::default(),
         },
         site_file: overlay.file(&overlay.layout.site_file(overlay.settings.web.server, &main))?,
+        by_hand: by_hand(overlay, &names),
         joined: match joined {
             Some(site) => {
                 let file = overlay.site_file(&site)?;
@@ -81,15 +84,35 @@ async fn zone(
     }
 }
 
-/// The files that a new zone would meet.
-pub fn new_zone_files(
+/// Where the web server's own configuration serves one of the names. The harbor's files are not its own.
+fn by_hand(overlay: &Overlay<'_>, names: &[Host]) -> Option<ByHand> {
+    let web = &overlay.settings.web;
+    let files = configuration(web.main_file.as_deref()?, overlay.layout.root()).ok()?;
+    files.iter().find_map(|(file, text)| {
+        names.iter().find_map(|host| {
+            let line = site_line(web.server, text, host)?;
+            Some(ByHand { host: host.clone(), file: file.clone(), line })
+        })
+    })
+}
+
+/// What a new zone would meet: files, and what the DNS server has of it already.
+pub async fn new_zone_files(
     overlay: &Overlay<'_>,
     domain: &Hostname,
     template: &TemplateName,
 ) -> Result<NewZoneFiles, LoadError> {
     let (layout, dns) = (&overlay.layout, &overlay.settings.dns);
     let catalog = dns.catalog.as_ref().map(|catalog| overlay.file(&layout.zone_file(catalog))).transpose()?;
+    let own = dns.main_file.as_deref().and_then(|main| configuration(main, layout.root()).ok()).unwrap_or_default();
+    let defined = own.iter().find_map(|(file, text)| Some((file.clone(), zone_line(dns.server, text, domain)?)));
+    let served = match overlay.settings.dns.address {
+        Some(server) => ask_serial(server, domain).await.ok(),
+        None => None,
+    };
     Ok(NewZoneFiles {
+        defined,
+        served,
         zone_file: overlay.file(&layout.zone_file(domain))?,
         zone_list: overlay.file(&layout.zone_list_of(dns.server, domain))?,
         index: overlay.file(&layout.zone_index(dns.server))?,

@@ -33,7 +33,7 @@ pub async fn create_zone(
     let origin = match home {
         ZoneHome::Elsewhere => ZoneOrigin::Elsewhere,
         ZoneHome::Here => {
-            let files = Box::new(new_zone_files(overlay, &request.domain, &design.template)?);
+            let files = Box::new(new_zone_files(overlay, &request.domain, &design.template).await?);
             ZoneOrigin::Here { content: content.map(Box::new), files }
         }
         ZoneHome::Remote => {

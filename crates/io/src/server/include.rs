@@ -1,17 +1,33 @@
 //! Whether a server's main file includes a file of ours, followed through its own includes. Reads, never writes.
 
 use std::fs;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::render::{IncludeAsk, IncludeWalk};
 
 /// Whether the main file, or a file it includes, has an include line for `wanted`.
 pub fn includes(main_file: &Path, wanted: &Path) -> std::io::Result<bool> {
-    let mut walk = IncludeWalk::new(main_file.to_path_buf(), wanted.to_path_buf());
+    visit(IncludeWalk::new(main_file.to_path_buf(), wanted.to_path_buf()), main_file, |_, _| {})
+}
+
+/// The files of a server's configuration, with their texts: the main file and what it includes. Those below `without` are
+/// left out.
+pub fn configuration(main_file: &Path, without: &Path) -> std::io::Result<Vec<(PathBuf, String)>> {
+    let mut files = Vec::new();
+    let walk = IncludeWalk::new(main_file.to_path_buf(), PathBuf::new()).leaving_out(without.to_path_buf());
+    visit(walk, main_file, |file, text| files.push((file.to_path_buf(), text.to_string())))?;
+    Ok(files)
+}
+
+fn visit(mut walk: IncludeWalk, main_file: &Path, mut see: impl FnMut(&Path, &str)) -> std::io::Result<bool> {
     while let Some(ask) = walk.next_ask() {
         match ask {
             IncludeAsk::Read(file) => match fs::read(&file) {
-                Ok(bytes) => walk.read(&String::from_utf8_lossy(&bytes)),
+                Ok(bytes) => {
+                    let text = String::from_utf8_lossy(&bytes);
+                    see(&file, &text);
+                    walk.read(&text);
+                }
                 // Only the main file must be readable; the server itself knows about the others.
                 Err(error) if file == main_file => return Err(error),
                 Err(_) => {}

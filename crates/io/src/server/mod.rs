@@ -12,7 +12,7 @@ mod web;
 
 pub use detect::{Found, FoundDns, find_servers};
 pub use dns::{ask_serial, await_newer, await_serial, check_zone, load_zones, unload_zones};
-pub use include::includes;
+pub use include::{configuration, includes};
 pub use process::run_bounded;
 pub use serials::ask_serials;
 pub use web::{await_fingerprint, reload_web, test_web};

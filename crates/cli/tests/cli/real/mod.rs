@@ -2,6 +2,7 @@
 //! its own configuration in a temporary folder, on loopback addresses and unprivileged ports.
 
 mod alias_domains;
+mod already_there;
 mod ca;
 mod cas;
 mod demanded;

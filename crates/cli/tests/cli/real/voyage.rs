@@ -134,6 +134,15 @@ impl Port {
         self.path("harbor/ca").join(&hash[..16]).join("orders")
     }
 
+    /// After somebody has edited its main file.
+    pub fn reload_web(&self) {
+        for words in [&self.web.test, &self.web.reload] {
+            assert!(Command::new(&words[0]).args(&words[1..]).status().unwrap().success());
+        }
+        // The old workers leave.
+        std::thread::sleep(std::time::Duration::from_millis(400));
+    }
+
     /// How often the web server was told to load its files again: from its own log.
     pub fn reloads(&self) -> usize {
         let log = fs::read_to_string(self.path("nginx/error.log")).unwrap_or_default();

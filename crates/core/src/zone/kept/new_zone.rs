@@ -60,6 +60,10 @@ impl ZoneDesign {
 /// The files that a new zone meets.
 #[derive(Debug, Clone, Default)]
 pub struct NewZoneFiles {
+    /// Where the DNS server's own configuration defines the zone already: the file and the line (from 1).
+    pub defined: Option<(PathBuf, usize)>,
+    /// The serial that the DNS server answers with for it already.
+    pub served: Option<u32>,
     /// What lies where its file would go.
     pub zone_file: ExistingFile,
     /// The part of the zone list that it would stand in.
@@ -76,6 +80,10 @@ pub struct NewZoneFiles {
 pub enum NewZoneRefused {
     #[error(transparent)]
     Pattern(#[from] PatternError),
+    #[error("the DNS server's own configuration defines {zone} already: {}:{line}", .file.display())]
+    Defined { zone: Hostname, file: PathBuf, line: usize },
+    #[error("the DNS server serves {zone} already, with serial {serial}")]
+    Served { zone: Hostname, serial: u32 },
     #[error("a file that brightharbor does not know is in the way: {0}")]
     InTheWay(PathBuf),
     #[error("the new zone would not be loaded: {} ({})", .0.message, .0.code)]
@@ -94,6 +102,12 @@ pub fn new_zone(
     layout: &Layout,
 ) -> Result<(Vec<Change>, Document), NewZoneRefused> {
     let path = layout.zone_file(wanted.domain);
+    if let Some((file, line)) = files.defined.clone() {
+        return Err(NewZoneRefused::Defined { zone: wanted.domain.clone(), file, line });
+    }
+    if let Some(serial) = files.served {
+        return Err(NewZoneRefused::Served { zone: wanted.domain.clone(), serial });
+    }
     if files.zone_file.is_some() {
         return Err(NewZoneRefused::InTheWay(path));
     }

@@ -1,0 +1,113 @@
+//! What a server's own configuration serves already: the line that names a host or defines a zone. Reading the files is for
+//! `brightharbor-io`; which files there are, for `include_walk`.
+
+use crate::harbor::{DnsServer, WebServer};
+use crate::name::{Host, Hostname};
+
+/// The line (from 1) of a web server's configuration that names the host: by itself, or by a wildcard that covers it.
+///
+/// ```
+/// use brightharbor_core::{harbor::WebServer, name::Host, render::site_line};
+/// let text = "server {\n    listen 80;\n    server_name old.example\n        gullrock.example;\n}\n";
+/// let host = Host::parse("gullrock.example").unwrap();
+/// assert_eq!(site_line(WebServer::Nginx, text, &host), Some(4));
+/// ```
+pub fn site_line(server: WebServer, text: &str, host: &Host) -> Option<usize> {
+    let names = |word: &str| names_host(word, host);
+    match server {
+        WebServer::Nginx => {
+            let mut inside = false;
+            for (at, line) in text.lines().enumerate() {
+                for word in without_comment(line).split_whitespace() {
+                    let (bare, ends) = (word.trim_end_matches(';'), word.ends_with(';'));
+                    if inside && names(bare) {
+                        return Some(at + 1);
+                    }
+                    inside = (inside || bare == "server_name") && !ends;
+                }
+            }
+            None
+        }
+        WebServer::Apache => text.lines().position(|line| {
+            let mut words = without_comment(line).split_whitespace();
+            let directive = words.next().unwrap_or_default().to_ascii_lowercase();
+            ["servername", "serveralias"].contains(&directive.as_str()) && words.any(names)
+        }),
+        WebServer::StandIn | WebServer::None => None,
+    }
+    .map(|line| if server == WebServer::Apache { line + 1 } else { line })
+}
+
+/// Whether a word of a configuration stands for the host.
+fn names_host(word: &str, host: &Host) -> bool {
+    let word = word.trim_matches(['"', '\'']).to_ascii_lowercase();
+    let word = word.split_once("://").map_or(word.as_str(), |(_, rest)| rest);
+    let bare = word.rsplit_once(':').filter(|(_, port)| port.bytes().all(|byte| byte.is_ascii_digit()));
+    let word = bare.map_or(word, |(name, _)| name);
+    let Some(name) = host.name().map(Hostname::as_str) else { return word == host.as_str() };
+    match (word.strip_prefix("*."), word.strip_prefix('.')) {
+        (Some(parent), _) => name.strip_suffix(parent).is_some_and(|rest| rest.len() > 1 && rest.ends_with('.')),
+        (None, Some(parent)) => name == parent || name.strip_suffix(parent).is_some_and(|rest| rest.ends_with('.')),
+        (None, None) => word == name,
+    }
+}
+
+/// The line (from 1) of a DNS server's configuration that defines the zone.
+pub fn zone_line(server: DnsServer, text: &str, zone: &Hostname) -> Option<usize> {
+    let defines = |line: &str| {
+        let line = without_comment(line).split("//").next().unwrap_or_default();
+        let words: Vec<String> = line
+            .split([' ', '\t', '{', '"'])
+            .filter(|word| !word.is_empty())
+            .map(|word| word.trim_end_matches('.').to_ascii_lowercase())
+            .collect();
+        let key = match server {
+            DnsServer::Bind => "zone",
+            DnsServer::Knot => "domain:",
+            DnsServer::Nsd => "name:",
+            DnsServer::StandIn | DnsServer::None => return false,
+        };
+        words.windows(2).any(|pair| pair[0].trim_start_matches('-') == key && pair[1] == zone.as_str())
+    };
+    text.lines().position(defines).map(|line| line + 1)
+}
+
+fn without_comment(line: &str) -> &str {
+    line.split('#').next().unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn host(text: &str) -> Host {
+        Host::parse(text).unwrap()
+    }
+
+    #[test]
+    fn a_host_is_found_by_its_name_by_an_alias_and_by_a_wildcard() {
+        let nginx = "# server_name gullrock.example;\nserver { server_name a.example *.quay.example; }\n\
+                     server { listen 443; server_name\n  .pier.example;\n root /gullrock.example; }\n";
+        let at = |name: &str| site_line(WebServer::Nginx, nginx, &host(name));
+        assert_eq!((at("gullrock.example"), at("a.example")), (None, Some(2)));
+        assert_eq!((at("quay.example"), at("x.quay.example"), at("xquay.example")), (None, Some(2), None));
+        assert_eq!((at("pier.example"), at("www.pier.example"), at("xpier.example")), (Some(4), Some(4), None));
+        let apache = "<VirtualHost *:80>\n  servername https://gullrock.example:80\n  ServerAlias www.gullrock.example \
+                      *.quay.example\n  # ServerAlias a.example\n</VirtualHost>\n";
+        let at = |name: &str| site_line(WebServer::Apache, apache, &host(name));
+        assert_eq!((at("gullrock.example"), at("www.gullrock.example")), (Some(2), Some(3)));
+        assert_eq!((at("b.quay.example"), at("a.example")), (Some(3), None));
+        let address = "server { server_name 192.0.2.10; }";
+        assert_eq!(site_line(WebServer::Nginx, address, &host("192.0.2.10")), Some(1));
+    }
+
+    #[test]
+    fn a_zone_is_found_by_its_definition_and_not_by_its_name_elsewhere() {
+        let zone = Hostname::parse("gullrock.example").unwrap();
+        let bind = "// zone \"gullrock.example\" {\noptions { directory \"gullrock.example\"; };\nzone \"Gullrock.example.\" IN {\n";
+        assert_eq!(zone_line(DnsServer::Bind, bind, &zone), Some(3));
+        assert_eq!(zone_line(DnsServer::Knot, "zone:\n  - domain: gullrock.example\n", &zone), Some(2));
+        assert_eq!(zone_line(DnsServer::Nsd, "zone:\n    name: \"gullrock.example\"\n", &zone), Some(2));
+        assert_eq!(zone_line(DnsServer::Bind, "zone \"www.gullrock.example\" {\n", &zone), None);
+    }
+}
