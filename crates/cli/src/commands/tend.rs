@@ -9,8 +9,9 @@ use brightharbor_core::certificate::{Certificate, CertificateRemark, NamePause, 
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{StuckRedirect, end_redirects};
+use brightharbor_core::site::out_of_step;
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::install::clear_away;
+use brightharbor_io::install::{clear_away, read_if_there};
 use brightharbor_io::secure::{Demanded, Revoked, bring, called_back, carry_through, outcome_of, outdated, secure_all};
 use brightharbor_io::{clock, load};
 use clap::Args;
@@ -24,7 +25,7 @@ use crate::options::ChangeOptions;
 use crate::run::{Context, change};
 use crate::show::human::{self, Page};
 use crate::show::json::BroughtDocument;
-use crate::show::{Shown, json, words};
+use crate::show::{Shown, counted, json, words};
 
 /// Former certificates that one run clears away: the next one goes on.
 const CLEARED_AT_ONCE: usize = 1_000;
@@ -103,6 +104,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let (waiting, certificates) = (harbor.store.all_waiting()?, harbor.store.all_certificates()?);
     let asked: Vec<Certificate> = to_ask_about(&certificates, &waiting, now).cloned().collect();
     let called_back = context.work(async |door| called_back(door, &asked).await).await?;
+    report.out_of_step = out_of_step_sites(&harbor)?;
     let awaited = awaited(&harbor, now)?;
     let due = due(waiting, &certificates, awaited, outdated(&harbor, &certificates)?, called_back, now);
     let revocations = harbor.store.revocations()?;
@@ -146,6 +148,18 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     Ok(Box::new(report))
 }
 
+/// The sites whose files are not as they would be written now.
+fn out_of_step_sites(harbor: &Harbor) -> Result<Vec<Host>, Error> {
+    let mut found = Vec::new();
+    for site in harbor.store.sites(None)? {
+        let path = harbor.layout.site_file(harbor.settings.web.server, site.main());
+        let file = read_if_there(&path)?;
+        let one = out_of_step(&site, file.as_deref(), &harbor.settings, &harbor.layout);
+        found.extend(one.map(|(one, _)| one.site));
+    }
+    Ok(found)
+}
+
 /// The sites with names that are without a certificate, where one is to be got.
 fn awaited(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error> {
     let mut awaited = Vec::new();
@@ -174,6 +188,8 @@ struct Tended {
     /// The same of names by themselves.
     paused: Vec<NamePause>,
     would: Vec<Host>,
+    /// Sites whose files are not as they would be written now.
+    out_of_step: Vec<Host>,
     /// Certificates that were still to be revoked, by site.
     revoked: Vec<(Host, Result<Revoked, Error>)>,
     /// Services that got another certificate, or could not.
@@ -231,6 +247,11 @@ impl Shown for Tended {
             page.hanging("", &format!("{name}: later, not before {until}: {reason}"));
             page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
         }
+        if let Some(first) = self.out_of_step.first() {
+            let count = counted(self.out_of_step.len(), "site file");
+            page.hanging("note: ", &format!("{count} not as it would be written now, such as that of {first}"));
+            page.hanging("  next: ", "brightharbor site realign");
+        }
         let pending = self.later.is_empty() && self.paused.is_empty();
         let idle = self.tried.is_empty() && pending && self.would.is_empty();
         let unseen = self.unseen().next().is_some();
@@ -262,6 +283,7 @@ impl Shown for Tended {
             }).collect::<Vec<_>>(),
             "demanded": self.demanded.iter().map(|(site, seen)| json!({ "site": site, "proof": json::demanded_document(seen) })).collect::<Vec<_>>(),
             "would_try": self.would,
+            "out_of_step": self.out_of_step,
             "later": self.later.iter().map(|later| json!({
                 "site": later.site,
                 "not_before": later.not_before.map(|at| at.to_string()),

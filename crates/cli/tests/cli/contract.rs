@@ -340,6 +340,7 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "revoked",
             "demanded",
             "would_try",
+            "out_of_step",
             "later",
             "paused"
         ])

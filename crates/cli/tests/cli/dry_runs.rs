@@ -53,6 +53,7 @@ const LIVE: &[(&str, End)] = &[
     ("attach gullrock.example --account bakery --same-as crumbandtide.example", Done),
     ("site change shop.crumbandtide.example --tls 1.3", Same(0)),
     ("site change shop.crumbandtide.example", Same(0)),
+    ("site realign --all", Same(0)),
     ("redirect add shop.crumbandtide.example/old /new", Same(0)),
     ("redirect add shop.crumbandtide.example/old /new", Refused("redirect-present")),
     ("redirect remove shop.crumbandtide.example/old", Same(0)),
@@ -79,6 +80,8 @@ const LIVE: &[(&str, End)] = &[
 ];
 
 const EDITED: &[(&str, End)] = &[
+    ("site realign crumbandtide.example", Consent("replaces-hand-edit")),
+    (EDIT, Exit(0)),
     ("site change crumbandtide.example", Consent("replaces-hand-edit")),
     (EDIT, Exit(0)),
     ("site change crumbandtide.example --www to-bare", Consent("replaces-hand-edit")),

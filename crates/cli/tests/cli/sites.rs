@@ -159,3 +159,31 @@ fn lists_have_a_row_a_line_in_a_pipe_with_the_document_root() {
     let root = coast.path("homes/bakery/www").join(name);
     assert!(rows[1].starts_with(name) && rows[1].ends_with(&root.display().to_string()), "{list:?}");
 }
+
+#[test]
+fn site_files_follow_changed_settings_all_or_some_and_tend_says_when_they_do_not() {
+    let coast = Coast::with_bakery();
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    let right = coast.run(&["site", "realign"]).expect(0);
+    assert!(right.contains("as they would be written now (2 sites checked)"), "{right}");
+    let files = coast.harbor().join("servers/plain");
+    let (main, shop) = (files.join("crumbandtide.example.json"), files.join("shop.crumbandtide.example.json"));
+    let before = [fs::read(&main).unwrap(), fs::read(&shop).unwrap()];
+    fs::remove_file(&shop).unwrap();
+    // Written before the setting changed.
+    let old = String::from_utf8(before[0].clone()).unwrap().replace("\"hsts\": null", "\"hsts\": 60");
+    assert_ne!(old.as_bytes(), before[0]);
+    fs::write(&main, &old).unwrap();
+    let listed = coast.json(&["site", "realign"], 3);
+    let states: Vec<&str> =
+        listed["sites"].as_array().unwrap().iter().map(|one| one["state"].as_str().unwrap()).collect();
+    assert_eq!(states, ["outdated", "missing"], "{listed}");
+    assert_eq!(coast.json(&["tend"], 0)["out_of_step"].as_array().unwrap().len(), 2);
+    coast.run(&["site", "realign", "shop.crumbandtide.example"]).expect(0);
+    assert_eq!((fs::read(&shop).unwrap() == before[1], fs::read(&main).unwrap() == old.as_bytes()), (true, true));
+    let dry = coast.run(&["site", "realign", "--all", "--dry-run"]).expect(0);
+    assert!(dry.contains("- \"hsts\": 60"), "{dry}");
+    coast.run(&["site", "realign", "--all"]).expect(0);
+    assert_eq!(fs::read(&main).unwrap(), before[0]);
+    assert_eq!(coast.json(&["tend"], 0)["out_of_step"], json!([]));
+}

@@ -8,6 +8,7 @@ mod change;
 mod detach;
 mod https;
 mod model;
+mod realign;
 mod refusal;
 mod remark;
 mod served_elsewhere;
@@ -21,5 +22,6 @@ pub use change::{ChangeSite, ChangeSiteLoaded, ask_for_hand_edit, change_site, d
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
 pub use https::{HttpsState, HttpsStates};
 pub use model::{HttpsPolicy, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
+pub use realign::{SiteFileState, SiteOutOfStep, out_of_step, realign_sites};
 pub use refusal::SiteRefusal;
 pub use remark::SiteRemark;

@@ -2,6 +2,7 @@
 
 pub mod change;
 pub mod list;
+pub mod realign;
 pub mod show;
 
 use clap::Subcommand;
@@ -10,5 +11,6 @@ use clap::Subcommand;
 pub enum Site {
     Change(change::ChangeSite),
     List(list::List),
+    Realign(realign::Realign),
     Show(show::Show),
 }

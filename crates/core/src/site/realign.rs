@@ -1,0 +1,112 @@
+//! The decision to write site files again that are missing, were edited by hand, or are not what the settings give by now:
+//! after a change of listen addresses, of the server, or of the place of the harbor.
+
+use std::path::PathBuf;
+
+use super::{Site, ask_for_hand_edit};
+use crate::change::{ExistingFile, FileWrite, Plan, Purpose};
+use crate::harbor::{Layout, Settings};
+use crate::name::Host;
+use crate::render;
+
+/// What is wrong with the file of a site.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SiteFileState {
+    Missing,
+    /// Somebody has edited it by hand.
+    Edited,
+    /// It is as it was written, but not as it would be written now.
+    Outdated,
+}
+
+/// A site whose file is not as it would be written now.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SiteOutOfStep {
+    pub site: Host,
+    pub path: PathBuf,
+    pub state: SiteFileState,
+}
+
+/// Whether the file of a site is as it would be written now; `None`: it is, or there is no web server to write for.
+pub fn out_of_step(
+    site: &Site,
+    file: Option<&[u8]>,
+    settings: &Settings,
+    layout: &Layout,
+) -> Option<(SiteOutOfStep, String)> {
+    let written = render::site_file(site, settings, layout)?;
+    let state = match file {
+        Some(file) if file == written.as_bytes() => return None,
+        Some(file) if render::is_as_written(file) => SiteFileState::Outdated,
+        Some(_) => SiteFileState::Edited,
+        None => SiteFileState::Missing,
+    };
+    let path = layout.site_file(settings.web.server, site.main());
+    Some((SiteOutOfStep { site: site.main().clone(), path, state }, written))
+}
+
+/// Decides that the files which are not in step are written again. What somebody has edited needs a consent.
+pub fn realign_sites(
+    sites: &[(Site, ExistingFile)],
+    settings: &Settings,
+    layout: &Layout,
+) -> (Plan, Vec<SiteOutOfStep>) {
+    let (mut plan, mut all) = (Plan::new("site realign"), Vec::new());
+    for (site, file) in sites {
+        let Some((found, written)) = out_of_step(site, file.as_deref(), settings, layout) else { continue };
+        ask_for_hand_edit(&mut plan, site, file.as_deref(), settings, layout);
+        plan.set.file(FileWrite::new(found.path.clone(), file.clone(), written, 0o644, Purpose::SiteFile));
+        all.push(found);
+    }
+    (plan, all)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::account::AccountName;
+    use crate::harbor::WebServer;
+    use crate::site::{HttpsStates, SiteKind, SiteRules};
+
+    fn site(domain: &str) -> Site {
+        Site {
+            account: AccountName::parse("boatyard").unwrap(),
+            hostnames: vec![Host::parse(domain).unwrap()],
+            document_root: "/home/boatyard/www".into(),
+            kind: SiteKind::AddonDomain,
+            https: HttpsStates::default(),
+            certificate: None,
+            rules: SiteRules::default(),
+        }
+    }
+
+    #[test]
+    fn what_is_missing_edited_or_outdated_is_written_and_what_is_right_is_left_alone() {
+        let layout = Layout::new("/harbor");
+        let mut settings = Settings::default();
+        settings.web.server = WebServer::Nginx;
+        let before = |domain: &str| render::site_file(&site(domain), &settings, &layout).unwrap().into_bytes();
+        let (old, edited) = (before("old.example"), [&before("edited.example")[..], b"# a word\n"].concat());
+        let mut now = settings.clone();
+        now.web.listen = vec!["192.0.2.10".parse().unwrap()];
+        let right = render::site_file(&site("right.example"), &now, &layout).unwrap().into_bytes();
+        let sites = [
+            (site("old.example"), Some(old)),
+            (site("edited.example"), Some(edited)),
+            (site("missing.example"), None),
+            (site("right.example"), Some(right)),
+        ];
+        let (plan, found) = realign_sites(&sites, &now, &layout);
+        let states: Vec<(&str, SiteFileState)> = found.iter().map(|one| (one.site.as_str(), one.state)).collect();
+        let expected = [
+            ("old.example", SiteFileState::Outdated),
+            ("edited.example", SiteFileState::Edited),
+            ("missing.example", SiteFileState::Missing),
+        ];
+        assert_eq!(states, expected);
+        assert_eq!((plan.set.changes.len(), plan.consents.len()), (3, 1));
+        assert!(plan.set.needs().web_reload);
+        settings.web.server = WebServer::None;
+        assert!(realign_sites(&sites, &settings, &layout).0.is_empty());
+    }
+}
