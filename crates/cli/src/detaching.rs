@@ -2,7 +2,7 @@
 
 use brightharbor_core::change::Plan;
 use brightharbor_core::name::{Host, Hostname, names_of};
-use brightharbor_core::site::{Site, SiteRefusal, detach};
+use brightharbor_core::site::{Site, SiteRefusal, detach, detach_alias};
 use brightharbor_core::zone::{Zone, ZoneRefusal, forget_zone, remove_zone, serial_date};
 use brightharbor_io::load;
 use brightharbor_io::overlay::Overlay;
@@ -50,4 +50,27 @@ pub fn refuse_if_needed(overlay: &Overlay<'_>, zone: &Zone, leaving: &[Host]) ->
         Some(by) => Err(SiteRefusal::ZoneInUse { zone: zone.name.clone(), by, owner: None }.into()),
         None => Ok(()),
     }
+}
+
+/// Takes back what was attached without a site: an alias record, or a zone alone, which goes only if zones do.
+pub async fn detach_unserved(
+    overlay: &mut Overlay<'_>,
+    host: &Host,
+    zones_go: bool,
+    now: Timestamp,
+) -> Result<Plan, Error> {
+    let unknown = || SiteRefusal::NotAttached(host.clone());
+    let name = host.name().ok_or_else(unknown)?;
+    let zone = overlay.enclosing_zone(name)?.ok_or_else(unknown)?;
+    if zone.name == *name {
+        return match zones_go {
+            true => Ok(Plan::new(format!("detach {name}"))),
+            false => Err(SiteRefusal::OnlyZone(zone.name).into()),
+        };
+    }
+    let kept = overlay.kept_zone(&zone).await?.ok_or_else(unknown)?;
+    let plan: Option<Plan> = detach_alias(name, &kept, serial_date(now))?;
+    let plan = plan.ok_or_else(unknown)?;
+    overlay.take(&plan.set);
+    Ok(plan)
 }

@@ -7,7 +7,7 @@ use brightharbor_io::load;
 use clap::{Args, ValueEnum};
 
 use crate::commands::{Report, host};
-use crate::detaching::{detach_names, refuse_if_needed, take_zone};
+use crate::detaching::{detach_names, detach_unserved, refuse_if_needed, take_zone};
 use crate::options::ChangeOptions;
 use crate::run::{Context, change};
 use crate::show::ChangeReport;
@@ -38,10 +38,18 @@ pub fn run(args: &Detach, context: &Context) -> Report {
     let zones_go = args.zone == FateArgument::Remove;
     let title = format!("detach {}", names.iter().map(Host::as_str).collect::<Vec<_>>().join(" "));
     let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
-        let going = load::leaving(overlay, &names)?;
-        let leaving = going.names();
-        let removed = |zone: &Zone| zones_go && leaving.iter().any(|host| *host == zone.name);
         let mut plan = Plan::new(&title);
+        let (mut attached, mut leaving) = (Vec::new(), Vec::new());
+        for name in &names {
+            match overlay.site_of(name)? {
+                Some(_) => attached.push(name.clone()),
+                None => plan.extend(detach_unserved(overlay, name, zones_go, now).await?),
+            }
+        }
+        let going = load::leaving(overlay, &attached)?;
+        leaving.extend(going.names());
+        leaving.extend(names.iter().filter(|name| !attached.contains(name)).cloned());
+        let removed = |zone: &Zone| zones_go && leaving.iter().any(|host| *host == zone.name);
         for (site, gone) in &going.0 {
             plan.extend(detach_names(overlay, site, gone, &removed, now).await?);
         }

@@ -187,3 +187,39 @@ fn site_files_follow_changed_settings_all_or_some_and_tend_says_when_they_do_not
     assert_eq!(fs::read(&main).unwrap(), before[0]);
     assert_eq!(coast.json(&["tend"], 0)["out_of_step"], json!([]));
 }
+
+#[test]
+fn detach_takes_back_whatever_attach_has_made() {
+    let coast = Coast::with_bakery();
+    let before = snapshot(&coast.harbor().join("zones"));
+    let records = |before: &[(std::path::PathBuf, Vec<u8>)]| {
+        let text = |(_, content): &(std::path::PathBuf, Vec<u8>)| String::from_utf8_lossy(content).into_owned();
+        before
+            .iter()
+            .map(text)
+            .flat_map(|text| text.lines().map(String::from).collect::<Vec<_>>())
+            .filter(|line| !line.contains("serial") && !line.trim().starts_with("2026"))
+            .collect::<Vec<_>>()
+    };
+    // An alias of a server elsewhere.
+    let cdn = ["attach", "cdn.crumbandtide.example", "--account", "bakery", "--served-by", "edge.network.example"];
+    coast.run(&cdn);
+    let gone = coast.run(&["detach", "cdn.crumbandtide.example"]).expect(0);
+    assert!(gone.contains("CNAME edge.network.example"), "{gone}");
+    let now = snapshot(&coast.harbor().join("zones"));
+    assert_eq!(records(&now).len(), records(&before).len());
+    assert_eq!(coast.json(&["detach", "cdn.crumbandtide.example"], 4)["error"]["code"], "not-attached");
+    // A zone alone.
+    coast.done(&["attach", "gullrock.example", "--account", "bakery", "--no-site"]);
+    assert_eq!(coast.json(&["detach", "gullrock.example"], 4)["error"]["code"], "only-a-zone");
+    coast.run(&["detach", "gullrock.example", "--zone", "remove"]).expect(0);
+    assert!(!coast.harbor().join("zones/gullrock.example.zone").exists());
+    // The www twin goes, and comes back with name and record.
+    coast.run(&["detach", "www.crumbandtide.example"]).expect(0);
+    assert_eq!(coast.json(&["survey", "crumbandtide.example"], 0)["surveys"][0]["all_hold"], true);
+    coast.run(&["site", "change", "crumbandtide.example", "--www", "also"]).expect(0);
+    let sites = coast.json(&["site", "list"], 0);
+    assert_eq!(sites["sites"][0]["hostnames"], json!(["crumbandtide.example", "www.crumbandtide.example"]));
+    coast.run(&["tend"]).expect(0);
+    assert_eq!(coast.json(&["survey", "www.crumbandtide.example"], 0)["surveys"][0]["all_hold"], true);
+}

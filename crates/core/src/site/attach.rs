@@ -315,7 +315,7 @@ pub(super) fn decide_zone(
                 decision.plan.set.inventory(InventoryChange::AddZone(kept.zone.clone()));
             }
             let wanted = wanted_names(&request.hostname, request.www);
-            add_addresses(kept, &wanted, settings, today, decision)
+            add_addresses(kept, &wanted, settings, today, &mut decision.plan)
         }
         Some(ZoneLoaded::Elsewhere(_)) => Ok(()),
         None if is_domain && request.zone == ZoneChoice::Here => {
@@ -340,12 +340,13 @@ pub(super) fn decide_zone(
     }
 }
 
-fn add_addresses(
+/// Adds to the plan the addresses of this host for names that have none, where their zone can be changed from here.
+pub(super) fn add_addresses(
     kept: &KeptZone,
     wanted: &[Host],
     settings: &Settings,
     today: Date,
-    decision: &mut Attachment,
+    plan: &mut Plan,
 ) -> Result<(), SiteRefusal> {
     let KeptZone { zone, document, .. } = kept;
     let ttl = crate::zone::default_ttl(document);
@@ -356,7 +357,7 @@ fn add_addresses(
         let has_addresses = present.iter().any(|record| record.data.address().is_some());
         if has_addresses || leads_to_domain(&present, wanted[0].name()) {
             let (zone, hostname) = (zone.name.clone(), hostname.clone());
-            decision.plan.remark(ZoneRemark::AddressesKept { zone, hostname });
+            plan.remark(ZoneRemark::AddressesKept { zone, hostname });
             continue;
         }
         records.extend(settings.host.addresses.iter().map(|address| Record {
@@ -372,9 +373,9 @@ fn add_addresses(
         .with_records(&records, today)
         .map_err(|error| SiteRefusal::ZoneRefuses { zone: zone.name.clone(), error })?;
     for record in &records {
-        decision.plan.remark(ZoneRemark::RecordAdded { zone: zone.name.clone(), record: record.clone() });
+        plan.remark(ZoneRemark::RecordAdded { zone: zone.name.clone(), record: record.clone() });
     }
-    decision.plan.set.extend(vec![kept.change(&edited, &[], &records)]);
+    plan.set.extend(vec![kept.change(&edited, &[], &records)]);
     Ok(())
 }
 

@@ -3,6 +3,9 @@
 
 use std::path::PathBuf;
 
+use jiff::civil::Date;
+
+use super::attach::{ByHand, ZoneLoaded, add_addresses};
 use super::{HttpsPolicy, HttpsState, Site, SiteRefusal, SiteRemark, TlsFloor, WwwPolicy, document_root};
 use crate::account::Account;
 use crate::certificate::{Certificate, CertificateSource, CertificateState};
@@ -34,6 +37,26 @@ pub struct ChangeSiteLoaded {
     pub certificate: Option<Certificate>,
     /// Whether something is where the wanted document root would be.
     pub root_is_there: bool,
+    /// The twin of the main name, where it is wanted and not among the site's names.
+    pub twin: Option<TwinLoaded>,
+}
+
+/// A twin that comes back.
+#[derive(Debug, Clone)]
+pub struct TwinLoaded {
+    pub host: Host,
+    /// The site that has the name by now.
+    pub taken: Option<Site>,
+    /// Where the web server's own configuration serves it.
+    pub by_hand: Option<ByHand>,
+    pub zone: Option<ZoneLoaded>,
+}
+
+/// The twin that a wish for the site's names brings back: the other one of its main name and that with `www.`.
+pub fn missing_twin(request: &ChangeSite, site: &Site) -> Option<Host> {
+    request.www.filter(|policy| *policy != WwwPolicy::None)?;
+    let twin = site.main().without_www().or_else(|| site.main().with_www())?;
+    (!site.hostnames.contains(&twin)).then_some(twin)
 }
 
 /// Decides the change. A file that is not as it was written is written again, whatever else changes.
@@ -42,6 +65,7 @@ pub fn decide_change(
     loaded: &ChangeSiteLoaded,
     settings: &Settings,
     layout: &Layout,
+    today: Date,
 ) -> Result<Plan, SiteRefusal> {
     let before = &loaded.site;
     let main = || before.main().clone();
@@ -61,6 +85,9 @@ pub fn decide_change(
         after.document_root = root;
     }
     if let Some(policy) = request.www {
+        if let Some(twin) = &loaded.twin {
+            bring_back(twin, &mut after, settings, today, &mut plan)?;
+        }
         after.rules.www = policy;
         plan.remark(SiteRemark::Www { site: main(), policy });
     }
@@ -113,6 +140,35 @@ pub fn decide_change(
     }
     change_site(&mut plan, before, &after, loaded.site_file.clone(), settings, layout);
     Ok(plan)
+}
+
+/// A twin is served again, with its record where the zone is kept here.
+fn bring_back(
+    twin: &TwinLoaded,
+    after: &mut Site,
+    settings: &Settings,
+    today: Date,
+    plan: &mut Plan,
+) -> Result<(), SiteRefusal> {
+    if let Some(site) = &twin.taken {
+        return Err(SiteRefusal::AlreadyAttached {
+            hostname: twin.host.clone(),
+            kind: site.kind,
+            account: site.account.clone(),
+            document_root: site.document_root.clone(),
+        });
+    }
+    if let Some(found) = &twin.by_hand {
+        return Err(SiteRefusal::ByHand(found.clone()));
+    }
+    after.hostnames.insert(1, twin.host.clone());
+    plan.remark(SiteRemark::TwinBack { site: after.main().clone(), twin: twin.host.clone() });
+    match &twin.zone {
+        Some(ZoneLoaded::Kept(kept)) => {
+            add_addresses(kept, &[after.main().clone(), twin.host.clone()], settings, today, plan)
+        }
+        Some(ZoneLoaded::Elsewhere(_)) | None => Ok(()),
+    }
 }
 
 /// The folder of a document root inside the account's home, with a page if it is empty.

@@ -35,7 +35,7 @@ fn loaded() -> ChangeSiteLoaded {
     let file = render::site_file(&site(), &settings(), &layout()).unwrap();
     let account = Account::new(site().account, "yard@saltmarsh.example", "/home/boatyard");
     let (site_file, account) = (Some(file.into_bytes()), Some(account));
-    ChangeSiteLoaded { site: site(), site_file, account, certificate: None, root_is_there: false }
+    ChangeSiteLoaded { site: site(), site_file, account, certificate: None, root_is_there: false, twin: None }
 }
 
 fn certificate() -> Certificate {
@@ -52,7 +52,7 @@ fn certificate() -> Certificate {
 }
 
 fn decide(request: &ChangeSite, loaded: &ChangeSiteLoaded) -> Result<Plan, SiteRefusal> {
-    decide_change(request, loaded, &settings(), &layout())
+    decide_change(request, loaded, &settings(), &layout(), jiff::civil::date(2026, 11, 27))
 }
 
 fn after(plan: &Plan) -> Site {
@@ -139,4 +139,40 @@ fn another_document_root_is_new_or_said_to_be_there() {
     assert!(matches!(decide(&outside, &loaded()), Err(SiteRefusal::OutsideHome { .. })));
     let lost = ChangeSiteLoaded { account: None, ..loaded() };
     assert!(matches!(decide(&root(true), &lost), Err(SiteRefusal::UnknownAccount(_))));
+}
+
+#[test]
+fn a_twin_that_was_removed_comes_back_with_its_record_and_not_from_somebody_else() {
+    use crate::name::Hostname;
+    use crate::site::{ByHand, TwinLoaded, ZoneLoaded, missing_twin};
+    use crate::zone::{Document, KeptZone, Zone, ZoneHome, ZonePlace};
+    let also = ChangeSite { www: Some(WwwPolicy::Also), ..ChangeSite::default() };
+    let www = Host::parse("www.gullrock.example").unwrap();
+    assert_eq!(missing_twin(&also, &site()), Some(www.clone()));
+    let none = ChangeSite { www: Some(WwwPolicy::None), ..ChangeSite::default() };
+    assert_eq!(missing_twin(&none, &site()), None);
+    let domain = Hostname::parse("gullrock.example").unwrap();
+    let text =
+        "$TTL 900\n@ SOA ns1.saltmarsh.example. host 7 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\n@ A 192.0.2.10\n";
+    let kept = KeptZone {
+        document: Document::parse(text, &domain.dns_name()).unwrap(),
+        zone: Zone::new(domain, site().account, ZoneHome::Here),
+        place: ZonePlace::File { path: "/harbor/zones/gullrock.example.zone".into() },
+    };
+    let zone = Some(ZoneLoaded::Kept(Box::new(kept)));
+    let twin = TwinLoaded { host: www.clone(), taken: None, by_hand: None, zone };
+    let mut with_address = settings();
+    with_address.host.addresses = vec!["192.0.2.10".parse().unwrap()];
+    let back = |twin: TwinLoaded| {
+        let loaded = ChangeSiteLoaded { twin: Some(twin), ..loaded() };
+        decide_change(&also, &loaded, &with_address, &layout(), jiff::civil::date(2026, 11, 27))
+    };
+    let plan = back(twin.clone()).unwrap();
+    assert_eq!(after(&plan).hostnames, [site().main().clone(), www.clone()]);
+    let zone = plan.set.pending(std::path::Path::new("/harbor/zones/gullrock.example.zone")).unwrap();
+    assert!(String::from_utf8_lossy(zone).contains("www"), "the record comes back as well");
+    let taken = TwinLoaded { taken: Some(site()), ..twin.clone() };
+    assert!(matches!(back(taken), Err(SiteRefusal::AlreadyAttached { .. })));
+    let found = ByHand { host: www, file: "/etc/nginx/nginx.conf".into(), line: 7 };
+    assert!(matches!(back(TwinLoaded { by_hand: Some(found), ..twin }), Err(SiteRefusal::ByHand(_))));
 }

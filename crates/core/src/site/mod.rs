@@ -18,10 +18,13 @@ pub use attach::{
     refuse_beyond_plan, wanted_names,
 };
 pub use attach_places::document_root;
-pub use change::{ChangeSite, ChangeSiteLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit};
+pub use change::{
+    ChangeSite, ChangeSiteLoaded, TwinLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit, missing_twin,
+};
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
 pub use https::{HttpsState, HttpsStates};
 pub use model::{HttpsPolicy, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
 pub use realign::{SiteFileState, SiteOutOfStep, out_of_step, realign_sites};
 pub use refusal::SiteRefusal;
 pub use remark::SiteRemark;
+pub use served_elsewhere::detach_alias;

@@ -26,6 +26,8 @@ pub enum SiteRefusal {
     },
     /// The web server serves it already, by a file that somebody else has written.
     ByHand(ByHand),
+    /// Only its zone is kept here, without a site.
+    OnlyZone(Hostname),
     PublicSuffix(Hostname),
     /// The settings name no addresses to serve sites at.
     NoAddresses,

@@ -80,6 +80,11 @@ pub enum SiteRemark {
         site: Host,
         seconds: Option<u32>,
     },
+    /// The twin of a name is served again.
+    TwinBack {
+        site: Host,
+        twin: Host,
+    },
     FileWrittenAgain {
         site: Host,
         path: PathBuf,

@@ -2,13 +2,14 @@
 //! no site.
 
 use jiff::Timestamp;
+use jiff::civil::Date;
 
 use super::attach::{AttachLoaded, Attachment, ZoneLoaded};
 use super::{HttpsStates, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
 use crate::account::Account;
 use crate::change::Plan;
 use crate::name::{DnsName, Hostname};
-use crate::zone::{Record, RecordData, ZoneRemark, default_ttl, serial_date};
+use crate::zone::{KeptZone, Record, RecordData, ZoneRemark, default_ttl, serial_date};
 
 /// Decides the alias record of a hostname.
 pub(super) fn attach(
@@ -46,6 +47,20 @@ pub(super) fn attach(
         rules: SiteRules::default(),
     };
     Ok(Attachment { hosts: site.hostnames.clone(), site, plan })
+}
+
+/// Decides that the alias record of a hostname goes again; `None`: it has none, so that nothing of it is known here.
+pub fn detach_alias(hostname: &Hostname, kept: &KeptZone, today: Date) -> Result<Option<Plan>, SiteRefusal> {
+    let owner = hostname.dns_name();
+    let alias = |record: &&Record| record.owner == owner && matches!(record.data, RecordData::Cname(_));
+    let Some(record) = kept.document.records().find(alias).cloned() else { return Ok(None) };
+    let removed = std::slice::from_ref(&record);
+    let refuses = |error| SiteRefusal::ZoneRefuses { zone: kept.zone.name.clone(), error };
+    let edited = kept.document.without_records(removed, today).map_err(refuses)?;
+    let mut plan = Plan::new(format!("detach {hostname}"));
+    plan.change(kept.change(&edited, removed, &[]));
+    plan.remark(ZoneRemark::RecordRemoved { zone: kept.zone.name.clone(), record });
+    Ok(Some(plan))
 }
 
 /// Follows the aliases of the zone from the target on: none may come back to the name.

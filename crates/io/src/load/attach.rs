@@ -85,7 +85,7 @@ async fn zone(
 }
 
 /// Where the web server's own configuration serves one of the names. The harbor's files are not its own.
-fn by_hand(overlay: &Overlay<'_>, names: &[Host]) -> Option<ByHand> {
+pub(super) fn by_hand(overlay: &Overlay<'_>, names: &[Host]) -> Option<ByHand> {
     let web = &overlay.settings.web;
     let files = configuration(web.main_file.as_deref()?, overlay.layout.root()).ok()?;
     files.iter().find_map(|(file, text)| {

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use brightharbor_core::site::{ChangeSite as Request, HttpsPolicy, SiteRefusal, TlsFloor, WwwPolicy, decide_change};
+use brightharbor_core::zone::serial_date;
 use brightharbor_io::load;
 use clap::{Args, ValueEnum};
 
@@ -66,10 +67,10 @@ pub fn run(args: &ChangeSite, context: &Context) -> Report {
     };
     let title = format!("site change {name}");
     context.block_on(async {
-        let (carried, ()) = change(context, &title, &args.options, async |overlay, _| {
+        let (carried, ()) = change(context, &title, &args.options, async |overlay, now| {
             let site = overlay.site_of(&name)?.ok_or_else(|| SiteRefusal::NotAttached(name.clone()))?;
-            let loaded = load::change_site(overlay, site, &request)?;
-            Ok((decide_change(&request, &loaded, &overlay.settings, &overlay.layout)?, ()))
+            let loaded = load::change_site(overlay, site, &request).await?;
+            Ok((decide_change(&request, &loaded, &overlay.settings, &overlay.layout, serial_date(now))?, ()))
         })
         .await?;
         until_served(context, &carried).await?;

@@ -102,6 +102,11 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
             };
             Told::fact("hsts", format!("{site}: {words}")).with("site", site.as_str()).with("seconds", *seconds)
         }
+        Is::TwinBack { site, twin } => {
+            Told::act("twin-back", "Attached", "attach", format!("{twin} to site {site} again"))
+                .with("site", site.as_str())
+                .with("twin", twin.as_str())
+        }
         Is::FileWrittenAgain { site, path } => {
             Told::act("file-written-again", "Rewrote", "rewrite", format!("the file of {site}: {}", path.display()))
                 .with("site", site.as_str())
