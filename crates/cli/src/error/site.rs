@@ -46,9 +46,11 @@ impl From<SiteRefusal> for Error {
                     .with("file", file.display().to_string())
                     .with("line", line)
             }
-            Why::OnlyZone(zone) => Self::refused("only-a-zone", format!("{zone} is not attached: only its zone is kept here"))
-                .advice(format!("to remove the zone: brightharbor zone remove {zone}"))
-                .with("zone", zone.as_str()),
+            Why::OnlyZone(zone) => {
+                Self::refused("only-a-zone", format!("{zone} is not attached: only its zone is kept here"))
+                    .advice(format!("to remove the zone: brightharbor zone remove {zone}"))
+                    .with("zone", zone.as_str())
+            }
             Why::PublicSuffix(name) => {
                 let message = format!("`{name}` is a public suffix; choose a name below it");
                 Self::refused("public-suffix", message)

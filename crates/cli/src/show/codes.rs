@@ -234,6 +234,8 @@ const REMARKS: &[(&str, &str)] = &[
     ("shares", "a site is served with the certificate of another one"),
     ("shares-root", "the document root overlaps that of another site"),
     ("single-nameserver", "a set has one nameserver alone"),
+    ("site-handed-over", "a site belongs to another account from now on"),
+    ("stays-with-its-account", "a name below a domain that is handed over belongs to a third account"),
     ("stop-gap", "a self-signed certificate is in place for some days"),
     ("successor-first", "a new certificate comes before the revocation"),
     ("system-user-created", "a system user is made"),

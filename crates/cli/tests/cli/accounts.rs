@@ -120,3 +120,25 @@ fn a_mailbox_on_the_accounts_own_domain_is_remarked_upon() {
     assert!(change("baker@mail.gullrock.example").contains("account's own domain"));
     assert!(!change("baker@lanternchoir.example").contains("own domain"));
 }
+
+#[test]
+fn a_domain_goes_to_another_account_with_its_names_and_visitors_notice_nothing_of_https() {
+    let coast = Coast::with_bakery();
+    coast.done(&["attach", "shop.crumbandtide.example", "--account", "bakery"]);
+    coast.run(&["account", "add", "choir", "--email", "choir@saltmarsh.example"]).expect(0);
+    let serial = coast.json(&["zone", "show", "crumbandtide.example"], 0)["serial"].clone();
+    let given = coast.run(&["site", "change", "crumbandtide.example", "--account", "choir"]).expect(0);
+    assert!(given.contains("Handed over site shop.crumbandtide.example to account choir"), "{given}");
+    let sites = coast.json(&["site", "list", "--account", "choir"], 0);
+    let sites = sites["sites"].as_array().unwrap();
+    assert_eq!(sites.len(), 2);
+    for site in sites {
+        assert!(site["document_root"].as_str().unwrap().contains("/homes/choir/"), "{site}");
+        assert_eq!(site["https"], "forced", "{site}");
+    }
+    assert_eq!(coast.json(&["zone", "list", "--account", "choir"], 0)["zones"].as_array().unwrap().len(), 1);
+    assert_eq!(coast.json(&["zone", "show", "crumbandtide.example"], 0)["serial"], serial, "no record has changed");
+    assert_eq!(coast.json(&["survey", "shop.crumbandtide.example"], 0)["surveys"][0]["all_hold"], true);
+    assert!(coast.path("homes/bakery/www/crumbandtide.example/index.html").exists(), "pages stay where they are");
+    coast.run(&["account", "remove", "bakery"]).expect(0);
+}

@@ -54,6 +54,8 @@ const LIVE: &[(&str, End)] = &[
     ("site change shop.crumbandtide.example --tls 1.3", Same(0)),
     ("site change shop.crumbandtide.example", Same(0)),
     ("site realign --all", Same(0)),
+    ("site change shop.crumbandtide.example --account choir", Same(0)),
+    ("site change shop.crumbandtide.example --account bakery", Same(0)),
     ("redirect add shop.crumbandtide.example/old /new", Same(0)),
     ("redirect add shop.crumbandtide.example/old /new", Refused("redirect-present")),
     ("redirect remove shop.crumbandtide.example/old", Same(0)),

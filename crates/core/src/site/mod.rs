@@ -6,6 +6,7 @@ mod attach;
 mod attach_places;
 mod change;
 mod detach;
+mod hand_over;
 mod https;
 mod model;
 mod realign;
@@ -22,6 +23,7 @@ pub use change::{
     ChangeSite, ChangeSiteLoaded, TwinLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit, missing_twin,
 };
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
+pub use hand_over::{HandOverLoaded, hand_over};
 pub use https::{HttpsState, HttpsStates};
 pub use model::{HttpsPolicy, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
 pub use realign::{SiteFileState, SiteOutOfStep, out_of_step, realign_sites};

@@ -85,6 +85,15 @@ pub enum SiteRemark {
         site: Host,
         twin: Host,
     },
+    /// It belongs to another account from now on.
+    HandedOver {
+        site: Host,
+        account: AccountName,
+    },
+    /// A name below a domain that is handed over belongs to a third account.
+    StaysWithItsAccount {
+        hostname: Host,
+    },
     FileWrittenAgain {
         site: Host,
         path: PathBuf,

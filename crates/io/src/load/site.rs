@@ -1,8 +1,9 @@
 //! What a change of a site rests on.
 
-use brightharbor_core::name::Host;
+use brightharbor_core::account::AccountName;
+use brightharbor_core::name::{Host, names_of};
 use brightharbor_core::site::{
-    ChangeSite, ChangeSiteLoaded, Site, TwinLoaded, ZoneLoaded, document_root, missing_twin,
+    ChangeSite, ChangeSiteLoaded, HandOverLoaded, Site, TwinLoaded, ZoneLoaded, document_root, missing_twin,
 };
 
 use super::LoadError;
@@ -43,4 +44,31 @@ async fn load_twin(overlay: &Overlay<'_>, host: Host) -> Result<TwinLoaded, Load
     };
     let by_hand = by_hand(overlay, std::slice::from_ref(&host));
     Ok(TwinLoaded { taken: overlay.site_of(&host)?, by_hand, zone, host })
+}
+
+/// The site, what lies below its names, and its zones, for another account.
+pub fn hand_over(overlay: &Overlay<'_>, site: Site, to: &AccountName) -> Result<HandOverLoaded, LoadError> {
+    let (mut mains, mut foreign) = (vec![site.main().clone()], Vec::new());
+    let mut zones = Vec::new();
+    for name in names_of(&site.hostnames) {
+        zones.extend(overlay.zone(&name)?.filter(|zone| zone.account == site.account));
+        for below in overlay.store.hostnames_within(&name)? {
+            let Some(other) = overlay.site_of(&below.clone().into())? else { continue };
+            if other.account != site.account {
+                foreign.push(below.into());
+            } else if !mains.contains(other.main()) {
+                mains.push(other.main().clone());
+            }
+        }
+    }
+    foreign.sort();
+    foreign.dedup();
+    let mut sites = Vec::with_capacity(mains.len());
+    for main in mains {
+        let Some(one) = overlay.site_of(&main)? else { continue };
+        let file = overlay.site_file(&one)?;
+        sites.push((one, file));
+    }
+    let (account, limit) = (overlay.account(to)?, overlay.limit(to)?);
+    Ok(HandOverLoaded { to: to.clone(), account, limit, sites, zones, foreign })
 }

@@ -81,12 +81,13 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         InventoryChange::AddSite(site) => add_site(transaction, site)?,
         InventoryChange::ReplaceSite { after, .. } => {
             transaction.execute(
-                "UPDATE site SET document_root = $1, kind = $2, certificate_folder = $3, rules = $4 WHERE main = $5",
+                "UPDATE site SET document_root = $1, kind = $2, certificate_folder = $3, rules = $4, account = $5 WHERE main = $6",
                 params![
                     after.document_root.to_string_lossy(),
                     word(&after.kind)?,
                     after.certificate.as_ref().map(|files| files.folder.to_string_lossy().into_owned()),
                     rules(after)?,
+                    after.account.as_str(),
                     after.main().as_str(),
                 ],
             )?;

@@ -2,12 +2,16 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::site::{ChangeSite as Request, HttpsPolicy, SiteRefusal, TlsFloor, WwwPolicy, decide_change};
+use brightharbor_core::account::AccountName;
+use brightharbor_core::name::Host;
+use brightharbor_core::site::{
+    ChangeSite as Request, HttpsPolicy, SiteRefusal, TlsFloor, WwwPolicy, decide_change, hand_over,
+};
 use brightharbor_core::zone::serial_date;
 use brightharbor_io::load;
 use clap::{Args, ValueEnum};
 
-use crate::commands::{Report, host};
+use crate::commands::{Report, account_name, host};
 use crate::duration::parse_duration;
 use crate::error::Error;
 use crate::options::{ChangeOptions, WwwArgument};
@@ -19,6 +23,9 @@ use crate::show::{ChangeReport, Shown};
 pub struct ChangeSite {
     /// One of its hostnames.
     hostname: String,
+    /// Hand it over to this account: the domain with all its names, zones and certificates. Pages do not move.
+    #[arg(long, value_name = "ACCOUNT", conflicts_with_all = ["www", "https", "tls", "hsts", "existing"])]
+    account: Option<String>,
     /// Serve it from this folder: relative to the account's home, or absolute inside it.
     #[arg(long, value_name = "FOLDER")]
     document_root: Option<PathBuf>,
@@ -57,6 +64,9 @@ enum TlsArgument {
 
 pub fn run(args: &ChangeSite, context: &Context) -> Report {
     let name = host(&args.hostname)?;
+    if let Some(typed) = &args.account {
+        return hand_over_to(&name, &account_name(typed)?, args, context);
+    }
     let request = Request {
         document_root: args.document_root.clone(),
         existing: args.existing,
@@ -71,6 +81,21 @@ pub fn run(args: &ChangeSite, context: &Context) -> Report {
             let site = overlay.site_of(&name)?.ok_or_else(|| SiteRefusal::NotAttached(name.clone()))?;
             let loaded = load::change_site(overlay, site, &request).await?;
             Ok((decide_change(&request, &loaded, &overlay.settings, &overlay.layout, serial_date(now))?, ()))
+        })
+        .await?;
+        until_served(context, &carried).await?;
+        Ok::<_, Error>(Box::new(ChangeReport { command: "site change", carried }) as Box<dyn Shown>)
+    })?
+}
+
+fn hand_over_to(name: &Host, to: &AccountName, args: &ChangeSite, context: &Context) -> Report {
+    let title = format!("site change {name} --account {to}");
+    context.block_on(async {
+        let (carried, ()) = change(context, &title, &args.options, async |overlay, _| {
+            let site = overlay.site_of(name)?.ok_or_else(|| SiteRefusal::NotAttached(name.clone()))?;
+            let loaded = load::hand_over(overlay, site, to)?;
+            let root = args.document_root.as_deref();
+            Ok((hand_over(&loaded, root, &overlay.settings, &overlay.layout)?, ()))
         })
         .await?;
         until_served(context, &carried).await?;

@@ -107,6 +107,15 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
                 .with("site", site.as_str())
                 .with("twin", twin.as_str())
         }
+        Is::HandedOver { site, account } => {
+            Told::act("site-handed-over", "Handed over", "hand over", format!("site {site} to account {account}"))
+                .with("site", site.as_str())
+                .with("account", account.as_str())
+        }
+        Is::StaysWithItsAccount { hostname } => {
+            let words = format!("note: {hostname} belongs to another account, and stays with it");
+            Told::fact("stays-with-its-account", words).with("hostname", hostname.as_str())
+        }
         Is::FileWrittenAgain { site, path } => {
             Told::act("file-written-again", "Rewrote", "rewrite", format!("the file of {site}: {}", path.display()))
                 .with("site", site.as_str())
