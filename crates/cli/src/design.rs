@@ -1,8 +1,10 @@
-//! The options that say what a new zone looks like: shared by `attach` and `zone create`.
+//! The options that say what a new zone looks like: shared by `attach` and `zone create`; and for `zone change`, a changed
+//! one.
 
 use brightharbor_core::name::DnsName;
 use brightharbor_core::zone::ZoneDesign;
 use brightharbor_core::zone::{Mail, TemplateName};
+use brightharbor_io::load::DesignChange;
 use clap::{Args, ValueEnum};
 
 use crate::error::Error;
@@ -42,23 +44,54 @@ impl Default for DesignOptions {
     }
 }
 
+/// The same for a zone that is there: what is not given stays.
+#[derive(Debug, Clone, Args)]
+pub struct DesignChangeOptions {
+    /// Where its mail goes.
+    #[arg(long, value_enum)]
+    mail: Option<MailArgument>,
+    /// With `--mail elsewhere`: a mail server, the preferred one first. May be given several times.
+    #[arg(long = "mail-server", value_name = "NAME")]
+    mail_servers: Vec<DnsName>,
+    /// Another template: NAME.zone in the harbor's folder `templates`.
+    #[arg(long, value_name = "NAME")]
+    template: Option<TemplateName>,
+    /// Another nameserver set; `host` for that of `[host]`.
+    #[arg(long, value_name = "SET")]
+    nameserver_set: Option<String>,
+}
+
+impl DesignChangeOptions {
+    pub fn change(&self) -> Result<DesignChange, Error> {
+        let mail = match (self.mail, self.mail_servers.is_empty()) {
+            (None, true) => None,
+            (None, false) => Some(mail(MailArgument::Unsaid, &self.mail_servers)?),
+            (Some(typed), _) => Some(mail(typed, &self.mail_servers)?),
+        };
+        let nameserver_set = self.nameserver_set.clone().map(|set| (set != "host").then_some(set));
+        Ok(DesignChange { template: self.template.clone(), mail, nameserver_set })
+    }
+}
+
 impl DesignOptions {
     pub fn design(&self) -> Result<ZoneDesign, Error> {
-        let mail = match (self.mail, self.mail_servers.is_empty()) {
-            (MailArgument::Elsewhere, true) => {
-                return Err(
-                    Error::wrong_use("mail elsewhere, but where?").advice("name the servers: --mail-server NAME")
-                );
-            }
-            (MailArgument::Elsewhere, false) => Mail::Elsewhere(self.mail_servers.clone()),
-            (_, false) => {
-                return Err(Error::wrong_use("mail servers are given for another --mail than `elsewhere`")
-                    .advice("give --mail elsewhere with them"));
-            }
-            (MailArgument::Unsaid, true) => Mail::Unsaid,
-            (MailArgument::None, true) => Mail::None,
-            (MailArgument::Here, true) => Mail::Here,
-        };
+        let mail = mail(self.mail, &self.mail_servers)?;
         Ok(ZoneDesign { template: self.template.clone(), mail, nameserver_set: self.nameserver_set.clone() })
     }
+}
+
+fn mail(typed: MailArgument, servers: &[DnsName]) -> Result<Mail, Error> {
+    Ok(match (typed, servers.is_empty()) {
+        (MailArgument::Elsewhere, true) => {
+            return Err(Error::wrong_use("mail elsewhere, but where?").advice("name the servers: --mail-server NAME"));
+        }
+        (MailArgument::Elsewhere, false) => Mail::Elsewhere(servers.to_vec()),
+        (_, false) => {
+            return Err(Error::wrong_use("mail servers are given for another --mail than `elsewhere`")
+                .advice("give --mail elsewhere with them"));
+        }
+        (MailArgument::Unsaid, true) => Mail::Unsaid,
+        (MailArgument::None, true) => Mail::None,
+        (MailArgument::Here, true) => Mail::Here,
+    })
 }

@@ -79,6 +79,17 @@ impl From<ZoneRefusal> for Error {
                     .with("zone", zone.as_str())
                     .with("account", account.as_str())
             }
+            Why::HoldsNames { zone, name } => {
+                Self::refused("zone-holds-names", format!("{name} is attached, and needs zone {zone}"))
+                    .advice(format!("to hand both over: brightharbor site change {name} --account ACCOUNT"))
+                    .with("zone", zone.as_str())
+                    .with("hostname", name.as_str())
+            }
+            Why::NoTemplate(zone) => {
+                Self::refused("no-template", format!("zone {zone} came from no template, so that none can be changed"))
+                    .advice("change its records: brightharbor record add, record replace")
+                    .with("zone", zone.as_str())
+            }
             Why::New(refused) => refused.into(),
             Why::Alter(refused) => refused.into(),
             Why::CatalogUnmade { catalog, error } => {

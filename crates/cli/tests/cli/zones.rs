@@ -158,3 +158,27 @@ fn publishing_needs_secondaries_and_a_server_that_has_any() {
     assert!(coast.run(&["zone", "publish"]).expect(4).contains("the stand-in DNS host publishes nothing"));
     assert!(coast.run(&["zone", "show", "gullrock.example"]).expect(4).contains("zone gullrock.example not found"));
 }
+
+#[test]
+fn a_zone_gets_other_mail_another_account_and_keeps_what_was_edited_by_hand() {
+    let coast = Coast::new();
+    coast.run(&["zone", "create", "gullrock.example", "--account", "bakery"]).expect(0);
+    coast.run(&["account", "add", "choir", "--email", "choir@saltmarsh.example"]).expect(0);
+    coast.run(&["record", "add", "quay.gullrock.example", "A", "192.0.2.9"]).expect(0);
+    let none = coast.run(&["zone", "change", "gullrock.example", "--mail", "none", "--account", "choir"]).expect(0);
+    assert!(none.contains("MX 0 .") && none.contains("choir"), "{none}");
+    let zone = std::fs::read_to_string(coast.harbor().join("zones/gullrock.example.zone")).unwrap();
+    assert!(zone.contains("v=spf1 -all") && zone.contains("quay"), "{zone}");
+    // It is in step with what it is made by now.
+    coast.run(&["zone", "realign", "gullrock.example", "--dry-run"]).expect(0);
+    let back = coast.run(&["zone", "change", "gullrock.example", "--mail", "unsaid"]).expect(0);
+    assert!(back.contains("-gullrock.example. 3600 IN MX 0 ."), "{back}");
+    assert!(coast.run(&["zone", "change", "gullrock.example"]).expect(0).contains("Nothing to change"));
+    // One from a file has no template to be changed.
+    let file = coast.path("drift.zone");
+    std::fs::write(&file, zone.replace("gullrock", "driftwood")).unwrap();
+    let file = file.display().to_string();
+    coast.run(&["zone", "create", "driftwood.example", "--account", "bakery", "--from", &file]).expect(0);
+    let refused = coast.json(&["zone", "change", "driftwood.example", "--mail", "none"], 4);
+    assert_eq!(refused["error"]["code"], "no-template", "{refused}");
+}

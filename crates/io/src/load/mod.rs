@@ -17,7 +17,7 @@ pub use detach::{Leaving, detach, leaving, zone_removal};
 pub use nameserver::{change_set, known_set, member_zones};
 pub use redirect::{add_redirects, site_of_source, sites_with_files};
 pub use site::{change_site, hand_over};
-pub use zone::{create_zone, movable, publish, realignable, surroundings};
+pub use zone::{DesignChange, change_zone, create_zone, movable, publish, realignable, surroundings};
 
 use brightharbor_core::name::Host;
 

@@ -9,8 +9,9 @@ use brightharbor_core::name::{Hostname, names_of};
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
-    CreateZone, CreateZoneLoaded, Document, Movable, Pattern, PatternError, PublishLoaded, ReadZone, Realignable, Zone,
-    ZoneDesign, ZoneHome, ZoneOrigin, design_for, parts, updated_at,
+    ChangeZone, ChangeZoneLoaded, CreateZone, CreateZoneLoaded, Document, Mail, Movable, Pattern, PatternError,
+    PublishLoaded, ReadZone, Realignable, TemplateName, Zone, ZoneDesign, ZoneHome, ZoneOrigin, ZoneRefusal,
+    design_for, parts, updated_at,
 };
 
 use super::{LoadError, new_zone_files};
@@ -178,4 +179,52 @@ pub fn surroundings(harbor: &Harbor, zone: &Zone) -> Result<Surroundings, StoreE
     let all_known = cas.iter().all(|ca| !ca.caa_identities.is_empty());
     let named = cas.iter().filter(|_| all_known).flat_map(|ca| ca.caa_identities.clone());
     Ok(Surroundings { mail_servers, ca_identities: named.collect(), former_addresses })
+}
+
+/// What a zone is to be made by from now on; `None`: as before.
+#[derive(Debug, Clone, Default)]
+pub struct DesignChange {
+    pub template: Option<TemplateName>,
+    pub mail: Option<Mail>,
+    /// The inner `None` is the set of `[host]`.
+    pub nameserver_set: Option<Option<String>>,
+}
+
+/// Loads for a change of one zone.
+pub async fn change_zone(
+    overlay: &Overlay<'_>,
+    zone: Zone,
+    request: &ChangeZone,
+    design: &DesignChange,
+) -> Result<Result<ChangeZoneLoaded, ZoneRefusal>, LoadError> {
+    let account_known = match &request.account {
+        Some(account) => overlay.account(account)?.is_some(),
+        None => true,
+    };
+    let mut attached = Vec::new();
+    for name in overlay.store.hostnames_within(&zone.name)? {
+        let site = overlay.site_of(&name.clone().into())?;
+        attached.extend(site.filter(|site| site.account == zone.account).map(|_| name));
+    }
+    let remade = match design.template.is_some() || design.mail.is_some() || design.nameserver_set.is_some() {
+        false => None,
+        true => {
+            let old = zone.pattern.as_deref().map(|key| overlay.store.pattern(key)).transpose()?.flatten();
+            let Some(old) = old else { return Ok(Err(ZoneRefusal::NoTemplate(zone.name))) };
+            let wanted = ZoneDesign {
+                template: design.template.clone().unwrap_or_else(|| old.template.clone()),
+                mail: design.mail.clone().unwrap_or_else(|| old.mail.clone()),
+                nameserver_set: design.nameserver_set.clone().unwrap_or_else(|| zone.nameserver_set.clone()),
+            };
+            let file = overlay.file(&overlay.layout.zone_template(&wanted.template))?;
+            let new = match wanted.pattern(file.as_deref(), &overlay.settings) {
+                Ok(new) => new,
+                Err(error) => return Ok(Err(ZoneRefusal::New(error.into()))),
+            };
+            let names = by_zone(overlay)?.remove(&zone.name).unwrap_or_default();
+            let read = read(overlay, &zone).await;
+            Some(Realignable { zone: zone.clone(), old, new, read, attached: names })
+        }
+    };
+    Ok(Ok(ChangeZoneLoaded { zone, account_known, attached, remade }))
 }

@@ -1,5 +1,6 @@
 //! `zone`: whole zones, in this harbor or in any master file.
 
+pub mod change;
 pub mod check;
 mod chosen;
 pub mod create;
@@ -16,6 +17,7 @@ use clap::Subcommand;
 
 #[derive(Debug, Subcommand)]
 pub enum Zone {
+    Change(change::Change),
     Check(check::Check),
     Create(create::Create),
     List(list::List),

@@ -43,18 +43,29 @@ pub struct Realignable {
 /// Decides what brings zones in step with their templates and the settings.
 pub fn realign(zones: &[Realignable], now: Timestamp) -> (Plan, Vec<ZoneOutcome>) {
     let (mut plan, mut outcomes, mut known) = (Plan::new("zone realign"), Vec::new(), BTreeSet::new());
-    for Realignable { zone, old, new, read, attached } in zones {
-        let after = Zone { pattern: Some(new.key()), ..zone.clone() };
-        if known.insert(new.key()) {
-            plan.set.inventory(InventoryChange::KnowPattern(new.clone()));
-        }
-        outcomes.extend(bring(zone, after, read, &mut plan, |kept| {
-            let before = made_by(old, &zone.name, attached, &kept.document)?;
-            let made = made_by(new, &zone.name, attached, &kept.document)?;
-            align(kept, &before, &made, serial_date(now))
-        }));
+    for one in zones {
+        outcomes.extend(bring_to(one, one.zone.clone(), &mut plan, &mut known, now));
     }
     (plan, outcomes)
+}
+
+/// Brings one zone to its new pattern; `after` is the zone as it will be besides.
+pub(super) fn bring_to(
+    one: &Realignable,
+    after: Zone,
+    plan: &mut Plan,
+    known: &mut BTreeSet<String>,
+    now: Timestamp,
+) -> Option<ZoneOutcome> {
+    let Realignable { zone, old, new, read, attached } = one;
+    if known.insert(new.key()) {
+        plan.set.inventory(InventoryChange::KnowPattern(new.clone()));
+    }
+    bring(zone, Zone { pattern: Some(new.key()), ..after }, read, plan, |kept| {
+        let before = made_by(old, &zone.name, attached, &kept.document)?;
+        let made = made_by(new, &zone.name, attached, &kept.document)?;
+        align(kept, &before, &made, serial_date(now))
+    })
 }
 
 /// A zone with the nameserver set that it has, and the pattern that it was made by.

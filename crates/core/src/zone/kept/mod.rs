@@ -6,6 +6,7 @@
 mod align;
 mod alter_kept;
 mod catalog;
+mod change;
 mod create;
 mod holders;
 mod in_step;
@@ -20,6 +21,7 @@ mod removal;
 pub use align::{AlignRefused, Aligned, align, delegated_to, made_by};
 pub use alter_kept::{alter_kept, alter_loose};
 pub use catalog::{catalog_difference, new_catalog, updated_at};
+pub use change::{ChangeZone, ChangeZoneLoaded, change_zone};
 pub use create::{CreateZone, CreateZoneLoaded, ZoneOrigin, create_zone, design_for};
 pub use holders::{Holder, Holding, Serials, holders, secondaries};
 pub use in_step::{Movable, ReadZone, Realignable, WhyLeft, ZoneOutcome, move_zones, realign};

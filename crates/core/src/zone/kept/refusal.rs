@@ -12,6 +12,13 @@ pub enum ZoneRefusal {
         zone: Hostname,
         account: AccountName,
     },
+    /// Names in it are attached to the account that it belongs to.
+    HoldsNames {
+        zone: Hostname,
+        name: Hostname,
+    },
+    /// It came from no template.
+    NoTemplate(Hostname),
     New(NewZoneRefused),
     Alter(AlterRefused),
     CatalogUnmade {

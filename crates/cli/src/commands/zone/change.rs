@@ -1,0 +1,72 @@
+//! `zone change`: another account, mail setting, template or nameserver set.
+
+use brightharbor_core::zone::{ChangeZone as Request, ZoneOutcome, change_zone};
+use brightharbor_io::load::{self, DesignChange};
+use clap::Args;
+use serde_json::{Value, json};
+
+use super::chosen::{document, show};
+use super::source::find;
+use crate::commands::{Report, account_name};
+use crate::design::DesignChangeOptions;
+use crate::error::Exit;
+use crate::options::ChangeOptions;
+use crate::run::{Carried, Context, change};
+use crate::show::human::{Page, change_report};
+use crate::show::{Shown, json};
+
+/// Change what a zone is: its account, its mail setting, its template, its nameserver set. What was edited by hand stays.
+#[derive(Debug, Args)]
+pub struct Change {
+    /// The zone, as in `zone list`.
+    zone: String,
+    /// The account that it belongs to. Attached names go with `site change --account`.
+    #[arg(long, value_name = "ACCOUNT")]
+    account: Option<String>,
+    #[command(flatten)]
+    design: DesignChangeOptions,
+    #[command(flatten)]
+    options: ChangeOptions,
+}
+
+pub fn run(args: &Change, context: &Context) -> Report {
+    let design: DesignChange = args.design.change()?;
+    let account = args.account.as_deref().map(account_name).transpose()?;
+    let request = Request { account, nameserver_set: design.nameserver_set.clone() };
+    let title = format!("zone change {}", args.zone);
+    let (carried, outcomes) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
+        let zone = find(overlay, &args.zone)?;
+        let loaded = load::change_zone(overlay, zone, &request, &design).await??;
+        let (plan, outcomes) = change_zone(&request, &loaded, now)?;
+        Ok((plan, outcomes))
+    }))??;
+    Ok(Box::new(Changed { carried, outcomes }))
+}
+
+struct Changed {
+    carried: Carried,
+    outcomes: Vec<ZoneOutcome>,
+}
+
+impl Shown for Changed {
+    fn human(&self, page: &mut Page) {
+        if self.carried.plan.is_empty() && self.outcomes.is_empty() {
+            return page.line("Nothing to change.");
+        }
+        change_report(page, &self.carried);
+        show(page, &self.outcomes);
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "command": "zone change",
+            "carried_out": self.carried.entry.is_some(),
+            "change": json::ChangeDocument::from(&self.carried),
+            "zones": self.outcomes.iter().map(document).collect::<Vec<_>>(),
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        if self.outcomes.iter().any(|outcome| outcome.left.is_some()) { Exit::Fault } else { Exit::Done }
+    }
+}
