@@ -51,6 +51,19 @@ impl From<SiteRefusal> for Error {
                     .advice(format!("to remove the zone: brightharbor zone remove {zone}"))
                     .with("zone", zone.as_str())
             }
+            Why::ListenerTakesOurs { file, line, address, port } => {
+                let at = format!("{}:{line}", file.display());
+                let words = format!(
+                    "the block at {at} takes all connections to {address}:{port}, so that no site here would answer"
+                );
+                Self::refused("listener-clash", words)
+                    .advice(format!(
+                        "set listen = [\"{address}\"] under [web] in harbor.toml, so that both stand side by side"
+                    ))
+                    .with("file", file.display().to_string())
+                    .with("line", line)
+                    .with("address", address.to_string())
+            }
             Why::PublicSuffix(name) => {
                 let message = format!("`{name}` is a public suffix; choose a name below it");
                 Self::refused("public-suffix", message)

@@ -72,6 +72,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("key", "the key cannot be used"),
     ("key-file", "the file of a TSIG key cannot be used"),
     ("limit", "the plan of the account allows no more"),
+    ("listener-clash", "a block of the web server's own configuration takes the connections of all sites here"),
     ("missing-argument", "an argument is missing"),
     ("missing-command", "no command is given"),
     ("nameserver-address", "the address of a nameserver is missing"),
@@ -171,6 +172,7 @@ const CONSENTS: &[(&str, &str)] = &[
     ("removes-hand-made-records", "a zone would be removed with records that were not created by a command"),
     ("replaces-hand-edit", "a file that was edited by hand would be overwritten"),
     ("server-not-ready", "a nameserver does not respond at its new address yet"),
+    ("takes-visitors", "names of the web server's own configuration would not be answered at an address any more"),
 ];
 
 const REMARKS: &[(&str, &str)] = &[

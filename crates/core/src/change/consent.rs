@@ -3,7 +3,7 @@
 //! A plan that takes away or replaces what somebody relies on names it here. How a consent is asked for, and by which
 //! option it is given, is for the command line.
 
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 
 use crate::delegation::Outcome;
@@ -26,6 +26,8 @@ pub enum Consent {
     RemovesHandMadeRecords { zone: Hostname, records: Vec<Record> },
     /// A nameserver does not answer with authority at its new address yet.
     ServerNotReady { nameserver: DnsName, server: SocketAddr, zone: Hostname, outcome: Outcome },
+    /// A block of the web server's own configuration is not reached at that address any more.
+    TakesVisitors { file: PathBuf, line: usize, address: IpAddr, port: u16 },
     /// The account at a CA is closed; there is no way back.
     ClosesCaAccount { ca: String },
 }
@@ -37,6 +39,7 @@ impl Consent {
             Consent::ReplacesHandEdit { .. } => "replaces-hand-edit",
             Consent::RemovesHandMadeRecords { .. } => "removes-hand-made-records",
             Consent::ServerNotReady { .. } => "server-not-ready",
+            Consent::TakesVisitors { .. } => "takes-visitors",
             Consent::ClosesCaAccount { .. } => "closes-ca-account",
         }
     }

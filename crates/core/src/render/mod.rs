@@ -10,6 +10,7 @@ mod host_plan;
 mod include_lines;
 mod include_walk;
 mod knot;
+mod listeners;
 mod nginx;
 mod nsd;
 mod plain;
@@ -28,6 +29,7 @@ use crate::site::{Site, SiteRules};
 pub use control_orders::{check_words, load_orders, taken_back};
 pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
+pub use listeners::{Clash, ClashKind, clash};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
 pub use zone_list::{

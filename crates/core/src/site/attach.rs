@@ -11,10 +11,10 @@ use jiff::{Timestamp, civil::Date};
 use super::attach_places::{alias_domain, only_the_zone, with_own_root};
 use super::{Site, SiteRefusal, SiteRemark, WwwPolicy};
 use crate::account::{Account, AccountName, AccountPlan, Counted, Usage, check_limit};
-use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
+use crate::change::{Consent, ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::{DnsName, Host, Hostname, HostnameError, is_registrable, registrable_domain};
-use crate::render;
+use crate::render::{self, Clash, ClashKind};
 use crate::zone::{
     KeptZone, NewZone, NewZoneFiles, Record, RecordData, RecordType, Zone, ZoneDesign, ZoneHome, ZoneRemark, new_zone,
     serial_date,
@@ -80,6 +80,10 @@ pub struct AttachLoaded {
     pub site_file: ExistingFile,
     /// Where the web server's own configuration serves one of the names already.
     pub by_hand: Option<ByHand>,
+    /// A block of that configuration which cannot stand beside ours, with its file.
+    pub clash: Option<(PathBuf, Clash)>,
+    /// Whether no site is served here so far.
+    pub is_first: bool,
     /// The site that an alias domain joins, with its file.
     pub joined: Option<(Site, ExistingFile)>,
     /// Whether a folder is where a given document root would be.
@@ -209,6 +213,7 @@ pub fn attach(
     if !matches!(request.place, ServedFrom::SameAs(_)) {
         add_site(&mut decision, loaded, settings, layout)?;
     }
+    ask_for_listeners(loaded, &mut decision.plan)?;
     if let Some(known) = loaded.near_miss.clone() {
         decision.plan.remark(SiteRemark::NearMiss { hostname: request.hostname.clone(), known });
     }
@@ -232,7 +237,21 @@ fn by_address(
     refuse_by_hand(loaded.by_hand.as_ref())?;
     let mut decision = with_own_root(request, account, hostnames, false, loaded, settings, layout)?;
     add_site(&mut decision, loaded, settings, layout)?;
+    ask_for_listeners(loaded, &mut decision.plan)?;
     Ok(decision)
+}
+
+/// Refuses what would never be answered; and asks before the first site of ours takes the visitors of another one.
+fn ask_for_listeners(loaded: &AttachLoaded, plan: &mut Plan) -> Result<(), SiteRefusal> {
+    let Some((file, Clash { line, port, kind })) = loaded.clash.clone() else { return Ok(()) };
+    match kind {
+        ClashKind::TakesOurs(address) => Err(SiteRefusal::ListenerTakesOurs { file, line, address, port }),
+        ClashKind::LosesTheirs(address) if loaded.is_first => {
+            plan.needs_consent(Consent::TakesVisitors { file, line, address, port });
+            Ok(())
+        }
+        ClashKind::LosesTheirs(_) => Ok(()),
+    }
 }
 
 /// The new site's file and its place in the inventory.

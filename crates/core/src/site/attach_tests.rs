@@ -42,6 +42,8 @@ fn empty() -> AttachLoaded {
         new_zone: NewZoneFiles::default(),
         site_file: None,
         by_hand: None,
+        clash: None,
+        is_first: true,
         joined: None,
         root_is_there: false,
         shares_root: None,
@@ -391,4 +393,17 @@ fn a_name_one_slip_away_from_a_known_one_is_remarked_upon() {
     let decided = decide("crumbandtde.example", &near, &settings()).unwrap();
     let slip = |remark: &Remark| matches!(remark, Remark::Site(SiteRemark::NearMiss { .. }));
     assert!(decided.plan.remarks.iter().any(slip));
+}
+
+#[test]
+fn a_listener_that_takes_our_visitors_is_refused_and_one_that_loses_its_own_is_asked_about_once() {
+    use crate::render::{Clash, ClashKind};
+    let address = "192.0.2.10".parse().unwrap();
+    let with = |kind, is_first| {
+        let clash = Some(("/etc/nginx/nginx.conf".into(), Clash { line: 7, port: 80, kind }));
+        decide("crumbandtide.example", &AttachLoaded { clash, is_first, ..empty() }, &settings())
+    };
+    assert!(matches!(with(ClashKind::TakesOurs(address), false), Err(SiteRefusal::ListenerTakesOurs { line: 7, .. })));
+    let consents = |is_first| with(ClashKind::LosesTheirs(address), is_first).unwrap().plan.consents.len();
+    assert_eq!((consents(true), consents(false)), (1, 0));
 }

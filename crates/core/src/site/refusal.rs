@@ -28,6 +28,13 @@ pub enum SiteRefusal {
     ByHand(ByHand),
     /// Only its zone is kept here, without a site.
     OnlyZone(Hostname),
+    /// A block of the web server's own configuration takes the connections that ours would answer.
+    ListenerTakesOurs {
+        file: PathBuf,
+        line: usize,
+        address: IpAddr,
+        port: u16,
+    },
     PublicSuffix(Hostname),
     /// The settings name no addresses to serve sites at.
     NoAddresses,

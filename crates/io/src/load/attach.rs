@@ -1,13 +1,16 @@
 //! What a decision to attach rests on: found by key, whatever the size of the harbor.
 
+use std::path::PathBuf;
+
 use brightharbor_core::name::{Host, Hostname, is_registrable, near_misses};
-use brightharbor_core::render::{site_line, zone_line};
+use brightharbor_core::render::{Clash, clash, site_line, zone_line};
 use brightharbor_core::site::{
     AttachLoaded, AttachRequest, ByHand, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root, wanted_names,
 };
 use brightharbor_core::zone::{NewZoneFiles, TemplateName, Zone, ZoneHome};
 
 use super::LoadError;
+use crate::harbor::Harbor;
 use crate::overlay::Overlay;
 use crate::server::{ask_serial, configuration};
 
@@ -47,6 +50,8 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
         },
         site_file: overlay.file(&overlay.layout.site_file(overlay.settings.web.server, &main))?,
         by_hand: by_hand(overlay, &names),
+        clash: listener_clash(overlay),
+        is_first: overlay.store.is_without_sites()?,
         joined: match joined {
             Some(site) => {
                 let file = overlay.site_file(&site)?;
@@ -82,6 +87,17 @@ async fn zone(
         }
         _ => Ok(None),
     }
+}
+
+/// A block of the web server's own configuration that cannot stand beside ours.
+pub fn listener_clash(harbor: &Harbor) -> Option<(PathBuf, Clash)> {
+    let (web, internet) = (&harbor.settings.web, &harbor.settings.internet);
+    let files = configuration(web.main_file.as_deref()?, harbor.layout.root()).ok()?;
+    let ports = [internet.http_port(), internet.https_port()];
+    files.into_iter().find_map(|(file, text)| {
+        let found = clash(web.server, &text, &web.listen, &harbor.settings.host.addresses, &ports)?;
+        Some((file, found))
+    })
 }
 
 /// Where the web server's own configuration serves one of the names. The harbor's files are not its own.

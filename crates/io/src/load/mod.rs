@@ -11,7 +11,7 @@ mod site;
 mod zone;
 
 pub use account::{add_account, change_account, find_account, remove_account};
-pub use attach::{attach, new_zone_files};
+pub use attach::{attach, listener_clash, new_zone_files};
 pub use certificate::{chain_and_key, demands, installed_chain, receiving, service_seen, waiting_keys};
 pub use detach::{Leaving, detach, leaving, zone_removal};
 pub use nameserver::{change_set, known_set, member_zones};

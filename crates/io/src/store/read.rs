@@ -32,6 +32,12 @@ impl Store {
         Ok(query.query_row([account.as_str()], |row| row.get::<_, i64>(0))?.max(0) as u64)
     }
 
+    /// Whether there is no site at all.
+    pub fn is_without_sites(&self) -> Result<bool, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT NOT EXISTS (SELECT 1 FROM site)")?;
+        Ok(query.query_row([], |row| row.get(0))?)
+    }
+
     /// The site that a hostname belongs to.
     pub fn site_of(&self, hostname: &Host) -> Result<Option<Site>, StoreError> {
         let mut query = self

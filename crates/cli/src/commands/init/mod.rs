@@ -8,10 +8,11 @@ use std::net::IpAddr;
 use std::path::PathBuf;
 
 use brightharbor_core::harbor::check_path;
-use brightharbor_core::harbor::{Layout, Settings};
+use brightharbor_core::harbor::{Layout, Settings, WebServer};
 use brightharbor_core::name::DnsName;
-use brightharbor_io::harbor::Harbor;
+use brightharbor_core::render::{Clash, ClashKind};
 use brightharbor_io::install::{lay_out, write_atomically};
+use brightharbor_io::load::listener_clash;
 use brightharbor_io::store::Store;
 use clap::Args;
 use serde_json::{Value, json};
@@ -87,12 +88,46 @@ pub fn run(args: &Init, context: &Context) -> Report {
 }
 
 fn check(context: &Context) -> Report {
-    let Harbor { layout, settings, .. } = context.open()?;
-    Ok(Box::new(Checked { inclusions: inclusions(&settings, &layout) }))
+    let harbor = context.open()?;
+    let unset = unset(&harbor.settings);
+    let clash = listener_clash(&harbor);
+    Ok(Box::new(Checked { inclusions: inclusions(&harbor.settings, &harbor.layout), clash, unset }))
 }
 
 struct Checked {
     inclusions: Vec<Inclusion>,
+    /// A block of the web server's own configuration that cannot stand beside ours, with its file.
+    clash: Option<(PathBuf, Clash)>,
+    /// The keys of harbor.toml that sites and certificates need and that are not set.
+    unset: Vec<&'static str>,
+}
+
+/// What is not set, as far as something will ask for it.
+fn unset(settings: &Settings) -> Vec<&'static str> {
+    let has_file = matches!(settings.web.server, WebServer::Nginx | WebServer::Apache);
+    let keys = [
+        ("[host] addresses", settings.host.addresses.is_empty()),
+        ("[host] nameservers", settings.host.nameservers.is_empty()),
+        ("[web] main-file", has_file && settings.web.main_file.is_none()),
+        ("[ca] directory", settings.ca.directory.is_none()),
+        ("[ca] contact", settings.ca.contact.is_none()),
+        ("[ca] terms-accepted", !settings.ca.terms_accepted),
+    ];
+    keys.into_iter().filter(|(_, missing)| *missing).map(|(key, _)| key).collect()
+}
+
+/// What cannot stand side by side, and the key to set.
+fn clash_words((file, Clash { line, port, kind }): &(PathBuf, Clash)) -> String {
+    let at = format!("{}:{line}", file.display());
+    match kind {
+        ClashKind::TakesOurs(address) => format!(
+            "the block at {at} takes all connections to {address}:{port}: set listen = [\"{address}\"] under [web]"
+        ),
+        ClashKind::LosesTheirs(address) => format!(
+            "the names of the block at {at} are not answered at {address}:{port}, where sites of this harbor listen: give it \
+             `listen {address}:{port}` too, or leave `listen` under [web] out"
+        ),
+    }
 }
 
 impl Shown for Checked {
@@ -103,14 +138,30 @@ impl Shown for Checked {
             "A server does not include this harbor's files yet."
         });
         show_inclusions(page, &self.inclusions);
+        if let Some(clash) = &self.clash {
+            page.hanging("  listeners: ", &clash_words(clash));
+        }
+        if !self.unset.is_empty() {
+            page.hanging("  not set in harbor.toml: ", &self.unset.join(", "));
+        }
     }
 
     fn json(&self) -> Value {
-        json!({ "command": "init", "check": inclusions_json(&self.inclusions) })
+        json!({
+            "command": "init",
+            "check": inclusions_json(&self.inclusions),
+            "listener_clash": self.clash.as_ref().map(|(file, clash)| json!({
+                "file": file.display().to_string(),
+                "line": clash.line,
+                "port": clash.port,
+                "takes": if matches!(clash.kind, ClashKind::TakesOurs(_)) { "ours" } else { "theirs" },
+            })),
+            "unset": self.unset,
+        })
     }
 
     fn exit(&self) -> Exit {
-        if all_in_effect(&self.inclusions) { Exit::Done } else { Exit::Waits }
+        if all_in_effect(&self.inclusions) && self.clash.is_none() { Exit::Done } else { Exit::Waits }
     }
 }
 

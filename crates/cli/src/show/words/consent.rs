@@ -33,6 +33,17 @@ pub fn consent(consent: &Consent) -> Told {
                 .with("zone", zone.as_str())
                 .with("outcome", outcome.in_words())
         }
+        Consent::TakesVisitors { file, line, address, port } => {
+            let at = format!("{}:{line}", file.display());
+            let words = format!(
+                "the names of the block at {at} listen at all addresses, and would not be answered at {address}:{port} any more"
+            );
+            Told::fact(code, words)
+                .with("file", file.display().to_string())
+                .with("line", *line)
+                .with("address", address.to_string())
+                .with("port", *port)
+        }
         Consent::ClosesCaAccount { ca } => {
             Told::fact(code, format!("the account at the CA `{ca}` would be closed for ever")).with("ca", ca.as_str())
         }

@@ -11,7 +11,7 @@ use super::servers::need;
 use super::voyage::Port;
 
 /// A site that an administrator has written by hand, into the server's main file.
-fn with_hand_written_site(port: &Port, kind: &str) -> (String, usize) {
+pub fn with_hand_written_site(port: &Port, kind: &str) -> (String, usize) {
     let cast = &port.world.cast;
     let root = port.path("by-hand");
     fs::create_dir(&root).unwrap();
@@ -75,10 +75,21 @@ fn what_is_there_stays(kind: &str) {
     assert_eq!(refused["error"]["code"], "zone-defined", "{refused}");
     let at = format!("{}:{}", named.display(), main.lines().count() + 1);
     assert!(refused["error"]["message"].as_str().unwrap().contains(&at), "{at}: {refused}");
+    // A listener that would take the visitors of all sites here is found before the first of them is made.
+    let toml = port.path("harbor/harbor.toml");
+    let settings = fs::read_to_string(&toml).unwrap();
+    let listen = format!("listen = [\"{}\"]\n", port.world.cast.web());
+    fs::write(&toml, settings.replace(&listen, "")).unwrap();
+    let refused = port.json(&["attach", "crumbandtide.example", "--account", "bakery"], 4);
+    assert_eq!(refused["error"]["code"], "listener-clash", "{refused}");
+    let checked = port.run(&["init", "--check"]).expect(3);
+    assert!(checked.contains(&format!("set listen = [\"{}\"] under [web]", port.world.cast.web())), "{checked}");
+    fs::write(&toml, settings).unwrap();
+    let checked = port.json(&["init", "--check"], 0);
+    assert_eq!(checked["unset"], serde_json::json!(["[ca] contact"]), "{checked}");
     // What is not there comes beside it, and takes nothing away.
     port.json(&["attach", "crumbandtide.example", "--account", "bakery"], 3);
     // Where the main file is not known, the server itself is asked.
-    let toml = port.path("harbor/harbor.toml");
     let settings = fs::read_to_string(&toml).unwrap();
     let without: Vec<&str> = settings.lines().filter(|line| !line.contains("named.conf")).collect();
     fs::write(&toml, without.join("\n")).unwrap();

@@ -11,6 +11,7 @@ mod internet;
 mod many;
 mod monitor;
 mod nameservers;
+mod nothing_worse;
 mod order_rate;
 mod quay;
 mod servers;
