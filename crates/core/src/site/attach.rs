@@ -334,7 +334,7 @@ pub(super) fn decide_zone(
                 decision.plan.set.inventory(InventoryChange::AddZone(kept.zone.clone()));
             }
             let wanted = wanted_names(&request.hostname, request.www);
-            add_addresses(kept, &wanted, settings, today, &mut decision.plan)
+            add_addresses(kept, (&wanted, wanted[0].name()), settings, today, &mut decision.plan)
         }
         Some(ZoneLoaded::Elsewhere(_)) => Ok(()),
         None if is_domain && request.zone == ZoneChoice::Here => {
@@ -360,9 +360,10 @@ pub(super) fn decide_zone(
 }
 
 /// Adds to the plan the addresses of this host for names that have none, where their zone can be changed from here.
+/// One that is an alias of the `main` name needs none.
 pub(super) fn add_addresses(
     kept: &KeptZone,
-    wanted: &[Host],
+    (wanted, main): (&[Host], Option<&Hostname>),
     settings: &Settings,
     today: Date,
     plan: &mut Plan,
@@ -374,7 +375,7 @@ pub(super) fn add_addresses(
         let owner = hostname.dns_name();
         let present: Vec<&Record> = document.records().filter(|record| record.owner == owner).collect();
         let has_addresses = present.iter().any(|record| record.data.address().is_some());
-        if has_addresses || leads_to_domain(&present, wanted[0].name()) {
+        if has_addresses || leads_to_domain(&present, main) {
             let (zone, hostname) = (zone.name.clone(), hostname.clone());
             plan.remark(ZoneRemark::AddressesKept { zone, hostname });
             continue;

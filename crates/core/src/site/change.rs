@@ -165,7 +165,7 @@ fn bring_back(
     plan.remark(SiteRemark::TwinBack { site: after.main().clone(), twin: twin.host.clone() });
     match &twin.zone {
         Some(ZoneLoaded::Kept(kept)) => {
-            add_addresses(kept, &[after.main().clone(), twin.host.clone()], settings, today, plan)
+            add_addresses(kept, (std::slice::from_ref(&twin.host), after.main().name()), settings, today, plan)
         }
         Some(ZoneLoaded::Elsewhere(_)) | None => Ok(()),
     }

@@ -8,16 +8,19 @@ use crate::delegation::Address;
 
 pub(super) fn resolves(seen: &Seen<'_>, registered: &Link) -> Link {
     let link = |state, code: &'static str, because: String| Link::new(LinkName::Resolves, state, code, because);
+    // Whoever keeps the zone can enter the records before anybody asks for them.
+    let to_enter = |link: Link| match seen.harbored.is_some() && !seen.zone_is_here() {
+        true => link.turn(Turn::DnsHost).values(address_records(seen.hostname, seen.our_addresses)),
+        false => link,
+    };
     if registered.state != LinkState::Holds {
-        return link(
-            LinkState::Unchecked,
-            "not-registered",
-            "nothing can resolve before the domain is registered".into(),
-        );
+        let because = "nothing can resolve before the domain is registered";
+        return to_enter(link(LinkState::Unchecked, "not-registered", because.into()));
     }
     let answering = seen.picture.authoritative_servers().count();
     if answering == 0 {
-        return link(LinkState::Unchecked, "no-authority", "no nameserver of the domain answers with authority".into());
+        let because = "no nameserver of the domain answers with authority";
+        return to_enter(link(LinkState::Unchecked, "no-authority", because.into()));
     }
     if let Some(because) = alias_that_resolvers_follow(seen) {
         return link(LinkState::Holds, "alias-followed", because);

@@ -481,3 +481,15 @@ fn a_nameserver_that_does_not_hold_the_new_zone_is_told_with_its_cure_and_keeps_
     assert_eq!((link.state, link.turn), (LinkState::Broken, Some(Turn::Administrator)));
     assert_eq!(look.with(leads_here), Ok(CaWay::Http));
 }
+
+#[test]
+fn records_for_a_zone_elsewhere_are_handed_over_before_anybody_can_ask_for_them() {
+    let look = Look::spoilt(|look| {
+        look.gathered.picture.registered = Registered::No;
+        look.gathered.picture.nameservers.clear();
+        look.harbored().zone_home = ZoneHome::Elsewhere;
+    });
+    let link = look.link(LinkName::Resolves);
+    assert_eq!((link.state, link.turn), (LinkState::Unchecked, Some(Turn::DnsHost)));
+    assert_eq!(link.values, ["gullrock.example. 3600 IN A 192.0.2.10"]);
+}
