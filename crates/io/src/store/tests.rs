@@ -306,13 +306,13 @@ fn a_name_that_pauses_holds_up_no_other_and_is_over_with_its_certificate() {
     let [during, after] = [200, 700].map(|second| Timestamp::from_second(second).unwrap());
     commit(&mut store, vec![InventoryChange::AddAccount(account()), InventoryChange::AddSite(with_alias.clone())])
         .unwrap();
-    assert_eq!(store.sites_without_cover(during).unwrap(), [main.clone()]);
+    assert_eq!(store.sites_without_cover(during).unwrap(), std::slice::from_ref(&main));
     commit(&mut store, vec![InventoryChange::Pause(pause.clone())]).unwrap();
     assert!(store.sites_without_cover(during).unwrap().is_empty());
-    assert_eq!(store.sites_without_cover(after).unwrap(), [main.clone()]);
-    assert_eq!(store.all_pauses(during).unwrap(), [pause.clone()]);
+    assert_eq!(store.sites_without_cover(after).unwrap(), std::slice::from_ref(&main));
+    assert_eq!(store.all_pauses(during).unwrap(), std::slice::from_ref(&pause));
     assert!(store.all_pauses(after).unwrap().is_empty());
-    assert_eq!(store.pauses_of(&main).unwrap(), [pause.clone()]);
+    assert_eq!(store.pauses_of(&main).unwrap(), std::slice::from_ref(&pause));
     let without = with_alias.without_hosts(&[alias]);
     commit(&mut store, vec![InventoryChange::ReplaceSite { before: with_alias, after: without.clone() }]).unwrap();
     assert!(store.pauses_of(&main).unwrap().is_empty(), "a name that is detached does not pause");

@@ -1,5 +1,7 @@
 //! `site list`: every site with its names, document root, https and certificate, from the inventory alone.
 
+use std::path::PathBuf;
+
 use brightharbor_core::certificate::due::is_awaited;
 use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState, Waiting};
 use brightharbor_core::site::{Site, SiteKind};
@@ -84,7 +86,8 @@ pub fn run(args: &List, context: &Context) -> Report {
         let certificate = harbor.store.certificate_of(site.main())?;
         let waits = is_awaited(&site, certificate.as_ref(), &harbor.settings);
         let waiting = harbor.store.waiting_of(site.main())?;
-        Ok(Row { site, certificate, waits, waiting, stops_at: None })
+        let home = harbor.store.account(&site.account)?.map(|account| account.home);
+        Ok(Row { site, home, certificate, waits, waiting, stops_at: None })
     });
     let mut rows: Vec<Row> = rows.collect::<Result<_, Error>>()?;
     if let Some(kind) = args.kind {
@@ -144,6 +147,8 @@ impl StopArgument {
 
 struct Row {
     site: Site,
+    /// That of its account.
+    home: Option<PathBuf>,
     certificate: Option<Certificate>,
     /// Whether a certificate is to be got for some of its names.
     waits: bool,
@@ -167,6 +172,13 @@ impl Row {
             _ => host_words(name),
         });
         std::iter::once(host_words(main)).chain(others).collect::<Vec<_>>().join(" and ")
+    }
+
+    /// The document root; in a window, from the home of the account on, as `~bakery/www/crumbandtide.example`.
+    fn root(&self, in_window: bool) -> String {
+        let root = &self.site.document_root;
+        let below = self.home.as_ref().filter(|_| in_window).and_then(|home| root.strip_prefix(home).ok());
+        below.map_or(root.display().to_string(), |below| format!("~{}/{}", self.site.account, below.display()))
     }
 
     /// The state that all hosts have; `in part` where some have less than others.
@@ -202,13 +214,14 @@ impl Shown for Sites {
         if self.rows.is_empty() {
             return page.line("No sites yet. Attach one: brightharbor attach HOSTNAME --account ACCOUNT");
         }
+        let in_window = page.is_read_in_a_window();
         let row = |row: &Row| {
             let mut cells = vec![
                 row.names(),
                 row.site.account.to_string(),
                 row.https().to_string(),
                 row.certificate_words(),
-                row.site.document_root.display().to_string(),
+                row.root(in_window),
             ];
             cells.extend(row.stops_at.map(String::from));
             cells
