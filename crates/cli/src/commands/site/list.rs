@@ -200,7 +200,7 @@ impl Row {
                     (_, state) => format!("{}, {days} days", state.word()),
                 }
             }
-            (None, true) => "waits for its links".into(),
+            (None, true) => "waits".into(),
             (None, false) => "none".into(),
         }
     }
