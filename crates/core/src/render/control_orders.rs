@@ -85,9 +85,43 @@ pub fn load_orders(settings: &Settings, layout: &Layout, needs: &Needs, zone_lis
     }
 }
 
+/// The command that says what is wrong with the server's own configuration, where its control program only says that
+/// something is.
+pub fn configuration_check(settings: &Settings) -> Option<Vec<String>> {
+    let dns = &settings.dns;
+    let main = dns.main_file.as_ref().map(|file| file.display().to_string());
+    match dns.server {
+        DnsServer::Bind => {
+            // It lies beside the zone checker.
+            let beside = dns.check.first().and_then(|checker| std::path::Path::new(checker).parent());
+            let program = beside.map_or("named-checkconf".into(), |folder| folder.join("named-checkconf"));
+            Some(vec![program.display().to_string(), main?])
+        }
+        DnsServer::Knot => Some(dns.control_command.iter().cloned().chain(["conf-check".into()]).collect()),
+        DnsServer::Nsd => Some(vec!["nsd-checkconf".into(), main?]),
+        DnsServer::StandIn | DnsServer::None => None,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_wrong_with_the_configuration_is_asked_of_the_servers_own_checker() {
+        let mut settings = Settings::default();
+        settings.dns.main_file = Some("/etc/bind/named.conf".into());
+        settings.dns.check = vec!["/usr/bin/named-checkzone".into()];
+        settings.dns.control_command = vec!["/usr/sbin/knotc".into()];
+        let mut asked = |server| {
+            settings.dns.server = server;
+            configuration_check(&settings).map(|words| words.join(" "))
+        };
+        assert_eq!(asked(DnsServer::Bind).as_deref(), Some("/usr/bin/named-checkconf /etc/bind/named.conf"));
+        assert_eq!(asked(DnsServer::Knot).as_deref(), Some("/usr/sbin/knotc conf-check"));
+        assert_eq!(asked(DnsServer::Nsd).as_deref(), Some("nsd-checkconf /etc/bind/named.conf"));
+        assert_eq!(asked(DnsServer::None), None);
+    }
 
     fn told(server: DnsServer, list: bool, zones: &[&str], new: &[&str]) -> Vec<String> {
         let names = |all: &[&str]| all.iter().map(|name| Hostname::parse(name).unwrap()).collect::<Vec<_>>();

@@ -26,7 +26,7 @@ use crate::name::Host;
 use crate::redirect::Redirect;
 use crate::site::{Site, SiteRules};
 
-pub use control_orders::{check_words, load_orders, taken_back};
+pub use control_orders::{check_words, configuration_check, load_orders, taken_back};
 pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use listeners::{Clash, ClashKind, clash};

@@ -10,7 +10,7 @@ use brightharbor_core::change::Needs;
 use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::harbor::{DnsServer, Layout, Settings};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::render::{check_words, load_orders, taken_back};
+use brightharbor_core::render::{check_words, configuration_check, load_orders, taken_back};
 use brightharbor_core::zone::{RecordData, RecordType, serial_is_newer};
 
 use super::process::run_bounded_in;
@@ -34,12 +34,26 @@ pub async fn load_zones(settings: &Settings, layout: &Layout, needs: &Needs) -> 
     }
     let zone_list = std::fs::read_to_string(layout.zone_index(DnsServer::Bind)).unwrap_or_default();
     for order in load_orders(settings, layout, needs, &zone_list) {
-        run_bounded(&settings.dns.control_command, &order).await?;
+        if let Err(error) = run_bounded(&settings.dns.control_command, &order).await {
+            return Err(completed(settings, error).await);
+        }
     }
     if settings.dns.server == DnsServer::StandIn {
         control::order(settings.dns.control.ok_or(ServerError::NotSet("[dns] control"))?, "reload").await?;
     }
     Ok(())
+}
+
+/// An error of the control program, with what the server's own checker says of its configuration: `failure` alone helps nobody.
+async fn completed(settings: &Settings, error: ServerError) -> ServerError {
+    let ServerError::Refused { command, output } = error else { return error };
+    let Some(words) = configuration_check(settings) else { return ServerError::Refused { command, output } };
+    match run_bounded(&words, &[]).await {
+        Err(ServerError::Refused { output: said, .. }) => {
+            ServerError::Refused { command, output: format!("{output}; {}: {said}", words.join(" ")) }
+        }
+        _ => ServerError::Refused { command, output },
+    }
 }
 
 /// Makes the server forget the zones that a command taken back had made it load.

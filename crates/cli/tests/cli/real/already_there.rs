@@ -95,6 +95,12 @@ fn what_is_there_stays(kind: &str) {
     fs::write(&toml, without.join("\n")).unwrap();
     let refused = port.json(&["zone", "create", "driftwood.example", "--account", "bakery"], 4);
     assert_eq!(refused["error"]["code"], "zone-served", "{refused}");
+    // What the control program only calls a failure is completed by the server's own checker.
+    fs::write(&toml, &settings).unwrap();
+    let broken = fs::read_to_string(&named).unwrap() + "zone \"quay.example\" { type sideways; };\n";
+    fs::write(&named, &broken).unwrap();
+    let failed = port.run(&["attach", "lanternchoir.example", "--account", "bakery"]).expect(5);
+    assert!(failed.contains(&format!("{}:{}", named.display(), broken.lines().count())), "{failed}");
     monitor.found_nothing_worse("attaching beside what is there");
 }
 
