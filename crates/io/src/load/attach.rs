@@ -1,6 +1,7 @@
 //! What a decision to attach rests on: found by key, whatever the size of the harbor.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use std::rc::Rc;
 
 use brightharbor_core::name::{Host, Hostname, is_registrable, near_misses};
 use brightharbor_core::render::{Clash, clash, site_line, zone_line};
@@ -49,8 +50,8 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
             None => NewZoneFiles::default(),
         },
         site_file: overlay.file(&overlay.layout.site_file(overlay.settings.web.server, &main))?,
-        by_hand: by_hand(overlay, &names),
-        clash: listener_clash(overlay),
+        by_hand: by_hand(overlay, &names).await?,
+        clash: clash_in(overlay, &own_files(overlay, overlay.settings.web.main_file.as_deref()).await?),
         is_first: overlay.store.is_without_sites()?,
         joined: match joined {
             Some(site) => {
@@ -89,27 +90,40 @@ async fn zone(
     }
 }
 
+/// The files of a server's own configuration with their texts; read once for a command.
+type OwnFiles = Rc<Vec<(PathBuf, String)>>;
+
+async fn own_files(overlay: &Overlay<'_>, main_file: Option<&Path>) -> Result<OwnFiles, LoadError> {
+    let Some(main_file) = main_file else { return Ok(OwnFiles::default()) };
+    let reading = async { Rc::new(configuration(main_file, overlay.layout.root()).unwrap_or_default()) };
+    Ok(overlay.ask(&format!("the configuration that begins with {}", main_file.display()), reading).await?)
+}
+
 /// A block of the web server's own configuration that cannot stand beside ours.
 pub fn listener_clash(harbor: &Harbor) -> Option<(PathBuf, Clash)> {
+    let main_file = harbor.settings.web.main_file.as_deref()?;
+    clash_in(harbor, &configuration(main_file, harbor.layout.root()).ok()?)
+}
+
+fn clash_in(harbor: &Harbor, files: &[(PathBuf, String)]) -> Option<(PathBuf, Clash)> {
     let (web, internet) = (&harbor.settings.web, &harbor.settings.internet);
-    let files = configuration(web.main_file.as_deref()?, harbor.layout.root()).ok()?;
     let ports = [internet.http_port(), internet.https_port()];
-    files.into_iter().find_map(|(file, text)| {
-        let found = clash(web.server, &text, &web.listen, &harbor.settings.host.addresses, &ports)?;
-        Some((file, found))
+    files.iter().find_map(|(file, text)| {
+        let found = clash(web.server, text, &web.listen, &harbor.settings.host.addresses, &ports)?;
+        Some((file.clone(), found))
     })
 }
 
 /// Where the web server's own configuration serves one of the names. The harbor's files are not its own.
-pub(super) fn by_hand(overlay: &Overlay<'_>, names: &[Host]) -> Option<ByHand> {
+pub(super) async fn by_hand(overlay: &Overlay<'_>, names: &[Host]) -> Result<Option<ByHand>, LoadError> {
     let web = &overlay.settings.web;
-    let files = configuration(web.main_file.as_deref()?, overlay.layout.root()).ok()?;
-    files.iter().find_map(|(file, text)| {
+    let files = own_files(overlay, web.main_file.as_deref()).await?;
+    Ok(files.iter().find_map(|(file, text)| {
         names.iter().find_map(|host| {
             let line = site_line(web.server, text, host)?;
             Some(ByHand { host: host.clone(), file: file.clone(), line })
         })
-    })
+    }))
 }
 
 /// What a new zone would meet: files, and what the DNS server has of it already.
@@ -120,10 +134,13 @@ pub async fn new_zone_files(
 ) -> Result<NewZoneFiles, LoadError> {
     let (layout, dns) = (&overlay.layout, &overlay.settings.dns);
     let catalog = dns.catalog.as_ref().map(|catalog| overlay.file(&layout.zone_file(catalog))).transpose()?;
-    let own = dns.main_file.as_deref().and_then(|main| configuration(main, layout.root()).ok()).unwrap_or_default();
+    let own = own_files(overlay, dns.main_file.as_deref()).await?;
     let defined = own.iter().find_map(|(file, text)| Some((file.clone(), zone_line(dns.server, text, domain)?)));
-    let served = match overlay.settings.dns.address {
-        Some(server) => ask_serial(server, domain).await.ok(),
+    let served = match dns.address {
+        Some(server) => {
+            let asking = async { ask_serial(server, domain).await.ok() };
+            overlay.ask(&format!("whether {server} serves {domain} already"), asking).await?
+        }
         None => None,
     };
     Ok(NewZoneFiles {

@@ -42,7 +42,7 @@ async fn load_twin(overlay: &Overlay<'_>, host: Host) -> Result<TwinLoaded, Load
             None => ZoneLoaded::Elsewhere(zone),
         }),
     };
-    let by_hand = by_hand(overlay, std::slice::from_ref(&host));
+    let by_hand = by_hand(overlay, std::slice::from_ref(&host)).await?;
     Ok(TwinLoaded { taken: overlay.site_of(&host)?, by_hand, zone, host })
 }
 

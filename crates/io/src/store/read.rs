@@ -55,6 +55,19 @@ impl Store {
         rows.into_iter().map(|row| self.site(row)).collect()
     }
 
+    /// How many sites there are.
+    pub fn count_all_sites(&self) -> Result<usize, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT count(*) FROM site")?;
+        Ok(query.query_row([], |row| row.get::<_, i64>(0))?.max(0) as usize)
+    }
+
+    /// Some sites, by main hostname, from a place on.
+    pub fn some_sites(&self, from: usize, most: usize) -> Result<Vec<Site>, StoreError> {
+        let mut query = self.connection.prepare_cached(&format!("{SITE} ORDER BY main LIMIT $1 OFFSET $2"))?;
+        let rows = query.query_map([most as i64, from as i64], site_row)?.collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter().map(|row| self.site(row)).collect()
+    }
+
     /// A site whose document root is the given one, or lies above or below it. By the index, whatever the number.
     pub fn site_sharing(&self, root: &Path) -> Result<Option<Host>, StoreError> {
         let mut exactly = self.connection.prepare_cached("SELECT main FROM site WHERE document_root = $1")?;

@@ -20,6 +20,8 @@ pub enum Wanted {
     /// The same when the timer asks: names that a CA has refused lately are left out.
     InTurn,
     New,
+    /// The same because the CA calls the present one back (RFC 9773): it may revoke it soon, whatever it covers.
+    CalledBack,
     /// With another key too, even where the site keeps its key: this one may be known to somebody else.
     NewKey,
     /// None is ordered: whether a handshake shows by now what was installed.
@@ -261,7 +263,7 @@ impl Course {
     pub fn looked(&mut self, looked: Looked, wanted: Wanted, present: Option<Present>, now: Timestamp) {
         let (mut names, proof, mut left_out) = askable(&self.site, &looked);
         let mut wish = self.site.rules.certificate.clone();
-        if wanted == Wanted::InTurn {
+        if [Wanted::InTurn, Wanted::CalledBack].contains(&wanted) {
             let paused = looked.paused.iter().filter(|pause| pause.not_before > now);
             for NamePause { name, reason, .. } in paused {
                 names.retain(|host| *name != Identifier::from(host.clone()));
@@ -433,8 +435,9 @@ impl Shown {
 /// What the certificate in place stands for, while it is good and nothing is urgent.
 fn standing(site: &Site, present: &Present, wanted: Wanted, now: Timestamp) -> Option<Standing> {
     let (Present { certificate, key, .. }, wish) = (present, &site.rules.certificate);
-    // One whose key may be known goes, whatever it covers.
-    if !certificate.is_good(now) || Kept::of(certificate).urgent_from <= now || wanted == Wanted::NewKey {
+    // One whose key may be known goes, and one that its CA calls back, whatever it covers.
+    let goes = [Wanted::NewKey, Wanted::CalledBack].contains(&wanted);
+    if goes || !certificate.is_good(now) || Kept::of(certificate).urgent_from <= now {
         return None;
     }
     let covered: Vec<Host> = site.hostnames.iter().filter(|host| certificate.covers(host)).cloned().collect();

@@ -175,6 +175,7 @@ fn nothing_is_ordered_that_covers_no_more_and_nothing_is_lost_that_is_covered() 
     for (wanted, present) in [
         (Wanted::InTurn, ends("2026-12-01T00:00:00Z")),
         (Wanted::NewKey, Some(present())),
+        (Wanted::CalledBack, Some(present())),
         (Wanted::New, Some(certificate(|one| one.state = CertificateState::Revoked))),
         (Wanted::New, Some(certificate(|one| one.source = CertificateSource::SelfSigned))),
     ] {
