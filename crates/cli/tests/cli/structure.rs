@@ -121,7 +121,10 @@ fn every_code_is_explained_and_every_refusal_is_asserted() {
         let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/src").join(file);
         std::fs::read_to_string(path).unwrap().split("#[cfg(test)]").next().unwrap().to_string()
     };
-    refusals.extend(literals(&core("certificate/securing/course.rs"), |before| before.ends_with("code: ")));
+    for file in ["course", "outcome"] {
+        let text = core(&format!("certificate/securing/{file}.rs"));
+        refusals.extend(literals(&text, |before| before.ends_with("code: ")));
+    }
     let consents = literals(&core("change/consent.rs"), |before| before.ends_with("=> "));
     let mut links = BTreeSet::new();
     for file in ["answers", "delegated", "lands", "mod", "resolves", "secure"] {

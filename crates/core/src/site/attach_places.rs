@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
-use super::attach::{AttachLoaded, AttachRequest, Attachment, ServedFrom, decide_zone};
+use super::attach::{AttachLoaded, AttachRequest, Attachment, ServedFrom};
+use super::attach_zone::decide_zone;
 use super::change::root_folder;
 use super::{HttpsStates, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
 use crate::account::Account;

@@ -7,8 +7,9 @@ use crate::change::{Change, Remark};
 use crate::harbor::{DnsServer, WebServer};
 use crate::name::DnsName;
 use crate::site::{HttpsState, HttpsStates, SiteKind};
-use crate::zone::ZonePlace;
-use crate::zone::{Document, Mail, NewZoneRefused, PatternError, TemplateError, TemplateName};
+use crate::zone::{
+    Document, Mail, NewZoneRefused, PatternError, TemplateError, TemplateName, ZoneHome, ZonePlace, ZoneRemark,
+};
 
 fn hostname(text: &str) -> Host {
     Host::parse(text).unwrap()

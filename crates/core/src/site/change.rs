@@ -5,7 +5,8 @@ use std::path::PathBuf;
 
 use jiff::civil::Date;
 
-use super::attach::{ByHand, ZoneLoaded, add_addresses};
+use super::attach::{ByHand, ZoneLoaded};
+use super::attach_zone::add_addresses;
 use super::{HttpsPolicy, HttpsState, Site, SiteRefusal, SiteRemark, TlsFloor, WwwPolicy, document_root};
 use crate::account::Account;
 use crate::certificate::{Certificate, CertificateSource, CertificateState};

@@ -4,6 +4,7 @@
 
 mod attach;
 mod attach_places;
+mod attach_zone;
 mod change;
 mod detach;
 mod hand_over;

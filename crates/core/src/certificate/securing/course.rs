@@ -3,11 +3,12 @@
 use jiff::Timestamp;
 use zeroize::Zeroizing;
 
-use super::Refused;
+use super::standing::standing;
+use super::{Kept, NotIssued, Refused, SecureOutcome, Secured, Shown, ToOrder};
 use crate::acme::Identifier;
 use crate::certificate::{
     Certificate, CertificateRefusal, CertificateSource, CertificateState, CertificateWish, Means, NamePause, ProofWish,
-    refuse_uncovered, urgent_from,
+    refuse_uncovered,
 };
 use crate::delegation::Cuts;
 use crate::name::{Host, Hostname};
@@ -43,48 +44,6 @@ pub struct Arrived {
     pub wildcards: Vec<Hostname>,
 }
 
-/// What is to be ordered.
-#[derive(Debug, Clone)]
-pub struct ToOrder {
-    pub names: Vec<Host>,
-    pub present: Option<Certificate>,
-    /// That one, if it may stay where nothing better is to be had.
-    standing: Option<Standing>,
-    /// That of the site, as far as it can be met now.
-    pub wish: Box<CertificateWish>,
-    /// The servers of zones that were seen.
-    pub zones: Cuts,
-}
-
-/// A certificate in place that is good: whatever takes its place covers at least as much.
-#[derive(Debug, Clone)]
-struct Standing {
-    /// The hosts of the site that it covers.
-    covered: Vec<Host>,
-    wildcards: Vec<Hostname>,
-    /// Whether a new one is wanted even if it covers no more.
-    renewed: bool,
-}
-
-/// What to do when a CA has refused some of the names.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Rest {
-    /// The rest is worth an order.
-    Order,
-    /// The certificate in place covers the rest already.
-    AsGood,
-    /// It covers names that the rest leaves out.
-    CoversLess,
-}
-
-/// What handshakes have shown for each host that the certificate covers.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Shown {
-    pub hosts: Vec<Host>,
-    /// The others, with what was seen instead.
-    pub others: Vec<(Host, String)>,
-}
-
 /// How far a site has come.
 #[derive(Debug, Clone)]
 pub enum Stage {
@@ -109,66 +68,6 @@ pub enum Stage {
         new: bool,
     },
     Ended(SecureOutcome),
-}
-
-/// What came of it.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum SecureOutcome {
-    /// Verified by a handshake.
-    Served { certificate: Certificate, new: bool },
-    /// No name leads here yet.
-    NotYet,
-    /// The CA has refused, or is still at work.
-    Refused { why: NotIssued, kept: Option<Kept> },
-    /// Installed, but the handshake does not show it.
-    NotShown { certificate: Certificate, reason: String },
-}
-
-/// Why nothing was issued: a code of its own, what was said, and until when it is pointless to try.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct NotIssued {
-    pub code: &'static str,
-    pub reason: String,
-    pub not_before: Option<Timestamp>,
-    /// Whether somebody else is at it, who remembers what comes of it.
-    pub busy: bool,
-    /// The names that were refused, where it is about some of them alone.
-    pub names: Vec<(Identifier, String)>,
-}
-
-/// The certificate that goes on being served while a new one cannot be had.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Kept {
-    pub until: Timestamp,
-    /// From when on somebody should look into it.
-    pub urgent_from: Timestamp,
-}
-
-impl Kept {
-    pub fn of(certificate: &Certificate) -> Self {
-        let urgent_from = urgent_from(certificate.not_before, certificate.not_after);
-        Self { until: certificate.not_after, urgent_from }
-    }
-}
-
-/// What came of trying to secure a site.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Secured {
-    pub site: Host,
-    pub outcome: SecureOutcome,
-    /// What the certificate does not cover, with the reason.
-    pub left_out: Vec<(Identifier, String)>,
-}
-
-impl Secured {
-    /// Unless a handshake has shown something else than what was installed.
-    pub fn is_shown(&self) -> bool {
-        !matches!(self.outcome, SecureOutcome::NotShown { .. })
-    }
-
-    pub fn is_served(&self) -> bool {
-        matches!(self.outcome, SecureOutcome::Served { .. })
-    }
 }
 
 /// The certificate of a site, with the kind of its key, as far as it can be read.
@@ -421,68 +320,6 @@ fn is_enough(present: &Present, names: &[Host], wish: &CertificateWish, now: Tim
     let lasts = !certificate.is_due(now) && certificate.not_after > now;
     let own = matches!(certificate.source, CertificateSource::Ca | CertificateSource::Imported);
     covers && lasts && own && certificate.state != CertificateState::Revoked
-}
-
-impl Shown {
-    fn reason(&self) -> String {
-        match self.others.first() {
-            Some((host, reason)) => format!("{host}: {reason}"),
-            None => "no host of the site is covered by it".into(),
-        }
-    }
-}
-
-/// What the certificate in place stands for, while it is good and nothing is urgent.
-fn standing(site: &Site, present: &Present, wanted: Wanted, now: Timestamp) -> Option<Standing> {
-    let (Present { certificate, key, .. }, wish) = (present, &site.rules.certificate);
-    // One whose key may be known goes, and one that its CA calls back, whatever it covers.
-    let goes = [Wanted::NewKey, Wanted::CalledBack].contains(&wanted);
-    if goes || !certificate.is_good(now) || Kept::of(certificate).urgent_from <= now {
-        return None;
-    }
-    let covered: Vec<Host> = site.hostnames.iter().filter(|host| certificate.covers(host)).cloned().collect();
-    let wildcards: Vec<Hostname> =
-        certificate.details.wildcards.iter().filter(|one| wish.wildcards.contains(one)).cloned().collect();
-    // Whether the wildcards are those of the wish is what the order is about.
-    let wish = CertificateWish { wildcards: certificate.details.wildcards.clone(), ..(**wish).clone() };
-    let renewed = wanted == Wanted::New
-        || certificate.is_due(now)
-        || certificate.source == CertificateSource::Shared
-        || !wish.is_met_by(certificate, key.as_deref());
-    Some(Standing { covered, wildcards, renewed })
-}
-
-impl ToOrder {
-    /// What is to be done when only these names are left of it.
-    pub fn rest(&self, names: &[Host], wildcards: &[Hostname]) -> Rest {
-        let Some(standing) = &self.standing else { return Rest::Order };
-        if self.lost(names, wildcards).is_some() {
-            return Rest::CoversLess;
-        }
-        let covers_all = names.iter().all(|name| standing.covered.contains(name))
-            && wildcards.iter().all(|parent| standing.wildcards.contains(parent));
-        if covers_all && !standing.renewed { Rest::AsGood } else { Rest::Order }
-    }
-
-    /// Something that the certificate in place covers and that an order for these would leave out.
-    fn lost(&self, names: &[Host], wildcards: &[Hostname]) -> Option<Identifier> {
-        let standing = self.standing.as_ref()?;
-        let below = |host: &Host| {
-            wildcards.iter().any(|parent| host.name().and_then(Hostname::parent).as_ref() == Some(parent))
-        };
-        let host = standing.covered.iter().find(|host| !names.contains(host) && !below(host));
-        let wildcard = || standing.wildcards.iter().find(|parent| !wildcards.contains(parent)).map(Identifier::below);
-        host.map(|host| host.clone().into()).or_else(wildcard)
-    }
-}
-
-impl NotIssued {
-    /// Some names cannot be validated, and the rest is not worth an order.
-    pub fn names(names: Vec<(Identifier, String)>) -> Self {
-        let listed = names.iter().map(|(name, why)| format!("{name}: {why}")).collect::<Vec<_>>().join("; ");
-        let reason = format!("domain control could not be validated for {listed}");
-        Self { code: "not-validated", reason, not_before: None, busy: false, names }
-    }
 }
 
 #[cfg(test)]

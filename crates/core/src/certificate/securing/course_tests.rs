@@ -2,7 +2,7 @@
 
 use super::*;
 use crate::account::AccountName;
-use crate::certificate::securing::{Readied, install_arrived, settle_verified, title};
+use crate::certificate::securing::{Readied, Rest, install_arrived, settle_verified, title};
 use crate::certificate::{CertificateDetails, CertificateFiles, Waiting};
 use crate::change::InventoryChange;
 use crate::harbor::{Layout, Settings, WebServer};

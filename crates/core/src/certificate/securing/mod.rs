@@ -27,12 +27,13 @@
 //! one change and one reload for all. `install` and `settle` decide those changes; `remember` keeps what could not be done.
 
 mod course;
+mod outcome;
 mod remember;
 mod settle;
+mod standing;
 
-pub use course::{
-    Arrived, Course, Issued, Kept, Looked, NotIssued, Ordered, Present, Rest, SecureOutcome, Secured, Shown, Stage,
-    ToOrder, Wanted,
-};
+pub use course::{Arrived, Course, Issued, Looked, Ordered, Present, Stage, Wanted};
+pub use outcome::{Kept, NotIssued, SecureOutcome, Secured, Shown};
 pub use remember::{Refused, Remembered, pause, remember};
 pub use settle::{Readied, install_arrived, settle_verified, title};
+pub use standing::{Rest, ToOrder};
