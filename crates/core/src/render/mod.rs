@@ -11,6 +11,7 @@ mod include_lines;
 mod include_walk;
 mod knot;
 mod listeners;
+mod modules;
 mod nginx;
 mod nsd;
 mod plain;
@@ -30,6 +31,7 @@ pub use control_orders::{check_words, configuration_check, load_orders, taken_ba
 pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use listeners::{Clash, ClashKind, clash};
+pub use modules::{missing_modules, modules_question};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
 pub use zone_list::{

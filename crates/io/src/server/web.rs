@@ -4,7 +4,7 @@ use std::net::{IpAddr, SocketAddr};
 use std::time::{Duration, Instant};
 
 use brightharbor_core::harbor::{Settings, WebServer};
-use brightharbor_core::render::fingerprint;
+use brightharbor_core::render::{fingerprint, missing_modules, modules_question};
 use brightharbor_core::site::Site;
 use brightharbor_core::survey::HttpOutcome;
 
@@ -20,6 +20,14 @@ pub async fn test_web(settings: &Settings) -> Result<(), ServerError> {
         }
         WebServer::Nginx | WebServer::Apache => run_bounded(&settings.web.test, &[]).await.map(|_| ()),
     }
+}
+
+/// The modules that files written here need and that the server does not have, as it says itself; `None` where there is
+/// no server to ask, or where it did not say.
+pub async fn ask_missing_modules(settings: &Settings) -> Result<Option<Vec<&'static str>>, ServerError> {
+    let Some(question) = modules_question(settings.web.server, &settings.web.test) else { return Ok(None) };
+    let told = run_bounded(&question, &[]).await?;
+    Ok(missing_modules(settings.web.server, &told))
 }
 
 /// Makes the running server take the files over.

@@ -13,6 +13,7 @@ use brightharbor_core::name::DnsName;
 use brightharbor_core::render::{Clash, ClashKind};
 use brightharbor_io::install::{lay_out, write_atomically};
 use brightharbor_io::load::listener_clash;
+use brightharbor_io::server::ask_missing_modules;
 use brightharbor_io::store::Store;
 use clap::Args;
 use serde_json::{Value, json};
@@ -91,13 +92,19 @@ fn check(context: &Context) -> Report {
     let harbor = context.open()?;
     let unset = unset(&harbor.settings);
     let clash = listener_clash(&harbor);
-    Ok(Box::new(Checked { inclusions: inclusions(&harbor.settings, &harbor.layout), clash, unset }))
+    let modules = context.block_on(ask_missing_modules(&harbor.settings))?.map_err(|error| error.to_string());
+    let server = harbor.settings.web.server;
+    let inclusions = inclusions(&harbor.settings, &harbor.layout);
+    Ok(Box::new(Checked { server, inclusions, clash, modules, unset }))
 }
 
 struct Checked {
+    server: WebServer,
     inclusions: Vec<Inclusion>,
     /// A block of the web server's own configuration that cannot stand beside ours, with its file.
     clash: Option<(PathBuf, Clash)>,
+    /// Modules that the web server lacks, if it told; or why that cannot be told.
+    modules: Result<Option<Vec<&'static str>>, String>,
     /// The keys of harbor.toml that sites and certificates need and that are not set.
     unset: Vec<&'static str>,
 }
@@ -130,6 +137,18 @@ fn clash_words((file, Clash { line, port, kind }): &(PathBuf, Clash)) -> String 
     }
 }
 
+/// What the web server lacks, and how it comes by it.
+fn module_words(server: WebServer, missing: &[&str]) -> String {
+    let names = missing.join(", ");
+    match server {
+        WebServer::Apache => {
+            let short: Vec<&str> = missing.iter().map(|name| name.trim_end_matches("_module")).collect();
+            format!("Apache httpd lacks {names}: load them with LoadModule, or on Debian: a2enmod {}", short.join(" "))
+        }
+        _ => format!("nginx lacks {names}: sites here need a build that has them"),
+    }
+}
+
 impl Shown for Checked {
     fn human(&self, page: &mut Page) {
         page.heading(if all_in_effect(&self.inclusions) {
@@ -140,6 +159,12 @@ impl Shown for Checked {
         show_inclusions(page, &self.inclusions);
         if let Some(clash) = &self.clash {
             page.hanging("  listeners: ", &clash_words(clash));
+        }
+        match &self.modules {
+            Ok(None) => {}
+            Ok(Some(missing)) if missing.is_empty() => {}
+            Ok(Some(missing)) => page.hanging("  modules: ", &module_words(self.server, missing)),
+            Err(reason) => page.hanging("  modules: ", &format!("cannot be told ({reason})")),
         }
         if !self.unset.is_empty() {
             page.hanging("  not set in harbor.toml: ", &self.unset.join(", "));
@@ -156,12 +181,14 @@ impl Shown for Checked {
                 "port": clash.port,
                 "takes": if matches!(clash.kind, ClashKind::TakesOurs(_)) { "ours" } else { "theirs" },
             })),
+            "missing_modules": self.modules.as_ref().ok().and_then(Option::as_ref),
             "unset": self.unset,
         })
     }
 
     fn exit(&self) -> Exit {
-        if all_in_effect(&self.inclusions) && self.clash.is_none() { Exit::Done } else { Exit::Waits }
+        let lacks_modules = matches!(&self.modules, Ok(Some(missing)) if !missing.is_empty());
+        if all_in_effect(&self.inclusions) && self.clash.is_none() && !lacks_modules { Exit::Done } else { Exit::Waits }
     }
 }
 

@@ -87,6 +87,18 @@ fn what_is_there_stays(kind: &str) {
     fs::write(&toml, settings).unwrap();
     let checked = port.json(&["init", "--check"], 0);
     assert_eq!(checked["unset"], serde_json::json!(["[ca] contact"]), "{checked}");
+    assert_eq!(checked["missing_modules"], serde_json::json!([]), "{checked}");
+    if kind == "apache" {
+        // Debian loads none of these by itself.
+        let main_file = port.path("apache/apache.conf");
+        let main = fs::read_to_string(&main_file).unwrap();
+        let loaded = |line: &&str| !["headers_module", "rewrite_module"].iter().any(|module| line.contains(module));
+        fs::write(&main_file, main.lines().filter(loaded).collect::<Vec<_>>().join("\n")).unwrap();
+        let checked = port.json(&["init", "--check"], 3);
+        assert_eq!(checked["missing_modules"], serde_json::json!(["headers_module", "rewrite_module"]), "{checked}");
+        assert!(port.run(&["init", "--check"]).expect(3).contains("a2enmod headers rewrite"));
+        fs::write(&main_file, main).unwrap();
+    }
     // What is not there comes beside it, and takes nothing away.
     port.json(&["attach", "crumbandtide.example", "--account", "bakery"], 3);
     // Where the main file is not known, the server itself is asked.
