@@ -31,6 +31,7 @@ mod refusal_codes;
 mod refusals;
 mod revoking;
 mod services;
+mod settings_again;
 mod silent_ca;
 mod sites;
 mod structure;

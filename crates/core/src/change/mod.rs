@@ -106,7 +106,7 @@ pub enum Purpose {
         zone: Hostname,
     },
     ZoneList,
-    /// A file outside the harbor: no server has to hear of it.
+    /// A file that no server has to hear of: one outside the harbor, or its settings.
     Loose,
     /// A copy of something that is removed, in a folder of the harbor that nobody else reads.
     Copy,

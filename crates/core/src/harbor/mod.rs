@@ -3,6 +3,7 @@
 //! Plain values with serde derives: reading the file is for the command-line crate, using it for all the others.
 
 mod ca;
+mod given_keys;
 mod layout;
 mod path;
 mod server_address;
@@ -17,6 +18,7 @@ use serde::{Deserialize, Serialize};
 use crate::account::AccountName;
 use crate::name::{DnsName, Hostname};
 pub use ca::{Ca, ExternalAccount};
+pub use given_keys::{GivenKeys, change_settings};
 pub use layout::Layout;
 pub use path::{PathError, check_path};
 pub use server_address::ServerAddress;

@@ -17,6 +17,13 @@ pub struct ServerChoice {
     dns: Option<DnsArgument>,
 }
 
+impl ServerChoice {
+    /// Whether a web server was chosen, and whether a DNS server was.
+    pub fn given(&self) -> (bool, bool) {
+        (self.web.is_some(), self.dns.is_some())
+    }
+}
+
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum WebArgument {
     Nginx,

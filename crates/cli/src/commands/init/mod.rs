@@ -1,6 +1,8 @@
 //! `init`: lays out a harbor. Finds the servers on this machine, writes only inside the harbor, and prints the one
-//! line that each server's own main file needs. `discover` finds the servers, `inclusion` looks into their files.
+//! line that each server's own main file needs. `discover` finds the servers, `inclusion` looks into their files, `again`
+//! sets keys of a harbor that is there.
 
+mod again;
 mod discover;
 mod inclusion;
 
@@ -18,6 +20,7 @@ use brightharbor_io::store::Store;
 use clap::Args;
 use serde_json::{Value, json};
 
+use self::again::{given_keys, set_keys};
 use self::discover::{ServerChoice, discover, settings_text};
 use self::inclusion::{Inclusion, all_in_effect, inclusions, inclusions_json, show_inclusions};
 use crate::commands::Report;
@@ -28,7 +31,8 @@ use crate::settings;
 use crate::show::Shown;
 use crate::show::human::Page;
 
-/// Create a harbor: settings, inventory, folders. Finds web and DNS servers; edits none of their files.
+/// Create a harbor: settings, inventory, folders. Finds web and DNS servers; edits none of their files. In a harbor that
+/// is there, the options given set their keys in harbor.toml.
 #[derive(Debug, Args)]
 pub struct Init {
     /// An address of this machine that sites are served at. May be given several times.
@@ -39,11 +43,13 @@ pub struct Init {
     nameservers: Vec<DnsName>,
     #[command(flatten)]
     servers: ServerChoice,
+    #[command(flatten)]
+    ca: CaKeys,
     /// Take the settings from this file instead of looking for servers.
-    #[arg(long, value_name = "FILE", conflicts_with_all = ["addresses", "nameservers", "web", "dns"])]
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["addresses", "nameservers", "web", "dns", "directory", "contact", "terms_accepted"])]
     settings: Option<PathBuf>,
     /// Change nothing; say whether the servers' main files include the harbor's files.
-    #[arg(long, conflicts_with_all = ["addresses", "nameservers", "web", "dns", "settings"])]
+    #[arg(long, conflicts_with_all = ["addresses", "nameservers", "web", "dns", "directory", "contact", "terms_accepted", "settings"])]
     check: bool,
     /// Show what would be written, and do nothing.
     #[arg(long)]
@@ -53,6 +59,20 @@ pub struct Init {
     yes: bool,
 }
 
+/// The CA that certificates come from.
+#[derive(Debug, Args)]
+struct CaKeys {
+    /// The URL of the CA's directory (RFC 8555).
+    #[arg(long = "ca-directory", value_name = "URL")]
+    directory: Option<String>,
+    /// The mail address that the CA may write to about certificates.
+    #[arg(long = "ca-contact", value_name = "ADDRESS")]
+    contact: Option<String>,
+    /// The CA's terms have been read, and are accepted.
+    #[arg(long = "ca-terms-accepted")]
+    terms_accepted: bool,
+}
+
 pub fn run(args: &Init, context: &Context) -> Report {
     if args.check {
         return check(context);
@@ -60,9 +80,13 @@ pub fn run(args: &Init, context: &Context) -> Report {
     let layout = Layout::new(&context.root);
     check_path(&context.root)
         .map_err(|error| Error::wrong_use(error).advice("choose another folder for the harbor"))?;
+    let given = given_keys(args)?;
+    if !given.is_empty() && layout.inventory().exists() && layout.settings().exists() {
+        return set_keys(args, &given, context);
+    }
     if layout.inventory().exists() || layout.settings().exists() {
         let message = format!("a harbor already exists at {}", context.root.display());
-        return Err(Error::refused("harbor-exists", message).advice("check it: brightharbor init --check"));
+        return Err(Error::refused("harbor-exists", message).advice("check it with `brightharbor init --check`, or set keys by options, as in `brightharbor init --address ADDRESS`"));
     }
     let (settings, found, text) = match &args.settings {
         Some(file) => {
@@ -73,6 +97,9 @@ pub fn run(args: &Init, context: &Context) -> Report {
             let (mut settings, found) = discover(&args.servers)?;
             settings.host.addresses = args.addresses.clone();
             settings.host.nameservers = args.nameservers.clone();
+            settings.ca.directory = args.ca.directory.clone();
+            settings.ca.contact = args.ca.contact.clone();
+            settings.ca.terms_accepted = args.ca.terms_accepted;
             let text = settings_text(&settings)?;
             (settings, found, text)
         }
