@@ -1,6 +1,7 @@
 //! A second `init`: given keys change in harbor.toml, and nothing else does.
 
 use std::fs;
+use std::os::unix::fs::{PermissionsExt, symlink};
 
 use super::coast::Coast;
 
@@ -11,6 +12,11 @@ fn given_keys_are_set_and_the_rest_of_the_settings_stays() {
     let text = fs::read_to_string(&path).unwrap();
     let before = format!("# Written by the harbor master.\n{}", text.replace("[host]", "[host] # the new building"));
     fs::write(&path, &before).unwrap();
+    // A file that is kept elsewhere, and closed to others, stays so.
+    let kept = coast.harbor().join("kept.toml");
+    fs::rename(&path, &kept).unwrap();
+    symlink(&kept, &path).unwrap();
+    fs::set_permissions(&kept, fs::Permissions::from_mode(0o640)).unwrap();
     let contact = ["init", "--ca-contact", "crew@saltmarsh.example"];
 
     let shown = coast.run(&[&contact[..], &["--dry-run"]].concat()).expect(0);
@@ -23,6 +29,8 @@ fn given_keys_are_set_and_the_rest_of_the_settings_stays() {
     let without =
         |text: &str| text.lines().filter(|line| !line.starts_with("contact")).map(String::from).collect::<Vec<_>>();
     assert_eq!(without(&after), without(&before));
+    assert!(path.is_symlink());
+    assert_eq!(fs::metadata(&kept).unwrap().permissions().mode() & 0o777, 0o640);
     assert!(after.contains("\ncontact = \"crew@saltmarsh.example\"\n"), "{after}");
     coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
 

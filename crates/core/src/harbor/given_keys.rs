@@ -1,6 +1,6 @@
 //! The decision to set single keys of `harbor.toml`: whatever else stands there, comments too, stays as it is.
 
-use std::path::Path;
+use std::path::PathBuf;
 
 use toml_edit::{DocumentMut, Item, TableLike, TomlError};
 
@@ -27,7 +27,7 @@ impl GivenKeys {
     }
 
     /// The given keys in settings that are not written yet.
-    pub fn set_in(&self, text: &str) -> Result<String, TomlError> {
+    fn set_in(&self, text: &str) -> Result<String, TomlError> {
         let mut document: DocumentMut = text.parse()?;
         // No value of the settings is one that TOML does not know.
         let given = toml_edit::ser::to_document(&self.wanted).unwrap_or_default();
@@ -61,16 +61,26 @@ fn set(table: &mut dyn TableLike, key: &str, value: Option<Item>) {
     }
 }
 
+/// `harbor.toml` as it is written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SettingsFile {
+    pub path: PathBuf,
+    pub content: Vec<u8>,
+    /// It may be closed to some who can read other files.
+    pub mode: u32,
+}
+
 /// Decides what is written. Settings that say so already stay untouched.
 ///
 /// # Errors
 ///
-/// If `before` is no TOML.
-pub fn change_settings(path: &Path, before: &[u8], given: &GivenKeys) -> Result<Plan, TomlError> {
+/// If the file is no TOML.
+pub fn change_settings(file: &SettingsFile, given: &GivenKeys) -> Result<Plan, TomlError> {
     let mut plan = Plan::new("init");
-    let text = given.set_in(&String::from_utf8_lossy(before))?;
-    if text.as_bytes() != before {
-        plan.set.file(FileWrite::new(path.to_path_buf(), Some(before.to_vec()), text, 0o644, Purpose::Loose));
+    let text = given.set_in(&String::from_utf8_lossy(&file.content))?;
+    if text.as_bytes() != file.content {
+        let before = Some(file.content.clone());
+        plan.set.file(FileWrite::new(file.path.clone(), before, text, file.mode, Purpose::Loose));
     }
     Ok(plan)
 }
@@ -78,6 +88,7 @@ pub fn change_settings(path: &Path, before: &[u8], given: &GivenKeys) -> Result<
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::change::Change;
 
     const BEFORE: &str = "# Ours.\n[host]\naddresses = [\"192.0.2.1\"] # the old building\n\n[ca] # by letter\n\
                           contact = \"a@saltmarsh.example\"\ndirectory = \"https://ca.example/\"\n";
@@ -104,12 +115,14 @@ mod tests {
     fn what_says_so_already_is_not_written_again() {
         let mut given = GivenKeys::default();
         given.give("host", &["addresses"], |to| to.host.addresses = vec!["192.0.2.1".parse().unwrap()]);
-        let path = Path::new("/harbor/harbor.toml");
-        assert!(change_settings(path, BEFORE.as_bytes(), &given).unwrap().is_empty());
+        let mut file = SettingsFile { path: "/harbor/harbor.toml".into(), content: BEFORE.into(), mode: 0o640 };
+        assert!(change_settings(&file, &given).unwrap().is_empty());
         given.give("host", &["nameservers"], |to| to.host.nameservers = vec!["ns1.example".parse().unwrap()]);
-        let plan = change_settings(path, BEFORE.as_bytes(), &given).unwrap();
-        assert_eq!(plan.set.changes.len(), 1);
+        let plan = change_settings(&file, &given).unwrap();
+        let [Change::WriteFile(write)] = &plan.set.changes[..] else { panic!("{plan:?}") };
+        assert_eq!((&write.path, write.mode), (&file.path, 0o640));
         assert!(!plan.set.needs().web_reload, "no server hears of it");
-        assert!(change_settings(path, b"[host", &given).is_err());
+        file.content = b"[host".to_vec();
+        assert!(change_settings(&file, &given).is_err());
     }
 }

@@ -71,11 +71,17 @@ pub(super) fn written_beside(path: &Path, content: &[u8], mode: u32) -> Result<t
     Ok(file)
 }
 
+/// Where a file is, behind whatever links lead there, with its mode.
+pub fn place_and_mode(path: &Path) -> Result<(PathBuf, u32), FileError> {
+    let place = fs::canonicalize(path).map_err(failed("cannot find", path))?;
+    let mode = fs::metadata(&place).map_err(failed("cannot look at", &place))?.permissions().mode() & 0o7777;
+    Ok((place, mode))
+}
+
 /// Replaces a file that is still as it was read, keeping its mode. An edit by somebody else in between is an error.
 pub fn replace_if_unchanged(path: &Path, before: &[u8], content: &[u8]) -> Result<(), FileError> {
     // What a link points to is replaced, not the link.
-    let path = fs::canonicalize(path).map_err(failed("cannot find", path))?;
-    let mode = fs::metadata(&path).map_err(failed("cannot look at", &path))?.permissions().mode() & 0o7777;
+    let (path, mode) = place_and_mode(path)?;
     if fs::read(&path).map_err(failed("cannot read", &path))? != before {
         let changed = io::Error::other("it has been changed by somebody else since it was read; nothing was done");
         return Err(failed("cannot replace", &path)(changed));

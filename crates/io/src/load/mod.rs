@@ -7,6 +7,7 @@ mod certificate;
 mod detach;
 mod nameserver;
 mod redirect;
+mod settings;
 mod site;
 mod zone;
 
@@ -16,6 +17,7 @@ pub use certificate::{chain_and_key, demands, installed_chain, receiving, servic
 pub use detach::{Leaving, detach, leaving, zone_removal};
 pub use nameserver::{change_set, known_set, member_zones};
 pub use redirect::{add_redirects, site_of_source, sites_with_files};
+pub use settings::settings_file;
 pub use site::{change_site, hand_over};
 pub use zone::{DesignChange, change_zone, create_zone, movable, publish, realignable, surroundings};
 

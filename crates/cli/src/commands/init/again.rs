@@ -2,6 +2,7 @@
 
 use brightharbor_core::account::check_email;
 use brightharbor_core::harbor::{GivenKeys, Layout, change_settings};
+use brightharbor_io::load;
 use serde_json::{Value, json};
 use url::Url;
 
@@ -11,7 +12,6 @@ use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Carried, Context, change};
-use crate::settings;
 use crate::show::human::{Page, change_report};
 use crate::show::{Shown, json};
 
@@ -60,11 +60,8 @@ pub fn set_keys(args: &Init, given: &GivenKeys, context: &Context) -> Report {
     let options = ChangeOptions { dry_run: args.dry_run, yes: args.yes };
     let path = Layout::new(&context.root).settings();
     let (carried, ()) = context.block_on(change(context, "init", &options, async |overlay, _| {
-        let before = overlay.file(&path)?.unwrap_or_default();
-        let plan = change_settings(&path, &before, given)
+        let plan = change_settings(&load::settings_file(overlay)?, given)
             .map_err(|error| Error::new(Exit::WrongUse, "settings", format!("{}: {error}", path.display())))?;
-        // What cannot be read would stop every command.
-        settings::parse(&given.set_in(&String::from_utf8_lossy(&before)).unwrap_or_default(), &path)?;
         Ok((plan, ()))
     }))??;
     let (web, _) = args.servers.given();
