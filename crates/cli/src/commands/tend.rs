@@ -9,7 +9,7 @@ use brightharbor_core::certificate::{Certificate, CertificateRemark, NamePause, 
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{StuckRedirect, end_redirects};
-use brightharbor_core::site::out_of_step;
+use brightharbor_core::site::{FILES_AT_ONCE, first_of_part, out_of_step};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{clear_away, read_if_there};
 use brightharbor_io::secure::{Demanded, Revoked, bring, called_back, carry_through, outcome_of, outdated, secure_all};
@@ -149,15 +149,11 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     Ok(Box::new(report))
 }
 
-/// Site files that one run reads; of more, each run has its part.
-const FILES_AT_ONCE: usize = 5_000;
-
 /// The sites whose files are not as they would be written now.
 fn out_of_step_sites(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error> {
-    let parts = harbor.store.count_all_sites()?.div_ceil(FILES_AT_ONCE).max(1);
-    let minutes = usize::try_from(now.as_second() / 60).unwrap_or(0);
+    let first = first_of_part(harbor.store.count_all_sites()?, now);
     let mut found = Vec::new();
-    for site in harbor.store.some_sites((minutes % parts) * FILES_AT_ONCE, FILES_AT_ONCE)? {
+    for site in harbor.store.some_sites(first, FILES_AT_ONCE)? {
         let path = harbor.layout.site_file(harbor.settings.web.server, site.main());
         let file = read_if_there(&path)?;
         let one = out_of_step(&site, file.as_deref(), &harbor.settings, &harbor.layout);

@@ -27,7 +27,7 @@ pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
 pub use hand_over::{HandOverLoaded, hand_over};
 pub use https::{HttpsState, HttpsStates};
 pub use model::{HttpsPolicy, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
-pub use realign::{SiteFileState, SiteOutOfStep, out_of_step, realign_sites};
+pub use realign::{FILES_AT_ONCE, SiteFileState, SiteOutOfStep, first_of_part, out_of_step, realign_sites};
 pub use refusal::SiteRefusal;
 pub use remark::SiteRemark;
 pub use served_elsewhere::detach_alias;

@@ -3,6 +3,9 @@
 
 use std::path::PathBuf;
 
+use jiff::Timestamp;
+use sha2::{Digest, Sha256};
+
 use super::{Site, ask_for_hand_edit};
 use crate::change::{ExistingFile, FileWrite, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
@@ -61,9 +64,25 @@ pub fn realign_sites(
     (plan, all)
 }
 
+/// Site files that one run of `tend` reads; of more, each run has its part.
+pub const FILES_AT_ONCE: usize = 5_000;
+
+/// The place of the first of `sites` that a run at `now` reads. Parts come in no order: a timer that runs every ten minutes
+/// would come upon the same few of them again and again.
+pub fn first_of_part(sites: usize, now: Timestamp) -> usize {
+    let parts = sites.div_ceil(FILES_AT_ONCE).max(1);
+    let digest = Sha256::digest(now.as_second().to_be_bytes());
+    let drawn = u64::from_be_bytes(digest[..8].try_into().unwrap_or_default());
+    (drawn % parts as u64) as usize * FILES_AT_ONCE
+}
+
 #[cfg(test)]
 mod tests {
+    use std::collections::BTreeSet;
+
     use super::*;
+    use jiff::SignedDuration;
+
     use crate::account::AccountName;
     use crate::harbor::WebServer;
     use crate::site::{HttpsStates, SiteKind, SiteRules};
@@ -78,6 +97,17 @@ mod tests {
             certificate: None,
             rules: SiteRules::default(),
         }
+    }
+
+    #[test]
+    fn a_timer_comes_to_every_part_however_often_it_runs() {
+        let start: Timestamp = "2026-11-27T12:00:00Z".parse().unwrap();
+        for minutes in [1, 5, 10, 60] {
+            let runs = (0..200).map(|run| start + SignedDuration::from_mins(run * minutes));
+            let seen: BTreeSet<usize> = runs.map(|now| first_of_part(100_000, now)).collect();
+            assert_eq!(seen, (0..20).map(|part| part * FILES_AT_ONCE).collect(), "every {minutes} minutes");
+        }
+        assert_eq!([0, 1, FILES_AT_ONCE].map(|sites| first_of_part(sites, start)), [0, 0, 0]);
     }
 
     #[test]
