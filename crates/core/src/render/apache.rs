@@ -1,6 +1,6 @@
 //! The Apache httpd file of one site: a virtual host a hostname and port, since a redirect names its host.
 //!
-//! Needs mod_alias, mod_dir, mod_rewrite and mod_ssl; mod_headers for HSTS. Paths are checked before they get here (`site::check_path`).
+//! The modules that it needs are in `modules`. Paths are checked before they get here (`site::check_path`).
 
 use std::fmt::Write;
 use std::net::IpAddr;

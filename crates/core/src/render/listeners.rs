@@ -19,6 +19,8 @@ struct Listener {
 #[derive(Debug, Default)]
 struct Block {
     listeners: Vec<Listener>,
+    /// At something, which may be a socket.
+    listens: bool,
     has_name: bool,
 }
 
@@ -75,7 +77,7 @@ fn nginx_blocks(text: &str) -> Vec<Block> {
     let mut blocks: Vec<Block> = Vec::new();
     // The depth at which the server block that is read was opened.
     let (mut depth, mut inside) = (0_usize, None);
-    let mut words: Vec<String> = Vec::new();
+    let (mut words, mut opened_at): (Vec<String>, usize) = (Vec::new(), 0);
     for (at, line) in text.lines().enumerate() {
         let line = line.split('#').next().unwrap_or_default();
         let spaced = line.replace('{', " { ").replace('}', " } ").replace(';', " ; ");
@@ -85,12 +87,19 @@ fn nginx_blocks(text: &str) -> Vec<Block> {
                     if words.last().is_some_and(|last| last == "server") && inside.is_none() {
                         inside = Some(depth);
                         blocks.push(Block::default());
+                        opened_at = at + 1;
                     }
                     depth += 1;
                     words.clear();
                 }
                 "}" => {
                     depth = depth.saturating_sub(1);
+                    // A server block without `listen` is at port 80 of every address.
+                    if let (true, Some(block)) = (inside == Some(depth), blocks.last_mut())
+                        && !block.listens
+                    {
+                        block.listeners.extend(listener("80", opened_at));
+                    }
                     inside = inside.filter(|opened| depth > *opened);
                     words.clear();
                 }
@@ -100,6 +109,7 @@ fn nginx_blocks(text: &str) -> Vec<Block> {
                     {
                         match words.split_first() {
                             Some((directive, rest)) if directive == "listen" => {
+                                block.listens = true;
                                 block.listeners.extend(rest.first().and_then(|typed| listener(typed, at + 1)));
                             }
                             Some((directive, rest)) if directive == "server_name" => {
@@ -128,7 +138,7 @@ fn apache_blocks(text: &str) -> Vec<Block> {
             "<virtualhost" => {
                 inside = true;
                 let listeners = words.filter_map(|typed| listener(typed, at + 1)).collect();
-                blocks.push(Block { listeners, has_name: false });
+                blocks.push(Block { listeners, listens: true, has_name: false });
             }
             "</virtualhost" => inside = false,
             "servername" | "serveralias" if inside => {
@@ -196,6 +206,10 @@ mod tests {
         assert_eq!(found(WebServer::Nginx, nginx, &ours), Some((1, ClashKind::LosesTheirs(ours[0]))));
         assert_eq!(found(WebServer::Nginx, nginx, &[]), None);
         assert_eq!(found(WebServer::Nginx, "server { listen 80 default_server; server_name _; }", &ours), None);
+        let silent = "http {\n server {\n  server_name a.example;\n  location / { return 200; }\n }\n}\n";
+        assert_eq!(found(WebServer::Nginx, silent, &ours), Some((2, ClashKind::LosesTheirs(ours[0]))));
+        let socket = "server { listen unix:/run/a.sock; server_name a.example; }";
+        assert_eq!(found(WebServer::Nginx, socket, &ours), None);
         let apache = "<VirtualHost *:443>\n  ServerAlias www.a.example\n</VirtualHost>\n";
         assert_eq!(found(WebServer::Apache, apache, &ours), Some((1, ClashKind::LosesTheirs(ours[0]))));
         let debian =

@@ -5,7 +5,8 @@
 
 use crate::harbor::WebServer;
 
-/// As `LoadModule` names them (Apache httpd 2.4); mod_mime tells browsers what a page is. `http2_module` is not among them: without it `Protocols` leaves h2 out.
+/// As `LoadModule` names them (Apache httpd 2.4); mod_mime tells browsers what a page is. `http2_module` is not among
+/// them: without it `Protocols` leaves h2 out.
 const APACHE: [&str; 7] = [
     "alias_module",
     "authz_core_module",
