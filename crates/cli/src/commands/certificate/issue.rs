@@ -21,7 +21,7 @@ use crate::show::{Shown, json};
 
 /// Obtain a certificate for a site from the CA, install it and verify it by a TLS handshake.
 ///
-/// Covers all names of the site that lead here; the others are left out, with the reason.
+/// Covers all names of the site whose DNS points to this server; the others are skipped, with the reason.
 #[derive(Debug, Args)]
 pub struct Issue {
     /// A hostname of the site.

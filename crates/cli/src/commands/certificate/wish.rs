@@ -15,7 +15,7 @@ pub struct WishOptions {
     /// Reuse the private key when renewing, for those who pin it; `--keep-key=no` for a new one each time.
     #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, require_equals = true, default_missing_value = "yes")]
     keep_key: Option<YesNo>,
-    /// The challenge: what fits (http-01; dns-01 for wildcards; another one where http is closed), only http-01, dns-01 for
+    /// The challenge: fitting (http-01; dns-01 for wildcards; another one where http is closed), only http-01, dns-01 for
     /// all names, or tls-alpn-01.
     #[arg(long, value_enum)]
     proof: Option<ProofArgument>,

@@ -12,7 +12,7 @@ const TEXT: RuleText = RuleText {
     severity: Severity::Risk,
     what: "The certificate that is shown covers the host, and not all other hostnames of the same site.",
     why: "Whoever types one of the others, the one with `www.` say, meets a warning page: it looks done and is not.",
-    cure: "Have a certificate issued for all names of the site (brightharbor certificate issue), once they lead here.",
+    cure: "Have a certificate issued for all names of the site (brightharbor certificate issue), once their DNS points to this server.",
     source: "RFC 9525 section 6.3",
 };
 

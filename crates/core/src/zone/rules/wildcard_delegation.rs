@@ -11,7 +11,7 @@ const TEXT: RuleText = RuleText {
     severity: Severity::Fault,
     what: "A name that begins with `*` has an NS record.",
     why: "What a delegated wildcard means is not defined; servers refuse to load the zone.",
-    cure: "Delegate each name by itself.",
+    cure: "Delegate each name separately.",
     source: "RFC 4592 section 4.2",
 };
 
@@ -21,7 +21,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     delegated
         .map(|(owner, _)| {
             let message = format!("{} is a wildcard and has an NS record", owner.bare());
-            TEXT.finding(owner.bare(), message, "delegate each name by itself")
+            TEXT.finding(owner.bare(), message, "delegate each name separately")
         })
         .collect()
 }
