@@ -47,6 +47,7 @@ fn zone_list(layout: &Layout, zones: usize) -> String {
 fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
     AttachLoaded {
         by_hand: None,
+        answered: None,
         clash: None,
         is_first: false,
         account: Some(Account::new(AccountName::parse("bakery").unwrap(), "baker@saltmarsh.example", "/home/bakery")),

@@ -1,8 +1,10 @@
 //! Looks at hostnames: what the harbor knows and what the world shows, put before the core, which judges their links.
 
 use std::net::IpAddr;
+use std::path::PathBuf;
 
 use crate::harbor::Harbor;
+use crate::load::listener_clash;
 use crate::store::StoreError;
 use crate::survey::{Looking, gather};
 use crate::trust::TrustError;
@@ -12,9 +14,11 @@ use brightharbor_core::delegation::rules::{Expected, judge};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::name::{Host, Hostname, by_domain};
 use brightharbor_core::nameserver::{self, set_to_count};
-use brightharbor_core::render::fingerprint;
+use brightharbor_core::render::{Clash, ClashKind, fingerprint};
 use brightharbor_core::site::Site;
-use brightharbor_core::survey::{CaWay, Gathered, Harbored, Spread, Survey, leads_here, spread, survey};
+use brightharbor_core::survey::{
+    CaWay, Gathered, Harbored, HostGathered, HttpOutcome, Spread, Survey, leads_here, spread, survey,
+};
 use brightharbor_core::zone::ZoneHome;
 
 use futures_util::{StreamExt, TryStreamExt, stream};
@@ -107,7 +111,7 @@ async fn look_so_far(
 fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked, StoreError> {
     let (mut surveys, mut leading) = (Vec::new(), Vec::new());
     let (mut without_http, mut left_out) = (Vec::new(), Vec::new());
-    let (mut zones, mut domains) = (Cuts::new(), Vec::new());
+    let (mut zones, mut domains, mut clash) = (Cuts::new(), Vec::new(), None);
     for gathered in all {
         let expected = match &gathered.domain {
             Some(domain) => expected(harbor, domain)?,
@@ -116,7 +120,10 @@ fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked
         let findings = judge(&gathered.picture, &expected);
         zones.extend(gathered.picture.zones());
         for host in &gathered.hosts {
-            let harbored = harbored(harbor, &host.hostname)?;
+            let mut harbored = harbored(harbor, &host.hostname)?;
+            if let Some(harbored) = harbored.as_mut().filter(|harbored| answers_otherwise(host, harbored)) {
+                harbored.clash = clash.get_or_insert_with(|| listener_clash(harbor).filter(takes_ours)).clone();
+            }
             let ours = &harbor.settings.host.addresses;
             let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
             surveys.push(survey(&seen));
@@ -134,6 +141,15 @@ fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked
     without_http.sort_by_key(|(host, _)| place(host));
     left_out.sort_by_key(|(host, _)| place(host));
     Ok(Looked { surveys, leading, without_http, left_out, zones, domains })
+}
+
+fn answers_otherwise(host: &HostGathered, harbored: &Harbored) -> bool {
+    let is_other = |body: &str| body.trim() != harbored.fingerprint;
+    host.http.iter().any(|http| matches!(&http.outcome, HttpOutcome::Answer { body, .. } if is_other(body)))
+}
+
+fn takes_ours((_, clash): &(PathBuf, Clash)) -> bool {
+    matches!(clash.kind, ClashKind::TakesOurs(_))
 }
 
 /// What a domain's delegation should be, and what else the rules may know.
@@ -155,6 +171,7 @@ fn harbored(harbor: &Harbor, hostname: &Host) -> Result<Option<Harbored>, StoreE
         awaited: is_awaited(&site, certificate.as_ref(), &harbor.settings),
         certificate,
         waiting: harbor.store.waiting_of(site.main())?,
+        clash: None,
         pause: pauses.into_iter().find(|pause| pause.name == hostname.clone().into()),
         has_ca: harbor.settings.ca_named(site.rules.certificate.ca.as_deref()).is_some_and(|ca| ca.directory.is_some()),
     }))

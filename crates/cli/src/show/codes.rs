@@ -172,6 +172,7 @@ const CONSENTS: &[(&str, &str)] = &[
     ("removes-hand-made-records", "a zone would be removed with records that were not created by a command"),
     ("replaces-hand-edit", "a file that was edited by hand would be overwritten"),
     ("server-not-ready", "a nameserver does not respond at its new address yet"),
+    ("takes-over-name", "the running web server answers for the name already, by something that its files do not tell"),
     ("takes-visitors", "names of the web server's own configuration would not be answered at an address any more"),
 ];
 
@@ -275,6 +276,7 @@ const LINKS: &[(&str, &str)] = &[
     ("https-to-come", "served over http until the certificate is obtained"),
     ("lands", "visitors reach the page"),
     ("leads-elsewhere", "the name does not lead to this host"),
+    ("listener-clash", "a block of the web server's own configuration takes the connections to the address"),
     ("needs-no-domain", "an address needs no domain"),
     ("no-address", "no address to query"),
     ("no-answer", "nothing responds for the name"),

@@ -8,6 +8,7 @@ use std::path::PathBuf;
 
 use crate::delegation::Outcome;
 use crate::name::{DnsName, Host, Hostname};
+use crate::site::AnsweredBefore;
 use crate::zone::Record;
 
 /// A fact that the plan rests on, and that is not undone by giving the opposite command.
@@ -28,6 +29,8 @@ pub enum Consent {
     ServerNotReady { nameserver: DnsName, server: SocketAddr, zone: Hostname, outcome: Outcome },
     /// A block of the web server's own configuration is not reached at that address any more.
     TakesVisitors { file: PathBuf, line: usize, address: IpAddr, port: u16 },
+    /// The running web server answers for the name by something of its own, and would answer with the site from now on.
+    TakesOverName(AnsweredBefore),
     /// The account at a CA is closed; there is no way back.
     ClosesCaAccount { ca: String },
 }
@@ -40,6 +43,7 @@ impl Consent {
             Consent::RemovesHandMadeRecords { .. } => "removes-hand-made-records",
             Consent::ServerNotReady { .. } => "server-not-ready",
             Consent::TakesVisitors { .. } => "takes-visitors",
+            Consent::TakesOverName(_) => "takes-over-name",
             Consent::ClosesCaAccount { .. } => "closes-ca-account",
         }
     }

@@ -322,6 +322,11 @@ impl Settings {
         }
     }
 
+    /// The addresses that sites are served at.
+    pub fn served_at(&self) -> &[IpAddr] {
+        if self.web.listen.is_empty() { &self.host.addresses } else { &self.web.listen }
+    }
+
     /// The nameserver set of that name; that of `[host]` where none is named.
     pub fn nameserver_set(&self, name: Option<&str>) -> Option<NameserverSet> {
         match name {

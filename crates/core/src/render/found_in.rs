@@ -3,6 +3,9 @@
 
 use crate::harbor::{DnsServer, WebServer};
 use crate::name::{Host, Hostname};
+use crate::site::STRANGERS;
+
+use regex::RegexBuilder;
 
 /// The line (from 1) of a web server's configuration that names the host: by itself, or by a wildcard that covers it.
 ///
@@ -13,7 +16,10 @@ use crate::name::{Host, Hostname};
 /// assert_eq!(site_line(WebServer::Nginx, text, &host), Some(4));
 /// ```
 pub fn site_line(server: WebServer, text: &str, host: &Host) -> Option<usize> {
-    let names = |word: &str| names_host(word, host);
+    let names = |word: &str| match server {
+        WebServer::Nginx => names_host(word, host) || matches_host(word, host),
+        _ => names_host(word, host),
+    };
     match server {
         WebServer::Nginx => {
             let mut inside = false;
@@ -50,6 +56,21 @@ fn names_host(word: &str, host: &Host) -> bool {
         (None, Some(parent)) => name == parent || name.strip_suffix(parent).is_some_and(|rest| rest.ends_with('.')),
         (None, None) => word == name,
     }
+}
+
+/// Whether nginx's word is a pattern for the host: `gullrock.*`, or a regular expression after `~`. One that any name fits
+/// is no site of the host's own, and one in a form that is not known here is left to the running server to tell.
+fn matches_host(word: &str, host: &Host) -> bool {
+    let Some(name) = host.name().map(Hostname::as_str) else { return false };
+    let word = word.trim_matches(['"', '\'']);
+    if let Some(start) = word.strip_suffix(".*") {
+        let rest = name.strip_prefix(&start.to_ascii_lowercase());
+        return rest.is_some_and(|rest| rest.len() > 1 && rest.starts_with('.'));
+    }
+    let Some(pattern) = word.strip_prefix('~') else { return false };
+    // nginx compares without regard to case.
+    let Ok(pattern) = RegexBuilder::new(pattern).case_insensitive(true).build() else { return false };
+    pattern.is_match(name) && !STRANGERS.iter().all(|stranger| pattern.is_match(stranger))
 }
 
 /// The line (from 1) of a DNS server's configuration that defines the zone.
@@ -99,6 +120,21 @@ mod tests {
         assert_eq!((at("b.quay.example"), at("a.example")), (Some(3), None));
         let address = "server { server_name 192.0.2.10; }";
         assert_eq!(site_line(WebServer::Nginx, address, &host("192.0.2.10")), Some(1));
+    }
+
+    #[test]
+    fn a_host_is_found_by_nginx_patterns_that_not_every_name_fits() {
+        let at = |text: &str, name: &str| site_line(WebServer::Nginx, text, &host(name));
+        let regex = "server { server_name ~^(?<who>[a-z]+)\\.Gullrock\\.example$; }";
+        assert_eq!((at(regex, "crane.gullrock.example"), at(regex, "gullrock.example")), (Some(1), None));
+        let quoted = "server {\n server_name x.example \"~^[a-z]{8}\\.example$\";\n}";
+        assert_eq!((at(quoted, "gullrock.example"), at(quoted, "quay.example")), (Some(2), None));
+        let end = "server { server_name gullrock.*; }";
+        assert_eq!((at(end, "gullrock.example"), at(end, "gullrocks.example")), (Some(1), None));
+        for any in ["server { server_name ~.; }", "server { server_name ~^(?!www); }", "server { server_name *; }"] {
+            assert_eq!(at(any, "gullrock.example"), None, "{any}");
+        }
+        assert_eq!(site_line(WebServer::Apache, "ServerName ~gullrock", &host("gullrock.example")), None);
     }
 
     #[test]

@@ -67,6 +67,11 @@ pub struct Served<'a> {
     pub fingerprint: String,
 }
 
+/// Whether a text has the form of a fingerprint: a site of this program answers with it.
+pub fn is_fingerprint(text: &str) -> bool {
+    text.len() == 32 && text.bytes().all(|byte| byte.is_ascii_hexdigit())
+}
+
 /// The fingerprint of a site's configuration. A server that answers with it has loaded this very configuration, so
 /// it serves from this document root. Being a hash, it gives nothing away; whoever guesses all of it can confirm the guess.
 pub fn fingerprint(site: &Site) -> String {

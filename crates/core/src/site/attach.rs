@@ -8,14 +8,15 @@ use std::path::PathBuf;
 
 use jiff::Timestamp;
 
+use super::attach_beside::{ask_for_answered, ask_for_listeners, refuse_by_hand};
 use super::attach_places::{alias_domain, only_the_zone, with_own_root};
 use super::attach_zone::decide_zone;
-use super::{Site, SiteRefusal, SiteRemark, WwwPolicy};
+use super::{AnsweredBefore, ByHand, Site, SiteRefusal, SiteRemark, WwwPolicy};
 use crate::account::{Account, AccountName, AccountPlan, Counted, Usage, check_limit};
-use crate::change::{Consent, ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
+use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::{DnsName, Host, Hostname, HostnameError, is_registrable, registrable_domain};
-use crate::render::{self, Clash, ClashKind};
+use crate::render::{self, Clash};
 use crate::zone::{KeptZone, NewZoneFiles, Zone, ZoneDesign};
 
 /// What was asked for.
@@ -78,6 +79,8 @@ pub struct AttachLoaded {
     pub site_file: ExistingFile,
     /// Where the web server's own configuration serves one of the names already.
     pub by_hand: Option<ByHand>,
+    /// Where that server answers for one of them already, whatever its files say.
+    pub answered: Option<AnsweredBefore>,
     /// A block of that configuration which cannot stand beside ours, with its file.
     pub clash: Option<(PathBuf, Clash)>,
     /// Whether no site is served here so far.
@@ -90,15 +93,6 @@ pub struct AttachLoaded {
     pub shares_root: Option<Host>,
     /// A domain of the harbor that a new one looks much like.
     pub near_miss: Option<Hostname>,
-}
-
-/// A line that somebody else has written.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct ByHand {
-    pub host: Host,
-    pub file: PathBuf,
-    /// From 1.
-    pub line: usize,
 }
 
 #[derive(Debug, Clone)]
@@ -212,6 +206,7 @@ pub fn attach(
         add_site(&mut decision, loaded, settings, layout)?;
     }
     ask_for_listeners(loaded, &mut decision.plan)?;
+    ask_for_answered(loaded.answered.as_ref(), &mut decision.plan);
     if let Some(known) = loaded.near_miss.clone() {
         decision.plan.remark(SiteRemark::NearMiss { hostname: request.hostname.clone(), known });
     }
@@ -239,19 +234,6 @@ fn by_address(
     Ok(decision)
 }
 
-/// Refuses what would never be answered; and asks before the first site of ours takes the visitors of another one.
-fn ask_for_listeners(loaded: &AttachLoaded, plan: &mut Plan) -> Result<(), SiteRefusal> {
-    let Some((file, Clash { line, port, kind })) = loaded.clash.clone() else { return Ok(()) };
-    match kind {
-        ClashKind::TakesOurs(address) => Err(SiteRefusal::ListenerTakesOurs { file, line, address, port }),
-        ClashKind::LosesTheirs(address) if loaded.is_first => {
-            plan.needs_consent(Consent::TakesVisitors { file, line, address, port });
-            Ok(())
-        }
-        ClashKind::LosesTheirs(_) => Ok(()),
-    }
-}
-
 /// The new site's file and its place in the inventory.
 fn add_site(
     decision: &mut Attachment,
@@ -269,11 +251,6 @@ fn add_site(
     }
     decision.plan.set.inventory(InventoryChange::AddSite(site));
     Ok(())
-}
-
-/// A name that works already would be served by two: which of them answers, the order of files decides.
-fn refuse_by_hand(found: Option<&ByHand>) -> Result<(), SiteRefusal> {
-    found.map_or(Ok(()), |found| Err(SiteRefusal::ByHand(found.clone())))
 }
 
 fn refuse_taken(

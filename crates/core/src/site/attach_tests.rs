@@ -43,6 +43,7 @@ fn empty() -> AttachLoaded {
         new_zone: NewZoneFiles::default(),
         site_file: None,
         by_hand: None,
+        answered: None,
         clash: None,
         is_first: true,
         joined: None,

@@ -5,9 +5,12 @@ use std::path::PathBuf;
 
 use jiff::civil::Date;
 
-use super::attach::{ByHand, ZoneLoaded};
+use super::attach::ZoneLoaded;
+use super::attach_beside::ask_for_answered;
 use super::attach_zone::add_addresses;
-use super::{HttpsPolicy, HttpsState, Site, SiteRefusal, SiteRemark, TlsFloor, WwwPolicy, document_root};
+use super::{
+    AnsweredBefore, ByHand, HttpsPolicy, HttpsState, Site, SiteRefusal, SiteRemark, TlsFloor, WwwPolicy, document_root,
+};
 use crate::account::Account;
 use crate::certificate::{Certificate, CertificateSource, CertificateState};
 use crate::change::{Change, Consent, ExistingFile, FileWrite, FolderMake, InventoryChange, Plan, Purpose, Remark};
@@ -50,6 +53,8 @@ pub struct TwinLoaded {
     pub taken: Option<Site>,
     /// Where the web server's own configuration serves it.
     pub by_hand: Option<ByHand>,
+    /// Where that server answers for it already, whatever its files say.
+    pub answered: Option<AnsweredBefore>,
     pub zone: Option<ZoneLoaded>,
 }
 
@@ -162,6 +167,7 @@ fn bring_back(
     if let Some(found) = &twin.by_hand {
         return Err(SiteRefusal::ByHand(found.clone()));
     }
+    ask_for_answered(twin.answered.as_ref(), plan);
     after.hostnames.insert(1, twin.host.clone());
     plan.remark(SiteRemark::TwinBack { site: after.main().clone(), twin: twin.host.clone() });
     match &twin.zone {

@@ -160,7 +160,7 @@ fn a_twin_that_was_removed_comes_back_with_its_record_and_not_from_somebody_else
         place: ZonePlace::File { path: "/harbor/zones/gullrock.example.zone".into() },
     };
     let zone = Some(ZoneLoaded::Kept(Box::new(kept)));
-    let twin = TwinLoaded { host: www.clone(), taken: None, by_hand: None, zone };
+    let twin = TwinLoaded { host: www.clone(), taken: None, by_hand: None, answered: None, zone };
     let mut with_address = settings();
     with_address.host.addresses = vec!["192.0.2.10".parse().unwrap()];
     let back = |twin: TwinLoaded| {
@@ -173,6 +173,9 @@ fn a_twin_that_was_removed_comes_back_with_its_record_and_not_from_somebody_else
     assert!(String::from_utf8_lossy(zone).contains("www"), "the record comes back as well");
     let taken = TwinLoaded { taken: Some(site()), ..twin.clone() };
     assert!(matches!(back(taken), Err(SiteRefusal::AlreadyAttached { .. })));
+    let answered = AnsweredBefore { host: www.clone(), address: "192.0.2.10:80".parse().unwrap(), status: Some(200) };
+    let plan = back(TwinLoaded { answered: Some(answered.clone()), ..twin.clone() }).unwrap();
+    assert_eq!(plan.consents, [Consent::TakesOverName(answered)]);
     let found = ByHand { host: www, file: "/etc/nginx/nginx.conf".into(), line: 7 };
     assert!(matches!(back(TwinLoaded { by_hand: Some(found), ..twin }), Err(SiteRefusal::ByHand(_))));
 }

@@ -2,7 +2,9 @@
 //!
 //! Values and decisions only: the inventory's tables are in `brightharbor-io`, web server files in `render`.
 
+mod answered;
 mod attach;
+mod attach_beside;
 mod attach_places;
 mod attach_zone;
 mod change;
@@ -15,10 +17,12 @@ mod refusal;
 mod remark;
 mod served_elsewhere;
 
+pub use answered::{Answered, AnsweredBefore, CertificateAnswered, PageAnswered, STRANGERS, has_its_own};
 pub use attach::{
-    AttachLoaded, AttachRequest, Attachment, ByHand, ServedFrom, ZoneChoice, ZoneLoaded, attach, preview_of,
+    AttachLoaded, AttachRequest, Attachment, ServedFrom, ZoneChoice, ZoneLoaded, attach, preview_of,
     refuse_beyond_plan, wanted_names,
 };
+pub use attach_beside::ByHand;
 pub use attach_places::document_root;
 pub use change::{
     ChangeSite, ChangeSiteLoaded, TwinLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit, missing_twin,

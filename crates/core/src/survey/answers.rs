@@ -2,7 +2,9 @@
 //!
 //! Told by the fingerprint (`render::fingerprint`): an older configuration answers with an older one.
 
-use super::{HttpOutcome, Link, LinkName, LinkState, Seen, Turn};
+use crate::render::{ClashKind, is_fingerprint};
+
+use super::{Harbored, HttpOutcome, Link, LinkName, LinkState, Seen, Turn};
 
 pub(super) fn answers(seen: &Seen<'_>) -> Link {
     let link = |state, code: &'static str, because: String| Link::new(LinkName::Answers, state, code, because);
@@ -24,6 +26,17 @@ pub(super) fn answers(seen: &Seen<'_>) -> Link {
                 Some(_) if is_fingerprint(body.trim()) => {
                     let because = format!("{address} answers with an older configuration: reload the web server");
                     return link(LinkState::Broken, "older-configuration", because).turn(Turn::Administrator);
+                }
+                Some(Harbored { clash: Some((file, clash)), .. })
+                    if clash.kind == ClashKind::TakesOurs(address.ip()) =>
+                {
+                    let because = format!(
+                        "the block at {}:{} takes all connections to {address}; set listen = [\"{}\"] under [web]",
+                        file.display(),
+                        clash.line,
+                        address.ip()
+                    );
+                    return link(LinkState::Broken, "listener-clash", because).turn(Turn::Administrator);
                 }
                 Some(_) => {
                     let hint = match seen.is_ours(&address.ip()) {
@@ -56,10 +69,6 @@ fn turn(seen: &Seen<'_>, address: std::net::IpAddr) -> Turn {
         (false, true) => Turn::Registrar,
         (false, false) => Turn::DnsHost,
     }
-}
-
-fn is_fingerprint(text: &str) -> bool {
-    text.len() == 32 && text.bytes().all(|byte| byte.is_ascii_hexdigit())
 }
 
 fn addresses(seen: &Seen<'_>) -> String {

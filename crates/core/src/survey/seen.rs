@@ -1,6 +1,7 @@
 //! What was seen of a hostname, gathered by `brightharbor-io` for the judges.
 
 use std::net::{IpAddr, SocketAddr};
+use std::path::PathBuf;
 
 use jiff::Timestamp;
 
@@ -10,6 +11,7 @@ use crate::delegation::{Address, HostAnswer, Picture};
 use crate::finding::Finding;
 use crate::name::{Host, Hostname};
 use crate::redirect::Landing;
+use crate::render::Clash;
 use crate::zone::ZoneHome;
 
 /// Everything that was gathered about hostnames of one domain, in one look.
@@ -63,6 +65,9 @@ pub struct Harbored {
     pub has_ca: bool,
     /// Whether `tend` gets one for the name.
     pub awaited: bool,
+    /// A block of the web server's own configuration, and its file, that takes the visitors of sites here. Looked for where
+    /// another site answers.
+    pub clash: Option<(PathBuf, Clash)>,
 }
 
 impl Harbored {

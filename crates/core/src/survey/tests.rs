@@ -14,6 +14,7 @@ use crate::delegation::{
 };
 use crate::name::{DnsName, Host};
 use crate::redirect::{Hop, Landing, LandingEnd};
+use crate::render::{Clash, ClashKind};
 use crate::zone::ZoneHome;
 
 const OURS: &str = "192.0.2.10";
@@ -121,6 +122,7 @@ fn good() -> Look {
             pause: None,
             has_ca: true,
             awaited: false,
+            clash: None,
         }),
     }
 }
@@ -336,6 +338,19 @@ fn our_configuration_an_older_one_and_another_server_are_told_apart() {
     assert_eq!((older.code, older.turn), ("older-configuration", Some(Turn::Administrator)));
     let other = answering("<h1>Old Quay</h1>").link(LinkName::Answers);
     assert_eq!(other.code, "another-site-answers");
+    let clashing = |address: IpAddr| {
+        let mut look = Look::spoilt(|look| {
+            look.host().http[0].outcome = HttpOutcome::Answer { status: 200, body: "<h1>Old Quay</h1>".into() };
+        });
+        let clash = Clash { line: 7, port: 80, kind: ClashKind::TakesOurs(address) };
+        look.harbored.as_mut().unwrap().clash = Some(("/etc/nginx/nginx.conf".into(), clash));
+        look.link(LinkName::Answers)
+    };
+    let address = good().gathered.hosts[0].http[0].address.ip();
+    let found = clashing(address);
+    assert_eq!((found.code, found.turn), ("listener-clash", Some(Turn::Administrator)));
+    assert!(found.because.starts_with("the block at /etc/nginx/nginx.conf:7 takes"), "{}", found.because);
+    assert_eq!(clashing("192.0.2.99".parse().unwrap()).code, "another-site-answers", "that is another address");
     let silent = Look::spoilt(|look| look.host().http[0].outcome = HttpOutcome::Failed("did not answer".into()));
     assert_eq!(silent.link(LinkName::Answers).state, LinkState::Broken);
     assert!(silent.with(leads_here).is_err());

@@ -3,16 +3,19 @@
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
+use brightharbor_core::harbor::WebServer;
 use brightharbor_core::name::{Host, Hostname, is_registrable, near_misses};
 use brightharbor_core::render::{Clash, clash, site_line, zone_line};
 use brightharbor_core::site::{
-    AttachLoaded, AttachRequest, ByHand, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root, wanted_names,
+    AnsweredBefore, AttachLoaded, AttachRequest, ByHand, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root,
+    wanted_names,
 };
 use brightharbor_core::zone::{NewZoneFiles, TemplateName, Zone, ZoneHome};
 
 use super::LoadError;
 use crate::harbor::Harbor;
 use crate::overlay::Overlay;
+use crate::probe::{hear_before, hear_strangers};
 use crate::server::{ask_serial, configuration};
 
 /// Loads for one request.
@@ -38,6 +41,13 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
         ServedFrom::SameAs(other) => overlay.site_of(other)?,
         _ => None,
     };
+    let by_hand = by_hand(overlay, &names).await?;
+    let is_served_here = !matches!(request.place, ServedFrom::Elsewhere(_) | ServedFrom::Nowhere);
+    let is_ours = |name: &Host| related.iter().any(|site| site.hostnames.contains(name));
+    let answered = match is_served_here && by_hand.is_none() && !names.iter().any(is_ours) {
+        true => answered(overlay, &names).await?,
+        false => None,
+    };
     Ok(AttachLoaded {
         account,
         related,
@@ -50,7 +60,8 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
             None => NewZoneFiles::default(),
         },
         site_file: overlay.file(&overlay.layout.site_file(overlay.settings.web.server, &main))?,
-        by_hand: by_hand(overlay, &names).await?,
+        by_hand,
+        answered,
         clash: clash_in(overlay, &own_files(overlay, overlay.settings.web.main_file.as_deref()).await?),
         is_first: overlay.store.is_without_sites()?,
         joined: match joined {
@@ -124,6 +135,25 @@ pub(super) async fn by_hand(overlay: &Overlay<'_>, names: &[Host]) -> Result<Opt
             Some(ByHand { host: host.clone(), file: file.clone(), line })
         })
     }))
+}
+
+/// Where the running web server answers for one of the names by something of its own. Names without an answer that tells
+/// them from any other have none.
+pub(super) async fn answered(overlay: &Overlay<'_>, names: &[Host]) -> Result<Option<AnsweredBefore>, LoadError> {
+    let settings = &overlay.settings;
+    if settings.web.server == WebServer::None {
+        return Ok(None);
+    }
+    let asking = async { Rc::new(hear_strangers(settings).await) };
+    let strangers = overlay.ask("what the web server answers for names that nobody has", asking).await?;
+    for host in names.iter().filter(|host| host.name().is_some()) {
+        let asking = hear_before(settings, host, &strangers);
+        let found = overlay.ask(&format!("what the web server answers for {host}"), asking).await?;
+        if found.is_some() {
+            return Ok(found);
+        }
+    }
+    Ok(None)
 }
 
 /// What a new zone would meet: files, and what the DNS server has of it already.

@@ -7,7 +7,7 @@ use brightharbor_core::site::{
 };
 
 use super::LoadError;
-use super::attach::by_hand;
+use super::attach::{answered, by_hand};
 use crate::overlay::Overlay;
 
 pub async fn change_site(
@@ -43,7 +43,12 @@ async fn load_twin(overlay: &Overlay<'_>, host: Host) -> Result<TwinLoaded, Load
         }),
     };
     let by_hand = by_hand(overlay, std::slice::from_ref(&host)).await?;
-    Ok(TwinLoaded { taken: overlay.site_of(&host)?, by_hand, zone, host })
+    let taken = overlay.site_of(&host)?;
+    let answered = match taken.is_none() && by_hand.is_none() {
+        true => answered(overlay, std::slice::from_ref(&host)).await?,
+        false => None,
+    };
+    Ok(TwinLoaded { taken, by_hand, answered, zone, host })
 }
 
 /// The site, what lies below its names, and its zones, for another account.

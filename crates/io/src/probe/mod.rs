@@ -1,11 +1,13 @@
 //! Looks at web servers as a visitor: the fingerprint over http, the TLS handshake, and the way from page to page.
 
+mod before;
 mod issuer;
 mod page;
 mod served;
 mod tls;
 mod tls_proof;
 
+pub use before::{hear_before, hear_strangers};
 pub use issuer::fetch_issuer;
 pub use page::{fetch_fingerprint, fetch_proof, fetch_text, land, takes_connections};
 pub use served::look_at_served;

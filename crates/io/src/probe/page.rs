@@ -124,11 +124,11 @@ async fn fetch_page(
     failed(last.to_string())
 }
 
-fn authority(host: &str, port: u16, usual: u16) -> String {
+pub(super) fn authority(host: &str, port: u16, usual: u16) -> String {
     if port == usual { host.to_string() } else { format!("{host}:{port}") }
 }
 
-async fn get(
+pub(super) async fn get(
     address: SocketAddr,
     host: &str,
     authority: &str,

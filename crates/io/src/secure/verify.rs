@@ -20,8 +20,7 @@ const PATIENCE: Duration = Duration::from_secs(4);
 
 /// Where the web server of this host answers for sites.
 pub(super) fn web_addresses(harbor: &Harbor) -> Vec<IpAddr> {
-    let settings = &harbor.settings;
-    if settings.web.listen.is_empty() { settings.host.addresses.clone() } else { settings.web.listen.clone() }
+    harbor.settings.served_at().to_vec()
 }
 
 /// For which of the site's hosts that the certificate covers it is shown; and what was seen for the others, in words.

@@ -15,7 +15,7 @@ pub use dns::{ask_serial, await_newer, await_serial, check_zone, load_zones, unl
 pub use include::{configuration, includes};
 pub use process::run_bounded;
 pub use serials::ask_serials;
-pub use web::{ask_missing_modules, await_fingerprint, reload_web, test_web};
+pub use web::{SIDE_BY_SIDE, ask_missing_modules, await_fingerprint, reload_web, test_web};
 
 /// Why a server did not do what it was told.
 #[derive(Debug, thiserror::Error)]

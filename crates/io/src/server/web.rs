@@ -1,6 +1,6 @@
 //! The web server: its config test, its reload, and waiting until the reloaded configuration answers.
 
-use std::net::{IpAddr, SocketAddr};
+use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::harbor::{Settings, WebServer};
@@ -43,7 +43,7 @@ pub async fn reload_web(settings: &Settings) -> Result<(), ServerError> {
 
 /// Old and new workers answer side by side for about 100 ms after a reload (nginx starts the new ones, sleeps so
 /// long, and only then tells the old ones to leave).
-const SIDE_BY_SIDE: Duration = Duration::from_millis(250);
+pub const SIDE_BY_SIDE: Duration = Duration::from_millis(250);
 const PATIENCE: Duration = Duration::from_secs(5);
 /// A reload reads what the test has read, and starts workers besides.
 const RELOAD_TO_TEST: u32 = 3;
@@ -64,9 +64,7 @@ pub async fn await_fingerprint(settings: &Settings, site: &Site, took: Duration)
     };
     let wanted = fingerprint(site);
     let deadline = Instant::now() + patience(took);
-    let listen: &[IpAddr] =
-        if settings.web.listen.is_empty() { &settings.host.addresses } else { &settings.web.listen };
-    for address in listen {
+    for address in settings.served_at() {
         let address = SocketAddr::new(*address, settings.internet.http_port());
         let mut steady_since: Option<Instant> = None;
         let closed_until = Instant::now() + NOBODY;

@@ -205,6 +205,9 @@ impl Shown for Checked {
             "listener_clash": self.clash.as_ref().map(|(file, clash)| json!({
                 "file": file.display().to_string(),
                 "line": clash.line,
+                "address": match clash.kind {
+                    ClashKind::TakesOurs(address) | ClashKind::LosesTheirs(address) => address.to_string(),
+                },
                 "port": clash.port,
                 "takes": if matches!(clash.kind, ClashKind::TakesOurs(_)) { "ours" } else { "theirs" },
             })),

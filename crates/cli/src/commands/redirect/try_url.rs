@@ -57,8 +57,7 @@ fn with_port(mut url: Url, harbor: &Harbor) -> Url {
 /// The hosts of this harbor are asked at its own addresses, wherever the world leads by now.
 async fn follow(harbor: &Harbor, start: &Url, model: &Way) -> Result<Landing, Error> {
     let settings = &harbor.settings;
-    let here: Vec<IpAddr> =
-        if settings.web.listen.is_empty() { settings.host.addresses.clone() } else { settings.web.listen.clone() };
+    let here: Vec<IpAddr> = settings.served_at().to_vec();
     let mut known: HashMap<String, Vec<IpAddr>> = HashMap::new();
     let end = match &model.end {
         WayEnd::Page(url) | WayEnd::Loop(url) => Some(url),

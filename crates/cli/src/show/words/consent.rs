@@ -1,6 +1,7 @@
 //! What has to be consented to.
 
 use brightharbor_core::change::Consent;
+use brightharbor_core::site::AnsweredBefore;
 use brightharbor_core::zone::Record;
 use similar::TextDiff;
 
@@ -43,6 +44,14 @@ pub fn consent(consent: &Consent) -> Told {
                 .with("line", *line)
                 .with("address", address.to_string())
                 .with("port", *port)
+        }
+        Consent::TakesOverName(AnsweredBefore { host, address, status }) => {
+            let what = status.map_or("with a certificate of its own".to_string(), |status| format!("({status})"));
+            let words = format!(
+                "the web server at {address} answers for {host} already {what}, by something that the files read here do not \
+                 tell; this site would answer instead"
+            );
+            Told::fact(code, words).with("hostname", host.as_str()).with("address", address.to_string())
         }
         Consent::ClosesCaAccount { ca } => {
             Told::fact(code, format!("the account at the CA `{ca}` would be closed for ever")).with("ca", ca.as_str())

@@ -3,6 +3,7 @@
 
 mod alias_domains;
 mod already_there;
+mod beside_others;
 mod ca;
 mod cas;
 mod demanded;
