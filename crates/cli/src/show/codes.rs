@@ -213,6 +213,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("nameserver-set-created", "a nameserver set is added"),
     ("nameserver-set-removed", "a nameserver set is removed"),
     ("nameserver-set-set", "an account has another nameserver set"),
+    ("nameservers-to-enter", "the registrar has to enter other nameservers"),
     ("near-miss", "a name differs from a known one by one letter"),
     ("no-address", "a nameserver has no known address"),
     ("one-network", "all nameservers are in one network"),

@@ -113,13 +113,18 @@ fn zones_move_to_another_nameserver_set() {
                addresses = { \"ns.gullrock.example.\" = [\"192.0.2.53\"] }\n\n[sites]\n";
     resettle(&coast, "[sites]\n", set);
     let before = zone_text(&coast, "gullrock.example");
-    coast.run(&["zone", "move", "--to", "coast", "gullrock.example", "--dry-run"]).expect(0);
+    coast.run(&["zone", "move", "--to", "coast", "gullrock.example", "--dry-run"]).expect(3);
     assert_eq!(zone_text(&coast, "gullrock.example"), before);
     let moved = coast.run(&["zone", "move", "--to", "coast", "gullrock.example"]).expect(3);
     assert!(moved.contains("at the registrar") && moved.contains("ns.gullrock.example 192.0.2.53"), "{moved}");
     let text = zone_text(&coast, "gullrock.example");
     assert!(text.contains("SOA\tns.gullrock.example. hostmaster.saltmarsh.example. ("), "{text}");
     assert!(!text.contains("ns1.saltmarsh") && text.contains("ns\t3600\tIN\tA\t192.0.2.53"), "{text}");
+    // `zone change` says as well what the registrar has to enter.
+    let back = coast.json(&["zone", "change", "gullrock.example", "--nameserver-set", "host", "--dry-run"], 3);
+    let told = back["change"]["remarks"].as_array().unwrap();
+    let values = &told.iter().find(|remark| remark["code"] == "nameservers-to-enter").unwrap()["values"];
+    assert_eq!(values, &json!(["nameserver ns1.saltmarsh.example", "nameserver ns2.saltmarsh.example"]));
     // The set is what the domain is expected to be delegated to from now on, and the zone counts as in step.
     let shown = coast.json(&["zone", "show", "gullrock.example"], 0);
     assert_eq!(shown["nameservers"], json!(["ns.gullrock.example", "ns3.saltmarsh.example"]));

@@ -1,7 +1,10 @@
 //! What a domain's delegation should be, as far as this harbor has a say; the rules of `delegation` compare with it.
 
+use std::net::IpAddr;
+
 use crate::delegation::rules::{Expected, Load};
 use crate::harbor::{NameserverSet, Settings};
+use crate::name::DnsName;
 use crate::zone::{Zone, ZoneHome};
 
 /// The nameserver set whose domains have to be counted to say how full it is.
@@ -42,6 +45,21 @@ pub fn expected(zone: Option<&Zone>, domains: Option<u32>, settings: &Settings) 
     }
 }
 
+/// What to set at the registrar: the nameservers, and their addresses where they lie inside the domain.
+pub fn at_registrar(zone: &DnsName, expected: &Expected) -> Vec<String> {
+    let line = |name: &DnsName| {
+        let addresses = expected.addresses.get(name).filter(|_| name.is_within(zone));
+        match addresses {
+            Some(addresses) => {
+                let listed = addresses.iter().map(IpAddr::to_string).collect::<Vec<_>>().join(", ");
+                format!("nameserver {} with the addresses {listed}", name.bare())
+            }
+            None => format!("nameserver {}", name.bare()),
+        }
+    };
+    expected.nameservers.iter().map(line).collect()
+}
+
 /// The zone, if this harbor says where it is delegated to: what a primary elsewhere is delegated to is its own affair,
 /// unless a set was named.
 fn with_a_say(zone: Option<&Zone>) -> Option<&Zone> {
@@ -52,7 +70,7 @@ fn with_a_say(zone: Option<&Zone>) -> Option<&Zone> {
 mod tests {
     use super::*;
     use crate::account::AccountName;
-    use crate::name::{DnsName, Hostname};
+    use crate::name::Hostname;
 
     fn name(text: &str) -> DnsName {
         DnsName::absolute(text).unwrap()

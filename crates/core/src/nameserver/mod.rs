@@ -11,7 +11,7 @@ pub use change::{
     AddSet, ChangeSet, ChangeSetLoaded, KnownSet, MemberZone, MemberZones, ReadySeen, add_set, change_set, moving,
     remove_set,
 };
-pub use expected::{expected, set_to_count};
+pub use expected::{at_registrar, expected, set_to_count};
 pub use refusal::NameserverRefusal;
 pub use remark::{Move, NameserverRemark, Weakness};
 pub use set::{AlignedAddresses, Member, MemberError, align_addresses, set_of, weaknesses};

@@ -1,10 +1,10 @@
 //! The first two links: whether the parent zone knows the domain, and whether it delegates to the right servers.
 
-use super::handover::at_registrar;
 use super::{Link, LinkName, LinkState, Seen, Turn};
 use crate::delegation::Registered;
 use crate::finding::{Finding, Severity};
 use crate::name::DnsName;
+use crate::nameserver::at_registrar;
 
 pub(super) fn registered(seen: &Seen<'_>) -> Link {
     let (domain, parent) = (seen.picture.domain.bare(), seen.picture.parent_zone.bare());

@@ -1,24 +1,8 @@
-//! The exact values that somebody else has to enter: at the registrar, or where the zone is kept.
+//! The exact records that somebody else has to enter where the zone is kept. What a registrar needs is in `nameserver`.
 
 use std::net::IpAddr;
 
-use crate::delegation::rules::Expected;
-use crate::name::{DnsName, Host};
-
-/// What to set at the registrar: the nameservers, and their addresses where they lie inside the domain.
-pub(super) fn at_registrar(zone: &DnsName, expected: &Expected) -> Vec<String> {
-    let line = |name: &DnsName| {
-        let addresses = expected.addresses.get(name).filter(|_| name.is_within(zone));
-        match addresses {
-            Some(addresses) => {
-                let listed = addresses.iter().map(IpAddr::to_string).collect::<Vec<_>>().join(", ");
-                format!("nameserver {} with the addresses {listed}", name.bare())
-            }
-            None => format!("nameserver {}", name.bare()),
-        }
-    };
-    expected.nameservers.iter().map(line).collect()
-}
+use crate::name::Host;
 
 /// The records to enter where the zone is kept, one a line, with full owner names.
 pub(super) fn address_records(hostname: &Host, addresses: &[IpAddr]) -> Vec<String> {

@@ -2,9 +2,10 @@
 
 use jiff::{SignedDuration, Timestamp};
 
-use super::handover::{address_records, at_registrar};
+use super::handover::address_records;
 use super::{Link, LinkName, LinkState, Seen, Turn};
 use crate::delegation::Address;
+use crate::nameserver::at_registrar;
 
 pub(super) fn resolves(seen: &Seen<'_>, registered: &Link) -> Link {
     let link = |state, code: &'static str, because: String| Link::new(LinkName::Resolves, state, code, because);

@@ -6,6 +6,7 @@ use std::net::IpAddr;
 use brightharbor_core::account::AccountName;
 use brightharbor_core::harbor::{Ca, NameserverSet};
 use brightharbor_core::name::{Hostname, names_of};
+use brightharbor_core::nameserver;
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
@@ -226,5 +227,9 @@ pub async fn change_zone(
             Some(Realignable { zone: zone.clone(), old, new, read, attached: names })
         }
     };
-    Ok(Ok(ChangeZoneLoaded { zone, account_known, attached, remade }))
+    let set = request.nameserver_set.clone().unwrap_or_else(|| zone.nameserver_set.clone());
+    let after = Zone { nameserver_set: set, ..zone.clone() };
+    let expected = nameserver::expected(Some(&after), None, &overlay.settings);
+    let at_registrar = nameserver::at_registrar(&zone.name.dns_name(), &expected);
+    Ok(Ok(ChangeZoneLoaded { zone, account_known, attached, at_registrar, remade }))
 }

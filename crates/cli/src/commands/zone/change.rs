@@ -1,6 +1,7 @@
 //! `zone change`: another account, mail setting, template or nameserver set.
 
-use brightharbor_core::zone::{ChangeZone as Request, ZoneOutcome, change_zone};
+use brightharbor_core::change::Remark;
+use brightharbor_core::zone::{ChangeZone as Request, ZoneOutcome, ZoneRemark, change_zone};
 use brightharbor_io::load::{self, DesignChange};
 use clap::Args;
 use serde_json::{Value, json};
@@ -67,6 +68,12 @@ impl Shown for Changed {
     }
 
     fn exit(&self) -> Exit {
-        if self.outcomes.iter().any(|outcome| outcome.left.is_some()) { Exit::Fault } else { Exit::Done }
+        let other_nameservers = |remark: &Remark| matches!(remark, Remark::Zone(ZoneRemark::OtherNameservers { .. }));
+        match self.outcomes.iter().any(|outcome| outcome.left.is_some()) {
+            true => Exit::Fault,
+            // What is left is the registrar's turn.
+            false if self.carried.plan.remarks.iter().any(other_nameservers) => Exit::Waits,
+            false => Exit::Done,
+        }
     }
 }

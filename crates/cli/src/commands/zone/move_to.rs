@@ -102,9 +102,9 @@ impl Shown for Moved {
 
     /// What is left is the registrar's turn.
     fn exit(&self) -> Exit {
-        match (self.refused(), self.moved(), self.carried.entry) {
-            (1.., _, _) => Exit::Fault,
-            (0, 1.., Some(_)) => Exit::Waits,
+        match (self.refused(), self.moved()) {
+            (1.., _) => Exit::Fault,
+            (0, 1..) => Exit::Waits,
             _ => Exit::Done,
         }
     }

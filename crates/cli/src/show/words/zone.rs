@@ -77,6 +77,10 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
                 .with("zone", zone.as_str())
                 .with("account", account.as_str())
         }
+        Is::OtherNameservers { zone, values } => {
+            let words = format!("at the registrar of {zone}, set: {}", values.join("; "));
+            Told::fact("nameservers-to-enter", words).with("zone", zone.as_str()).with("values", values.clone())
+        }
         Is::CatalogNew { catalog, members } => {
             let what = format!("catalog zone {catalog} with {}", counted(*members, "zone"));
             Told::act("catalog-created", "Created", "create", what)

@@ -27,6 +27,8 @@ pub struct ChangeZoneLoaded {
     pub account_known: bool,
     /// Names in the zone that are attached to the account of before.
     pub attached: Vec<Hostname>,
+    /// What the registrar has to enter for the wanted nameserver set, a value a line.
+    pub at_registrar: Vec<String>,
     /// The zone with its old and its new pattern, where what it is made by changes.
     pub remade: Option<Realignable>,
 }
@@ -61,12 +63,17 @@ pub fn change_zone(
         }
         None => {}
     }
+    let values = &loaded.at_registrar;
+    if request.nameserver_set.as_ref().is_some_and(|set| *set != before.nameserver_set) && !values.is_empty() {
+        plan.remark(ZoneRemark::OtherNameservers { zone: before.name.clone(), values: values.clone() });
+    }
     Ok((plan, outcomes))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::change::Remark;
     use crate::harbor::Settings;
     use crate::name::DnsName;
     use crate::zone::{KeptZone, Mail, ZoneDesign, ZoneHome, ZonePlace};
@@ -82,7 +89,13 @@ mod tests {
     fn loaded(remade: Option<Realignable>) -> ChangeZoneLoaded {
         let domain = Hostname::parse("gullrock.example").unwrap();
         let zone = Zone::new(domain, account("boatyard"), ZoneHome::Here);
-        ChangeZoneLoaded { zone, account_known: true, attached: vec![], remade }
+        ChangeZoneLoaded {
+            zone,
+            account_known: true,
+            attached: vec![],
+            at_registrar: vec!["nameserver ns7".into()],
+            remade,
+        }
     }
 
     #[test]
@@ -96,6 +109,17 @@ mod tests {
         let nobody = ChangeZoneLoaded { account_known: false, ..loaded(None) };
         assert!(matches!(change_zone(&request, &nobody, now()), Err(ZoneRefusal::UnknownAccount(_))));
         assert!(change_zone(&ChangeZone::default(), &loaded(None), now()).unwrap().0.is_empty());
+    }
+
+    #[test]
+    fn another_nameserver_set_tells_what_the_registrar_has_to_enter() {
+        let to =
+            |set: Option<&str>| ChangeZone { nameserver_set: Some(set.map(String::from)), ..ChangeZone::default() };
+        let told = |request: &ChangeZone| change_zone(request, &loaded(None), now()).unwrap().0.remarks;
+        let zone = loaded(None).zone.name;
+        let remark = ZoneRemark::OtherNameservers { zone, values: vec!["nameserver ns7".into()] };
+        assert_eq!(told(&to(Some("quay"))), [Remark::from(remark)]);
+        assert!(told(&to(None)).is_empty() && told(&ChangeZone::default()).is_empty(), "the set is the same");
     }
 
     #[test]

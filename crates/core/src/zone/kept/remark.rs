@@ -59,6 +59,11 @@ pub enum ZoneRemark {
         zone: Hostname,
         account: AccountName,
     },
+    /// Its nameservers are others from now on: what the registrar has to enter.
+    OtherNameservers {
+        zone: Hostname,
+        values: Vec<String>,
+    },
     CatalogNew {
         catalog: Hostname,
         members: usize,
