@@ -7,12 +7,13 @@
 
 use std::time::{Duration, Instant};
 
-use brightharbor_core::change::Plan;
+use brightharbor_core::change::{Change, Plan, Purpose};
 use jiff::Timestamp;
 
 use crate::carry_out::{CarryError, Event, Lock, LockError, carry_out, check_preconditions, recover, take_lock};
 use crate::clock;
 use crate::harbor::Harbor;
+use crate::install::read_if_there;
 use crate::overlay::{Answers, FilesRead, Overlay};
 use crate::store::{Revision, StoreError};
 
@@ -137,7 +138,26 @@ async fn decide_now<T, E: From<DoorError>>(
     let mut overlay = Overlay::new(&harbor, answers);
     let (plan, beside) = decide(&mut overlay, now).await?;
     let files = overlay.into_files_read();
+    let plan = without_kept_copies(plan).map_err(DoorError::from)?;
     Ok(Decided { harbor, plan, beside, revision, files, now })
+}
+
+/// Copies are named by their content: one that is kept already is neither written again, nor taken back with the rest.
+fn without_kept_copies(mut plan: Plan) -> Result<Plan, CarryError> {
+    let mut fresh = Vec::with_capacity(plan.set.changes.len());
+    for change in plan.set.changes {
+        let is_kept = match &change {
+            Change::WriteFile(write) if write.purpose == Purpose::Copy => {
+                read_if_there(&write.path)?.is_some_and(|kept| kept[..] == write.content[..])
+            }
+            _ => false,
+        };
+        if !is_kept {
+            fresh.push(change);
+        }
+    }
+    plan.set.changes = fresh;
+    Ok(plan)
 }
 
 /// Under the lock, with what is known of the network. `None`: a server has to be asked, or a person, so that everything
@@ -159,6 +179,7 @@ async fn decide_again<T, E: From<DoorError>>(
     }
     let files = overlay.into_files_read();
     let (plan, beside) = decided?;
+    let plan = without_kept_copies(plan).map_err(DoorError::from)?;
     if plan != *shown {
         if manner.is_shown() {
             return Ok(None);

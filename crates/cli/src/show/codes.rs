@@ -197,6 +197,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("domains-delegated", "how many domains a nameserver set has"),
     ("email-set", "an account has another address"),
     ("enter-addresses-elsewhere", "the addresses of a nameserver are to be entered where its zone is kept"),
+    ("edit-kept", "a copy of a file that was edited by hand is kept"),
     ("file-written-again", "the site's file was written again"),
     ("former-removed", "former certificates are removed a while after their end"),
     ("former-stays", "former certificates cannot be removed"),

@@ -118,6 +118,11 @@ impl Layout {
         self.root.join("removed").join(format!("{zone}.{}.zone", &content_hash(content)[..12]))
     }
 
+    /// The copy that is kept of a site's file which somebody has edited, when it is written anew or goes.
+    pub fn removed_site_file(&self, main: &Host, content: &[u8]) -> PathBuf {
+        self.root.join("removed").join(format!("{main}.{}.site", &content_hash(content)[..12]))
+    }
+
     pub fn certificates(&self) -> PathBuf {
         self.root.join("certificates")
     }

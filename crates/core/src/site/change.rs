@@ -212,9 +212,15 @@ pub fn change_site(
     plan.set.inventory(InventoryChange::ReplaceSite { before: before.clone(), after: after.clone() });
 }
 
-/// Asks for the consent to lose what somebody has edited by hand in the file of a site, if somebody has.
+/// Asks for the consent to replace what somebody has edited by hand in the file of a site, if somebody has; a copy is kept.
 pub fn ask_for_hand_edit(plan: &mut Plan, site: &Site, file: Option<&[u8]>, settings: &Settings, layout: &Layout) {
-    plan.consents.extend(hand_edit(site, file, settings, layout).filter(|found| !plan.consents.contains(found)));
+    let Some((edit, found)) = hand_edit(site, file, settings, layout).zip(file) else { return };
+    if !plan.consents.contains(&edit) {
+        plan.needs_consent(edit);
+        let copy = layout.removed_site_file(site.main(), found);
+        plan.set.file(FileWrite::new(copy.clone(), None, found, 0o600, Purpose::Copy));
+        plan.remark(SiteRemark::EditKept { site: site.main().clone(), copy });
+    }
 }
 
 /// The hand-made edit of a site's file, if there is one.

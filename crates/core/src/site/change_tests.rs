@@ -72,6 +72,9 @@ fn a_hand_made_edit_is_a_consent_and_never_lost_without_it() {
     let [Consent::ReplacesHandEdit { path, written, found, .. }] = &plan.consents[..] else { panic!("{plan:?}") };
     assert_eq!(path, std::path::Path::new("/harbor/servers/nginx/gullrock.example.conf"));
     assert_eq!(*found, format!("{written}# the yard's own line\n"));
+    let copy = layout().removed_site_file(site().main(), found.as_bytes());
+    assert_eq!(plan.set.pending(&copy), Some(found.as_bytes()), "a copy is kept");
+    assert!(plan.remarks.contains(&SiteRemark::EditKept { site: site().main().clone(), copy }.into()));
     // Without any option too: that is how it is written again.
     let plan = decide(&ChangeSite::default(), &edited).unwrap();
     assert_eq!((plan.consents.len(), plan.set.needs().web_reload), (1, true));

@@ -64,8 +64,8 @@ pub fn detach(
         for redirect in site.rules.redirects.iter().filter(|one| !after.rules.redirects.contains(one)) {
             plan.remark(gone_with_it(redirect));
         }
-        change_site(&mut plan, site, &after, loaded.site_file.clone(), settings, layout);
         plan.remark(SiteRemark::NamesDetached { site: site.main().clone(), names: gone.clone() });
+        change_site(&mut plan, site, &after, loaded.site_file.clone(), settings, layout);
     }
     for kept in &loaded.zones {
         let demanded = |record: &&Record| {
@@ -100,7 +100,6 @@ fn gone_with_it(redirect: &Redirect) -> RedirectRemark {
 fn take_site(loaded: &DetachLoaded, settings: &Settings, layout: &Layout, plan: &mut Plan) {
     let site = &loaded.site;
     if let Some(before) = &loaded.site_file {
-        ask_for_hand_edit(plan, site, Some(before), settings, layout);
         let path = layout.site_file(settings.web.server, site.main());
         plan.change(Change::RemoveFile(FileRemoval::new(path, before.clone(), 0o644, Purpose::SiteFile)));
     }
@@ -114,6 +113,7 @@ fn take_site(loaded: &DetachLoaded, settings: &Settings, layout: &Layout, plan: 
     if let Some(files) = &site.certificate {
         plan.remark(SiteRemark::CertificateStays { folder: files.folder().to_path_buf() });
     }
+    ask_for_hand_edit(plan, site, loaded.site_file.as_deref(), settings, layout);
     for proof in &loaded.demanded_elsewhere {
         plan.remark(CertificateRemark::DemandOver { site: site.main().clone(), proof: proof.clone(), elsewhere: true });
     }
@@ -190,7 +190,11 @@ mod tests {
         assert_eq!(remarks[0], RedirectRemark::Removed { source: old, was_permanent: false }.into());
         assert_eq!(remarks[1], SiteRemark::NamesDetached { site, names }.into());
         let zone = Hostname::parse("quay.example").unwrap();
-        assert_eq!(remarks[2], ZoneRemark::AddressesRemoved { zone, addresses: 2, others: 0 }.into());
+        assert!(
+            matches!(remarks[2], crate::change::Remark::Site(SiteRemark::EditKept { .. })),
+            "what was done comes first"
+        );
+        assert_eq!(remarks[3], ZoneRemark::AddressesRemoved { zone, addresses: 2, others: 0 }.into());
         let after = set.inventory_changes().find_map(|change| match change {
             InventoryChange::ReplaceSite { after, .. } => Some(after.clone()),
             _ => None,
@@ -207,8 +211,12 @@ mod tests {
     fn the_main_name_takes_the_whole_site_and_says_what_stays() {
         let Plan { set, remarks, consents } = decided(&["gullrock.example"], &loaded(vec![]));
         let lines: Vec<String> = set.changes.iter().map(Change::line).collect();
-        let expected =
-            ["remove /harbor/servers/nginx/gullrock.example.conf", "inventory: remove site gullrock.example"];
+        let copy = Layout::new("/harbor").removed_site_file(&name("gullrock.example"), b"served");
+        let expected = [
+            "remove /harbor/servers/nginx/gullrock.example.conf".to_string(),
+            "inventory: remove site gullrock.example".to_string(),
+            format!("write {} (600)", copy.display()),
+        ];
         assert_eq!(lines, expected);
         let document_root = "/home/boatyard/www".into();
         assert_eq!(remarks[3], SiteRemark::PagesStay { document_root }.into());

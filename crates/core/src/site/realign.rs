@@ -134,7 +134,7 @@ mod tests {
             ("missing.example", SiteFileState::Missing),
         ];
         assert_eq!(states, expected);
-        assert_eq!((plan.set.changes.len(), plan.consents.len()), (3, 1));
+        assert_eq!((plan.set.changes.len(), plan.consents.len()), (4, 1));
         assert!(plan.set.needs().web_reload);
         settings.web.server = WebServer::None;
         assert!(realign_sites(&sites, &settings, &layout).0.is_empty());

@@ -8,6 +8,11 @@ use crate::name::{DnsName, Host, Hostname};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum SiteRemark {
+    /// A file that somebody has edited goes, and a copy of it is kept.
+    EditKept {
+        site: Host,
+        copy: PathBuf,
+    },
     Attached {
         hostname: Host,
         kind: SiteKind,

@@ -78,7 +78,6 @@ pub async fn zone_removal(
     let files = ZoneRemovalFiles {
         zone_list: overlay.file(&layout.zone_list_of(dns.server, &zone.name))?,
         catalog: catalog.flatten(),
-        copy: overlay.file(&layout.removed_zone(&zone.name, kept.document.source()))?,
     };
     let pattern = zone.pattern.as_deref().map(|key| overlay.store.pattern(key)).transpose()?.flatten();
     Ok(Some(ZoneRemoval { kept, files, pattern, attached }))

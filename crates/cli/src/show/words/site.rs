@@ -116,6 +116,12 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
             let words = format!("note: {hostname} belongs to another account, and stays with it");
             Told::fact("stays-with-its-account", words).with("hostname", hostname.as_str())
         }
+        Is::EditKept { site, copy } => {
+            let words = format!("the edited file of {site} as {}", copy.display());
+            Told::act("edit-kept", "Kept", "keep", words)
+                .with("site", site.as_str())
+                .with("copy", copy.display().to_string())
+        }
         Is::FileWrittenAgain { site, path } => {
             Told::act("file-written-again", "Rewrote", "rewrite", format!("the file of {site}: {}", path.display()))
                 .with("site", site.as_str())

@@ -96,7 +96,11 @@ fn a_site_file_that_was_edited_by_hand_is_shown_and_replaced_only_on_purpose() {
     let refused = yard.run(&change).expect(4);
     assert!(refused.contains("was edited by hand") && refused.contains("+ index harbour.html"), "{refused}");
     assert_eq!(fs::read_to_string(&file).unwrap(), edited);
-    yard.run(&[&change[..], &["--yes"]].concat()).expect(0);
+    let done = yard.run(&[&change[..], &["--yes"]].concat()).expect(0);
+    let copies = || fs::read_dir(yard.folder.path().join("harbor/removed")).unwrap().map(|one| one.unwrap().path());
+    let copy = copies().next().unwrap();
+    assert_eq!(fs::read_to_string(&copy).unwrap(), edited, "a copy is kept");
+    assert!(done.contains(&format!("Kept the edited file of gullrock.example as {}", copy.display())), "{done}");
     assert!(!fs::read_to_string(&file).unwrap().contains("harbour.html"));
     // The timer ends what is over, but not by writing over what somebody has changed.
     let (page, until) = (yard.folder.path().join("8F2C.txt"), ["--until", "2020-01-01"]);
@@ -118,6 +122,7 @@ fn a_site_file_that_was_edited_by_hand_is_shown_and_replaced_only_on_purpose() {
     assert!(yard.run(&["detach", "gullrock.example"]).expect(4).contains("site change gullrock.example --yes"));
     let again = yard.run(&["site", "change", "gullrock.example", "--yes"]).expect(0);
     assert!(again.contains("Rewrote the file"), "{again}");
+    assert_eq!(copies().count(), 1, "the same edit is kept once");
     yard.run(&["detach", "gullrock.example"]).expect(0);
     assert!(!file.exists() && other.exists(), "a file of somebody else is never touched");
     assert_eq!(yard.marks().len() % 2, 0, "each test is followed by its reload");

@@ -16,8 +16,6 @@ use crate::zone::{EditError, Pattern, Record, RecordType};
 pub struct ZoneRemovalFiles {
     pub zone_list: Option<Vec<u8>>,
     pub catalog: Option<Vec<u8>>,
-    /// What lies where the copy goes: the same, from another time.
-    pub copy: Option<Vec<u8>>,
 }
 
 /// A zone that is to go, as it was read.
@@ -70,9 +68,7 @@ pub fn remove_zone(
     plan.set.changes.extend(without_member(&zone.name, files.catalog.as_deref(), today, settings, layout)?);
     let before = kept.document.source().to_vec();
     let copy = layout.removed_zone(&zone.name, &before);
-    if files.copy.is_none() {
-        plan.set.file(FileWrite::new(copy.clone(), None, before.clone(), 0o600, Purpose::Copy));
-    }
+    plan.set.file(FileWrite::new(copy.clone(), None, before.clone(), 0o600, Purpose::Copy));
     let purpose = Purpose::ZoneFile { zone: zone.name.clone() };
     plan.change(Change::RemoveFile(FileRemoval::new(path, before, 0o644, purpose)));
     plan.remark(ZoneRemark::Removed { zone: zone.name.clone(), copy });
@@ -132,11 +128,7 @@ mod tests {
         let list = other.to_string() + &render::zone_stanza(DnsServer::Bind, &zone.zone.name, &path, true);
         let members = [name("gullrock.example"), name("quay.example")];
         let catalog = new_catalog(&name("zones.saltmarsh.example"), members.iter(), 7).unwrap();
-        let files = ZoneRemovalFiles {
-            zone_list: Some(list.into_bytes()),
-            catalog: Some(catalog.source().to_vec()),
-            copy: None,
-        };
+        let files = ZoneRemovalFiles { zone_list: Some(list.into_bytes()), catalog: Some(catalog.source().to_vec()) };
         let kept = zone.clone();
         let removal = ZoneRemoval { kept, files, pattern: None, attached: vec![] };
         let Plan { set, consents, .. } = remove_zone(&removal, &settings, &layout, TODAY).unwrap();
