@@ -1,6 +1,6 @@
 //! Refusals about accounts and plans.
 
-use brightharbor_core::account::{AccountName, AccountRefusal, LimitReached};
+use brightharbor_core::account::{AccountName, AccountRefusal, HomeRefusal, LimitReached};
 
 use super::Error;
 use crate::show::counted;
@@ -19,7 +19,13 @@ impl From<AccountRefusal> for Error {
                 .advice("see `brightharbor account list`")
                 .with("account", name.as_str()),
             Why::Unknown(name) => unknown(&name),
-            Why::Home(error) => Self::refused("home", error).advice("give another one with --home"),
+            Why::Home(refused) => home(refused),
+            Why::UserIsRoot(user) => Self::refused(
+                "user-is-root",
+                format!("system user `{user}` is root: a customer would own what root does"),
+            )
+            .advice("name a user of its own, or make one with --create-user")
+            .with("user", user),
             Why::NoUser(user) => Self::refused("no-user", format!("system user `{user}` not found"))
                 .advice("create it with --create-user, or name an existing one")
                 .with("user", user),
@@ -85,6 +91,35 @@ impl From<AccountRefusal> for Error {
             }
             Why::Limit(reached) => reached.into(),
         }
+    }
+}
+
+fn home(refused: HomeRefusal) -> Error {
+    use HomeRefusal as Why;
+    let another = "give another one with --home";
+    match refused {
+        Why::Path(error) => Error::refused("home", error).advice(another),
+        Why::OfSystem(home) => {
+            Error::refused("home", format!("{} is a folder of the system, and no home", home.display())).advice(another)
+        }
+        Why::InHarbor(home) => {
+            let message =
+                format!("{} overlaps the harbor: its customer could change the harbor's files", home.display());
+            Error::refused("home", message).advice(another)
+        }
+        Why::OfAccount { home, account, of_account } => {
+            let message = format!(
+                "{} overlaps {}, the home of account {account}: one of the two customers could change the other's files",
+                home.display(),
+                of_account.display()
+            );
+            Error::refused("home", message)
+                .advice("give a folder beside it with --home")
+                .with("account", account.as_str())
+        }
+        Why::IsThere(home) => Error::refused("home-is-there", format!("{} already exists", home.display()))
+            .advice("take it as it is with --existing, or give another one with --home")
+            .with("home", home.display().to_string()),
     }
 }
 

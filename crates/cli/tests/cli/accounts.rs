@@ -113,6 +113,24 @@ fn a_system_user_is_made_on_request_and_taken_back_with_what_fails() {
 }
 
 #[test]
+fn a_home_that_exists_is_taken_on_request_alone_and_the_dry_run_says_so() {
+    let coast = Coast::new();
+    let home = coast.path("homes/boatyard");
+    fs::create_dir(&home).unwrap();
+    fs::write(home.join("plans.txt"), "boats").unwrap();
+    let add = ["account", "add", "boatyard", "--email", "yard@saltmarsh.example"];
+    assert!(coast.run(&add).expect(4).contains("take it as it is with --existing"));
+    let dry = coast.run(&[&add[..], &["--existing", "--dry-run"]].concat()).expect(0);
+    assert!(dry.contains("is there already; what is in it stays"), "{dry}");
+    coast.run(&[&add[..], &["--existing"]].concat()).expect(0);
+    assert_eq!(fs::read_to_string(home.join("plans.txt")).unwrap(), "boats");
+    // A link in its place is no folder, wherever it leads.
+    std::os::unix::fs::symlink(coast.path("homes"), coast.path("homes/quay")).unwrap();
+    let link = ["account", "add", "quay", "--email", "quay@saltmarsh.example", "--existing"];
+    assert!(coast.run(&link).expect(4).contains("overlaps"), "it leads to the homes of all");
+}
+
+#[test]
 fn a_mailbox_on_the_accounts_own_domain_is_remarked_upon() {
     let coast = Coast::new();
     coast.run(&["attach", "gullrock.example", "--account", "bakery"]).expect(3);

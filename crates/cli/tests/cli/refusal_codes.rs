@@ -81,6 +81,13 @@ fn about_accounts() {
             Refused("account remove bakery", "account-sells"),
             Refused("account add quay --email a@saltmarsh.example --system-user nobody-of-this-name", "no-user"),
             Refused("account add quay --email a@saltmarsh.example --home /home/a:b", "home"),
+            Refused("account add quay --email a@saltmarsh.example --home /etc/quay", "home"),
+            Refused("account add quay --email a@saltmarsh.example --home WORLD/harbor/quay", "home"),
+            Refused("account add quay --email a@saltmarsh.example --home WORLD/homes/bakery/quay", "home"),
+            Refused("account change choir --home WORLD/homes/bakery/www", "home"),
+            Refused("account add quay --email a@saltmarsh.example --system-user root", "user-is-root"),
+            Made("homes/pier"),
+            Refused("account add pier --email a@saltmarsh.example", "home-is-there"),
             Given("attach gullrock.example --account choir"),
             Refused("account change choir --home /tmp/never-moved-there", "home-not-moved"),
             Refused("account change choir --plan small", "unknown-plan"),
@@ -89,7 +96,7 @@ fn about_accounts() {
     );
     // Whoever runs the tests decides which of the two it is.
     let create = coast.json(
-        &["account", "add", "quay", "--email", "a@saltmarsh.example", "--system-user", "root", "--create-user"],
+        &["account", "add", "quay", "--email", "a@saltmarsh.example", "--system-user", "daemon", "--create-user"],
         4,
     );
     assert!(["user-exists", "not-root"].contains(&create["error"]["code"].as_str().unwrap()), "{create}");

@@ -2,9 +2,9 @@
 
 use std::path::{Path, PathBuf};
 
-use super::{Account, AccountName, AccountRefusal, AccountRemark};
+use super::{Account, AccountName, AccountRefusal, AccountRemark, HomeRefusal, HomeSeen, refuse_home};
 use crate::change::{Change, FolderMake, InventoryChange, Plan, UserMake};
-use crate::harbor::{Settings, check_path};
+use crate::harbor::Settings;
 use crate::name::Hostname;
 
 /// What was asked for.
@@ -14,6 +14,8 @@ pub struct AddAccount {
     pub email: String,
     /// Absolute; as the settings say when not given.
     pub home: Option<PathBuf>,
+    /// Whether the home may be there already.
+    pub existing: bool,
     pub user: UserWish,
     pub plan: Option<AccountName>,
     pub nameserver_set: Option<String>,
@@ -34,6 +36,8 @@ pub struct UserWish {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct UserSeen {
     pub exists: bool,
+    /// Whether it is root, under whatever name.
+    pub has_root_id: bool,
     /// Whether this program may make one.
     pub is_root: bool,
 }
@@ -44,10 +48,17 @@ pub struct AddLoaded {
     /// Whether there is an account of that name.
     pub is_there: bool,
     pub user: UserSeen,
+    pub home: HomeSeen,
     /// Whether the plan, the nameserver set and the reseller that were named are there.
     pub plan_is_there: bool,
     pub set_is_there: bool,
     pub reseller_is_there: bool,
+}
+
+/// The home that an account gets.
+pub fn wanted_home(request: &AddAccount, settings: &Settings) -> PathBuf {
+    let usual = || PathBuf::from(settings.sites.home.replace("{account}", request.name.as_str()));
+    request.home.clone().unwrap_or_else(usual)
 }
 
 /// Decides the new account.
@@ -56,9 +67,11 @@ pub fn add_account(request: &AddAccount, loaded: &AddLoaded, settings: &Settings
     if loaded.is_there {
         return Err(AccountRefusal::Exists(name.clone()));
     }
-    let usual = || PathBuf::from(settings.sites.home.replace("{account}", name.as_str()));
-    let home = request.home.clone().unwrap_or_else(usual);
-    check_path(&home).map_err(AccountRefusal::Home)?;
+    let home = wanted_home(request, settings);
+    refuse_home(&home, &loaded.home).map_err(AccountRefusal::Home)?;
+    if loaded.home.is_there && !request.existing {
+        return Err(AccountRefusal::Home(HomeRefusal::IsThere(home)));
+    }
     refuse_user(&request.user, loaded.user)?;
     refuse_unknown(request.plan.as_ref(), loaded.plan_is_there, AccountRefusal::UnknownPlan)?;
     refuse_unknown(request.nameserver_set.as_ref(), loaded.set_is_there, AccountRefusal::UnknownSet)?;
@@ -72,6 +85,9 @@ pub fn add_account(request: &AddAccount, loaded: &AddLoaded, settings: &Settings
     };
     let mut plan = Plan::new(format!("account add {name}"));
     plan.remark(AccountRemark::Added { account: name.clone(), home: home.clone() });
+    if loaded.home.is_there {
+        plan.remark(AccountRemark::HomeTaken { home: home.clone() });
+    }
     make_user(&mut plan, &request.user, &home);
     let own = |domain: &Hostname| request.email.to_ascii_lowercase().ends_with(&format!("@{domain}"));
     if request.domain.as_ref().is_some_and(own) {
@@ -96,6 +112,9 @@ fn refuse_unknown<T: Clone>(
 /// A user that is there, or one that can be made.
 pub(super) fn refuse_user(wish: &UserWish, seen: UserSeen) -> Result<(), AccountRefusal> {
     let Some(user) = wish.name.clone() else { return Ok(()) };
+    if seen.has_root_id {
+        return Err(AccountRefusal::UserIsRoot(user));
+    }
     match (seen.exists, wish.create) {
         (false, false) => Err(AccountRefusal::NoUser(user)),
         (true, true) => Err(AccountRefusal::UserExists(user)),
@@ -136,6 +155,7 @@ mod tests {
             name: name("bakery"),
             email: "baker@saltmarsh.example".into(),
             home: None,
+            existing: false,
             user: UserWish::default(),
             plan: None,
             nameserver_set: None,
@@ -144,22 +164,25 @@ mod tests {
         }
     }
 
-    const NOTHING: AddLoaded = AddLoaded {
-        is_there: false,
-        user: UserSeen { exists: false, is_root: false },
-        plan_is_there: false,
-        set_is_there: false,
-        reseller_is_there: false,
-    };
+    fn nothing() -> AddLoaded {
+        AddLoaded {
+            is_there: false,
+            user: UserSeen::default(),
+            home: HomeSeen { real: "/home/bakery".into(), harbor: "/harbor".into(), ..HomeSeen::default() },
+            plan_is_there: false,
+            set_is_there: false,
+            reseller_is_there: false,
+        }
+    }
 
     #[test]
     fn a_home_is_made_as_the_settings_say_and_a_user_only_where_it_was_asked_for() {
-        let plan = add_account(&request(), &NOTHING, &Settings::default()).unwrap();
+        let plan = add_account(&request(), &nothing(), &Settings::default()).unwrap();
         let home = PathBuf::from("/home/bakery");
         assert_eq!(plan.remarks, [AccountRemark::Added { account: name("bakery"), home: home.clone() }.into()]);
         assert_eq!(plan.set.changes.len(), 2);
         let with_user = AddAccount { user: UserWish { name: Some("web".into()), create: true }, ..request() };
-        let root = AddLoaded { user: UserSeen { exists: false, is_root: true }, ..NOTHING };
+        let root = AddLoaded { user: UserSeen { is_root: true, ..UserSeen::default() }, ..nothing() };
         let plan = add_account(&with_user, &root, &Settings::default()).unwrap();
         assert_eq!(plan.set.changes[0], Change::MakeUser(UserMake { name: "web".into(), home }));
     }
@@ -167,24 +190,29 @@ mod tests {
     #[test]
     fn what_is_not_there_or_is_there_already_refuses() {
         let decide = |request: &AddAccount, loaded: &AddLoaded| add_account(request, loaded, &Settings::default());
-        let is_there = AddLoaded { is_there: true, ..NOTHING };
+        let is_there = AddLoaded { is_there: true, ..nothing() };
         assert_eq!(decide(&request(), &is_there), Err(AccountRefusal::Exists(name("bakery"))));
         let relative = AddAccount { home: Some("bakery".into()), ..request() };
-        assert!(matches!(decide(&relative, &NOTHING), Err(AccountRefusal::Home(_))));
+        assert!(matches!(decide(&relative, &nothing()), Err(AccountRefusal::Home(_))));
+        let there = AddLoaded { home: HomeSeen { is_there: true, ..nothing().home }, ..nothing() };
+        let refused = AccountRefusal::Home(HomeRefusal::IsThere("/home/bakery".into()));
+        assert_eq!(decide(&request(), &there), Err(refused));
+        let taken = decide(&AddAccount { existing: true, ..request() }, &there).unwrap();
+        assert_eq!(taken.remarks[1], AccountRemark::HomeTaken { home: "/home/bakery".into() }.into());
         let plan = AddAccount { plan: Some(name("small")), ..request() };
-        assert_eq!(decide(&plan, &NOTHING), Err(AccountRefusal::UnknownPlan(name("small"))));
-        assert!(decide(&plan, &AddLoaded { plan_is_there: true, ..NOTHING }).is_ok());
+        assert_eq!(decide(&plan, &nothing()), Err(AccountRefusal::UnknownPlan(name("small"))));
+        assert!(decide(&plan, &AddLoaded { plan_is_there: true, ..nothing() }).is_ok());
         let set = AddAccount { nameserver_set: Some("deep".into()), ..request() };
-        assert_eq!(decide(&set, &NOTHING), Err(AccountRefusal::UnknownSet("deep".into())));
+        assert_eq!(decide(&set, &nothing()), Err(AccountRefusal::UnknownSet("deep".into())));
         let sold = AddAccount { reseller: Some(name("nobody")), ..request() };
-        assert_eq!(decide(&sold, &NOTHING), Err(AccountRefusal::Unknown(name("nobody"))));
+        assert_eq!(decide(&sold, &nothing()), Err(AccountRefusal::Unknown(name("nobody"))));
     }
 
     #[test]
     fn users_are_made_by_root_alone_and_never_twice() {
         let refused = |create, exists, is_root| {
             let wish = UserWish { name: Some("web".into()), create };
-            refuse_user(&wish, UserSeen { exists, is_root }).err()
+            refuse_user(&wish, UserSeen { exists, is_root, has_root_id: false }).err()
         };
         assert_eq!(refused(false, true, false), None);
         assert_eq!(refused(false, false, true), Some(AccountRefusal::NoUser("web".into())));
@@ -192,6 +220,9 @@ mod tests {
         assert_eq!(refused(true, false, false), Some(AccountRefusal::NotRoot("web".into())));
         assert_eq!(refused(true, false, true), None);
         assert_eq!(refuse_user(&UserWish::default(), UserSeen::default()), Ok(()));
+        let toor = UserSeen { exists: true, has_root_id: true, is_root: true };
+        let wish = UserWish { name: Some("toor".into()), create: false };
+        assert_eq!(refuse_user(&wish, toor), Err(AccountRefusal::UserIsRoot("toor".into())));
     }
 
     #[test]
@@ -199,7 +230,7 @@ mod tests {
         let domain = Hostname::parse("crumbandtide.example").ok();
         let decide = |email: &str| {
             let request = AddAccount { email: email.into(), domain: domain.clone(), ..request() };
-            add_account(&request, &NOTHING, &Settings::default()).unwrap().remarks.len()
+            add_account(&request, &nothing(), &Settings::default()).unwrap().remarks.len()
         };
         assert_eq!((decide("baker@CrumbAndTide.example"), decide("baker@saltmarsh.example")), (2, 1));
     }

@@ -4,9 +4,9 @@
 use std::path::PathBuf;
 
 use super::add::{UserSeen, UserWish, home_folder, make_user, refuse_user};
-use super::{Account, AccountName, AccountRefusal, AccountRemark};
+use super::{Account, AccountName, AccountRefusal, AccountRemark, HomeSeen, refuse_home};
 use crate::change::{ExistingFile, InventoryChange, Plan, Remark};
-use crate::harbor::{Layout, Settings, check_path};
+use crate::harbor::{Layout, Settings};
 use crate::site::{Site, change_site};
 
 /// What was asked for. The inner `None` takes something away.
@@ -32,6 +32,7 @@ pub struct ChangeLoaded {
     pub resellers: Vec<AccountName>,
     /// Whether the new mailbox lies in a zone of the account itself.
     pub mail_is_own: bool,
+    pub home: HomeSeen,
     /// For another home: the account's sites with their files.
     pub sites: Vec<(Site, ExistingFile)>,
     /// Those of the folders that the sites would be served from which are there, and are no links.
@@ -85,7 +86,7 @@ pub fn change_account(
         plan.remark(AccountRemark::SystemUser { account: name(), user, home });
     }
     if let Some(home) = &request.home {
-        check_path(home).map_err(AccountRefusal::Home)?;
+        refuse_home(home, &loaded.home).map_err(AccountRefusal::Home)?;
         after.home = home.clone();
     }
     if after.home != before.home {
@@ -160,6 +161,7 @@ mod tests {
             set_is_there: false,
             resellers: vec![],
             mail_is_own: false,
+            home: HomeSeen { harbor: "/harbor".into(), real: "/srv/bakery".into(), ..HomeSeen::default() },
             sites: vec![],
             folders: vec![],
         }

@@ -6,6 +6,7 @@
 mod account;
 mod add;
 mod change;
+mod home;
 mod plan;
 mod plans;
 mod refusal;
@@ -15,8 +16,9 @@ mod remove;
 pub use account::{
     Account, AccountName, AccountNameError, EmailError, SystemUserError, check_email, check_system_user,
 };
-pub use add::{AddAccount, AddLoaded, UserSeen, UserWish, add_account};
+pub use add::{AddAccount, AddLoaded, UserSeen, UserWish, add_account, wanted_home};
 pub use change::{ChangeAccount, ChangeLoaded, change_account, moved};
+pub use home::{HomeRefusal, HomeSeen, refuse_home};
 pub use plan::{AccountPlan, Counted, LimitReached, Limits, Usage, check_limit};
 pub use plans::{LimitWish, LimitWishes, add_plan, change_plan, remove_plan};
 pub use refusal::AccountRefusal;

@@ -2,17 +2,18 @@
 
 use std::path::PathBuf;
 
-use super::{AccountName, LimitReached};
-use crate::harbor::PathError;
+use super::{AccountName, HomeRefusal, LimitReached};
 use crate::name::Host;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum AccountRefusal {
     Exists(AccountName),
     Unknown(AccountName),
-    Home(PathError),
+    Home(HomeRefusal),
     NoUser(String),
     UserExists(String),
+    /// Root owns what is nobody else's.
+    UserIsRoot(String),
     /// Only root can make a system user.
     NotRoot(String),
     UnknownPlan(AccountName),

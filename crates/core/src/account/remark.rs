@@ -6,6 +6,10 @@ use super::{AccountName, Limits};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum AccountRemark {
+    /// A folder that is there already becomes a home.
+    HomeTaken {
+        home: PathBuf,
+    },
     Added {
         account: AccountName,
         home: PathBuf,

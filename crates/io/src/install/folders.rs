@@ -9,12 +9,11 @@ use std::os::fd::{AsFd, OwnedFd};
 use std::path::{Component, Path, PathBuf};
 
 use brightharbor_core::change::FolderMake;
-use rustix::fs::{
-    AtFlags, Gid, Mode, OFlags, ResolveFlags, Uid, fchmod, fchown, fstat, mkdirat, open, openat2, statat,
-};
+use rustix::fs::{AtFlags, Gid, Mode, OFlags, ResolveFlags, Uid, fchmod, fchown, fstat, mkdirat, openat2, statat};
 use rustix::io::Errno;
 
 use super::starter::copy_starter_files;
+use super::walk::walk_to;
 
 #[derive(Debug, thiserror::Error)]
 pub enum FolderError {
@@ -24,6 +23,10 @@ pub enum FolderError {
     NotAFolder(PathBuf),
     #[error("{path} belongs to another user (uid {uid})")]
     Foreign { path: PathBuf, uid: u32 },
+    #[error("somebody has put another folder in the place of {0}")]
+    Replaced(PathBuf),
+    #[error("{0} may be changed by others than root and whoever runs this")]
+    OthersMayChange(PathBuf),
     #[error("system user `{0}` not found")]
     NoUser(String),
     #[error("only root can make folders for the system user `{0}`")]
@@ -33,10 +36,10 @@ pub enum FolderError {
 }
 
 pub(super) struct Owner {
-    uid: u32,
-    gid: u32,
+    pub(super) uid: u32,
+    pub(super) gid: u32,
     /// Whether new folders have to be given to the owner.
-    give: bool,
+    pub(super) give: bool,
 }
 
 /// Makes the folder with everything missing above it, and the starter page if the folder is empty.
@@ -67,7 +70,7 @@ pub fn make_folder(make: &FolderMake) -> Result<(), FolderError> {
     }
 }
 
-fn owner(system_user: Option<&str>) -> Result<Owner, FolderError> {
+pub(super) fn owner(system_user: Option<&str>) -> Result<Owner, FolderError> {
     let own = rustix::process::geteuid().as_raw();
     let own_group = rustix::process::getegid().as_raw();
     let Some(name) = system_user else { return Ok(Owner { uid: own, gid: own_group, give: false }) };
@@ -78,14 +81,12 @@ fn owner(system_user: Option<&str>) -> Result<Owner, FolderError> {
     Ok(Owner { uid: user.uid(), gid: user.primary_group_id(), give: own == 0 })
 }
 
-/// The home itself is made if its parent is there; its parent is the administrator's own and may be a link.
+/// The home itself is made if its parent is there. The administrator's own links lead to it, and nobody else's.
 fn open_home(make: &FolderMake, owner: &Owner) -> Result<OwnedFd, FolderError> {
     let failed = |errno: Errno| FolderError::Failed { path: make.home.clone(), reason: errno.to_string() };
     let parent = make.home.parent().unwrap_or(Path::new("/"));
     let name = make.home.file_name().ok_or_else(|| failed(Errno::INVAL))?;
-    let parent = open(parent, OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty())
-        .map_err(|errno| FolderError::Failed { path: parent.to_path_buf(), reason: errno.to_string() })?;
-    enter(&parent, name, &make.home, 0o711, owner)
+    enter(&walk_to(parent, false)?, name, &make.home, 0o711, owner)
 }
 
 /// Opens the folder `name` in `parent`, making it if it is missing.
@@ -123,7 +124,12 @@ pub(super) fn enter(
         return Err(FolderError::Foreign { path: path.to_path_buf(), uid: stat.st_uid });
     }
     if made {
-        // Checked above: it is ours, so nobody has put another folder in its place.
+        // Whoever owns the folder above may have put another one in its place since: one of root's, with something in it.
+        let above = fstat(parent.as_fd()).map_err(failed)?;
+        let is_ours = stat.st_uid == own && stat.st_mode & 0o777 == 0o700 && stat.st_dev == above.st_dev;
+        if !is_ours || !is_empty(&folder, path)? {
+            return Err(FolderError::Replaced(path.to_path_buf()));
+        }
         if owner.give {
             fchown(folder.as_fd(), Some(Uid::from_raw(owner.uid)), Some(Gid::from_raw(owner.gid))).map_err(failed)?;
         }
@@ -139,7 +145,7 @@ fn is_empty(folder: &OwnedFd, path: &Path) -> Result<bool, FolderError> {
     Ok(!entries.any(|entry| entry.is_ok_and(|entry| is_content(&entry))))
 }
 
-/// Puts a new file into an opened folder, and gives it to the owner through its descriptor.
+/// Puts a new file for visitors into an opened folder. One that the customer has made meanwhile stays.
 pub(super) fn put_file(
     folder: &OwnedFd,
     name: &OsStr,
@@ -147,24 +153,33 @@ pub(super) fn put_file(
     content: &[u8],
     owner: &Owner,
 ) -> Result<(), FolderError> {
-    let failed = |errno: Errno| FolderError::Failed { path: path.join(name), reason: errno.to_string() };
+    match put_new_file(folder, name, content, owner, 0o644) {
+        Err(Errno::EXIST) => Ok(()),
+        done => done.map_err(|errno| FolderError::Failed { path: path.join(name), reason: errno.to_string() }),
+    }
+}
+
+/// Makes a file in an opened folder and gives it to the owner through its descriptor, whole and on disk. Nobody but root
+/// reads it before it has its mode.
+pub(super) fn put_new_file(
+    folder: &OwnedFd,
+    name: &OsStr,
+    content: &[u8],
+    owner: &Owner,
+    mode: u32,
+) -> Result<(), Errno> {
     let flags = OFlags::CREATE | OFlags::EXCL | OFlags::WRONLY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-    let file = match rustix::fs::openat(folder, name, flags, Mode::from_raw_mode(0o600)) {
-        Ok(file) => file,
-        // The customer was faster: theirs stays.
-        Err(Errno::EXIST) => return Ok(()),
-        Err(errno) => return Err(failed(errno)),
-    };
+    let file = rustix::fs::openat(folder, name, flags, Mode::from_raw_mode(0o600))?;
     let mut rest = content;
     while !rest.is_empty() {
-        let written = rustix::io::write(&file, rest).map_err(failed)?;
+        let written = rustix::io::write(&file, rest)?;
         rest = &rest[written..];
     }
     if owner.give {
-        fchown(&file, Some(Uid::from_raw(owner.uid)), Some(Gid::from_raw(owner.gid))).map_err(failed)?;
+        fchown(&file, Some(Uid::from_raw(owner.uid)), Some(Gid::from_raw(owner.gid)))?;
     }
-    fchmod(&file, Mode::from_raw_mode(0o644)).map_err(failed)?;
-    rustix::fs::fsync(&file).map_err(failed)
+    fchmod(&file, Mode::from_raw_mode(mode))?;
+    rustix::fs::fsync(&file)
 }
 
 #[cfg(test)]

@@ -10,6 +10,7 @@ mod many;
 mod service;
 mod starter;
 mod users;
+mod walk;
 
 pub use certificate_files::{CertificateFault, check_certificate_files};
 pub use clear::clear_away;
@@ -27,3 +28,4 @@ pub use service::{
 };
 pub use users::{is_root, user_exists};
 pub(crate) use users::{make_user, remove_user};
+pub use walk::read_regular;

@@ -12,7 +12,7 @@ use crate::server::{ServerError, run_bounded};
 
 const NO_LOGIN: &str = "/usr/sbin/nologin";
 
-/// Whether the system knows the user.
+/// Whether the system knows the user, by whatever name service.
 pub fn user_exists(name: &str) -> bool {
     uzers::get_user_by_name(name).is_some()
 }
@@ -25,7 +25,8 @@ pub fn is_root() -> bool {
 /// Makes the user with a group of its own.
 pub async fn make_user(make: &UserMake) -> Result<(), ServerError> {
     let home = make.home.to_string_lossy();
-    let words = ["useradd", "--no-create-home", "--user-group", "--shell", NO_LOGIN, "--home-dir", &home];
+    let program = program("useradd");
+    let words = [&*program, "--no-create-home", "--user-group", "--shell", NO_LOGIN, "--home-dir", &home];
     run(&words, &make.name).await
 }
 
@@ -33,7 +34,14 @@ pub async fn make_user(make: &UserMake) -> Result<(), ServerError> {
 /// has another home or a shell to log in with, and is left alone.
 pub async fn remove_user(name: &str, home: &Path) -> Result<(), ServerError> {
     let ours = |user: &User| user.home_dir() == home && user.shell() == Path::new(NO_LOGIN);
-    if uzers::get_user_by_name(name).is_some_and(|user| ours(&user)) { run(&["userdel"], name).await } else { Ok(()) }
+    if uzers::get_user_by_name(name).is_some_and(|user| ours(&user)) { run(&[&program("userdel")], name).await } else { Ok(()) }
+}
+
+/// Where systems have it; what `PATH` says is not asked.
+fn program(name: &str) -> String {
+    let places = ["/usr/sbin", "/sbin", "/usr/local/sbin"].map(|folder| format!("{folder}/{name}"));
+    let there = places.iter().find(|place| Path::new(place).exists());
+    there.unwrap_or(&places[0]).clone()
 }
 
 async fn run(words: &[&str], name: &str) -> Result<(), ServerError> {

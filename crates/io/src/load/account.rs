@@ -1,15 +1,15 @@
 //! What decisions about accounts rest on.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::account::{
-    Account, AccountName, AddAccount, AddLoaded, ChangeAccount, ChangeLoaded, RemoveAccount, RemoveLoaded, UserSeen,
-    UserWish, moved,
+    Account, AccountName, AddAccount, AddLoaded, ChangeAccount, ChangeLoaded, HomeSeen, RemoveAccount, RemoveLoaded,
+    UserSeen, UserWish, moved, wanted_home,
 };
 use brightharbor_core::name::Hostname;
 
 use super::LoadError;
-use crate::install::{is_root, user_exists};
+use crate::install::is_root;
 use crate::overlay::Overlay;
 use crate::store::StoreError;
 
@@ -20,6 +20,7 @@ pub fn add_account(overlay: &Overlay<'_>, request: &AddAccount) -> Result<AddLoa
     Ok(AddLoaded {
         is_there: overlay.account(&request.name)?.is_some(),
         user: user_seen(&request.user),
+        home: home_seen(overlay, &wanted_home(request, &overlay.settings), None)?,
         plan_is_there: plan_is_there(overlay, request.plan.as_ref())?,
         set_is_there: set_is_there(overlay, request.nameserver_set.as_deref()),
         reseller_is_there: match &request.reseller {
@@ -58,6 +59,10 @@ pub fn change_account(
             Some(email) => lies_in_own_zone(overlay, &account, email)?,
             None => false,
         },
+        home: match &request.home {
+            Some(home) => home_seen(overlay, home, Some(&account.name))?,
+            None => HomeSeen::default(),
+        },
         sites,
         folders,
         account,
@@ -89,7 +94,33 @@ pub fn remove_account(
 }
 
 fn user_seen(wish: &UserWish) -> UserSeen {
-    UserSeen { exists: wish.name.as_deref().is_some_and(user_exists), is_root: is_root() }
+    let user = wish.name.as_deref().and_then(uzers::get_user_by_name);
+    UserSeen { exists: user.is_some(), has_root_id: user.is_some_and(|user| user.uid() == 0), is_root: is_root() }
+}
+
+/// What lies where a home is wanted; `own` is the account that it is for, if there is one already.
+fn home_seen(overlay: &Overlay<'_>, home: &Path, own: Option<&AccountName>) -> Result<HomeSeen, LoadError> {
+    let real = real_place(home);
+    let mut overlaps = None;
+    for place in [home, &real] {
+        overlaps = overlaps.or(overlay.store.account_around(place, own)?);
+    }
+    let is_there = std::fs::symlink_metadata(home).is_ok();
+    Ok(HomeSeen { is_there, harbor: real_place(overlay.layout.root()), overlaps, real })
+}
+
+/// A place behind all links that exist on the way to it.
+fn real_place(path: &Path) -> PathBuf {
+    path.ancestors()
+        .find_map(|above| {
+            let real = std::fs::canonicalize(above).ok()?;
+            // Joined with nothing, a path would end with a slash.
+            Some(
+                path.strip_prefix(above)
+                    .map_or(real.clone(), |below| real.components().chain(below.components()).collect()),
+            )
+        })
+        .unwrap_or_else(|| path.to_path_buf())
 }
 
 fn plan_is_there(overlay: &Overlay<'_>, plan: Option<&AccountName>) -> Result<bool, StoreError> {

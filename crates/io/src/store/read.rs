@@ -26,6 +26,21 @@ impl Store {
         rows.into_iter().map(account).collect()
     }
 
+    /// Another account than `own` whose home is the folder, or lies above or below it.
+    pub fn account_around(
+        &self,
+        folder: &Path,
+        own: Option<&AccountName>,
+    ) -> Result<Option<(AccountName, PathBuf)>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT name, home FROM account WHERE (home = $1 OR substr(home, 1, length($1) + 1) = $1 || '/' \
+             OR substr($1, 1, length(home) + 1) = home || '/') AND name <> $2 LIMIT 1",
+        )?;
+        let place = (folder.to_string_lossy(), own.map_or("", AccountName::as_str));
+        let row = query.query_row(place, |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?))).optional()?;
+        row.map(|(name, home)| Ok((from_word(&name)?, home.into()))).transpose()
+    }
+
     /// How many sites an account has.
     pub fn count_sites(&self, account: &AccountName) -> Result<u64, StoreError> {
         let mut query = self.connection.prepare_cached("SELECT count(*) FROM site WHERE account = $1")?;

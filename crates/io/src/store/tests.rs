@@ -54,6 +54,22 @@ fn commit(store: &mut Store, changes: Vec<InventoryChange>) -> Result<(), StoreE
 }
 
 #[test]
+fn the_home_of_another_account_is_found_above_below_and_at_a_folder() {
+    let (_folder, mut store) = fresh();
+    commit(&mut store, vec![InventoryChange::AddAccount(account())]).unwrap();
+    let around = |folder: &str, own: Option<&AccountName>| {
+        store.account_around(std::path::Path::new(folder), own).unwrap().map(|(name, _)| name)
+    };
+    let choir = account().name;
+    for folder in ["/home/choir", "/home/choir/www", "/home", "/"] {
+        let expected = if folder == "/" { None } else { Some(choir.clone()) };
+        assert_eq!(around(folder, None), expected, "{folder}");
+    }
+    assert_eq!((around("/home/choirs", None), around("/home/choi", None), around("/home/x", None)), (None, None, None));
+    assert_eq!(around("/home/choir/www", Some(&choir)), None, "its own home");
+}
+
+#[test]
 fn what_is_written_is_read_back() {
     let (_folder, mut store) = fresh();
     let zone = Zone::new(hostname("lanternchoir.example"), account().name, ZoneHome::Here);

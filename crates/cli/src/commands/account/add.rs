@@ -31,6 +31,9 @@ pub struct Add {
     /// in harbor.toml says.
     #[arg(long, value_name = "FOLDER")]
     home: Option<PathBuf>,
+    /// Take a home that exists already, with what is in it.
+    #[arg(long)]
+    existing: bool,
     /// The system user that owns its document roots; by default the user who runs this.
     #[arg(long, value_name = "USER")]
     system_user: Option<String>,
@@ -67,6 +70,7 @@ pub fn run(args: &Add, context: &Context) -> Report {
         name: name.clone(),
         email: args.email.clone(),
         home: args.home.as_ref().map(|home| std::path::absolute(home).unwrap_or_else(|_| home.clone())),
+        existing: args.existing,
         user: UserWish { name: args.system_user.clone(), create: args.create_user },
         plan: args.plan.as_deref().map(plan_name).transpose()?,
         nameserver_set: args.nameserver_set.clone(),

@@ -35,6 +35,10 @@ pub(super) fn told(remark: &AccountRemark) -> Told {
             };
             Told::fact("plan-set", words).with("account", account.as_str()).with("plan", plan)
         }
+        Is::HomeTaken { home } => {
+            let words = format!("{} is there already; what is in it stays, and belongs to whom it did", home.display());
+            Told::fact("home-taken", words).with("home", home.display().to_string())
+        }
         Is::NameserverSet { account, set } => {
             let words = match set {
                 Some(set) => format!(

@@ -1,0 +1,197 @@
+//! The way from `/` to a folder, one component at a time, so that nobody but root and the user who runs the program has a say
+//! in where it leads. A link counts where one of these two has put it; a customer's link leads nowhere.
+
+use std::collections::VecDeque;
+use std::ffi::OsString;
+use std::fs::File;
+use std::io;
+use std::os::fd::{AsFd, OwnedFd};
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Component, Path, PathBuf};
+
+use rustix::fs::{FileType, Mode, OFlags, Stat, fstat, open, openat, readlinkat};
+use rustix::io::Errno;
+
+use super::folders::FolderError;
+
+/// As the kernel has it (path_resolution(7)).
+const MOST_LINKS: usize = 40;
+
+/// Opens a folder. With `nobody_else`, no one but root and the user who runs the program may change anything on the way or
+/// in the folder itself; a folder like `/tmp` may lie on the way.
+pub(super) fn walk_to(folder: &Path, nobody_else: bool) -> Result<OwnedFd, FolderError> {
+    let failed = |path: &Path, errno: Errno| FolderError::Failed { path: path.into(), reason: errno.to_string() };
+    let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
+    let root = open("/", flags, Mode::empty()).map_err(|errno| failed(Path::new("/"), errno))?;
+    // The folders that we stand in, the last one open; `..` in a link goes back to the one before.
+    let mut stack: Vec<(OwnedFd, PathBuf)> = vec![(root, "/".into())];
+    let mut rest = components(folder)?;
+    let mut links = 0;
+    while let Some(name) = rest.pop_front() {
+        if name == ".." {
+            if stack.len() > 1 {
+                stack.pop();
+            }
+            continue;
+        }
+        let (at, place) = stack.last().ok_or_else(|| failed(folder, Errno::INVAL))?;
+        let path = place.join(&name);
+        let flags = OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        let found = openat(at, &name, flags, Mode::empty()).map_err(|errno| failed(&path, errno))?;
+        let stat = fstat(found.as_fd()).map_err(|errno| failed(&path, errno))?;
+        match FileType::from_raw_mode(stat.st_mode) {
+            FileType::Directory => {
+                let is_last = rest.is_empty();
+                if nobody_else && others_may_change(&stat, is_last) {
+                    return Err(FolderError::OthersMayChange(path));
+                }
+                stack.push((found, path));
+            }
+            FileType::Symlink => {
+                let above = fstat(at.as_fd()).map_err(|errno| failed(place, errno))?;
+                links += 1;
+                if !is_trusted(above.st_uid) || !is_trusted(stat.st_uid) || links > MOST_LINKS {
+                    return Err(FolderError::Link(path));
+                }
+                let target = readlinkat(at, &name, Vec::new()).map_err(|errno| failed(&path, errno))?;
+                let target = PathBuf::from(std::ffi::OsStr::from_bytes(target.as_bytes()));
+                if target.is_absolute() {
+                    stack.truncate(1);
+                }
+                let mut way = components(&target)?;
+                way.append(&mut rest);
+                rest = way;
+            }
+            _ => return Err(FolderError::NotAFolder(path)),
+        }
+    }
+    stack.pop().map(|(found, _)| found).ok_or_else(|| failed(folder, Errno::INVAL))
+}
+
+fn components(path: &Path) -> Result<VecDeque<OsString>, FolderError> {
+    let part = |component: Component<'_>| match component {
+        Component::Normal(name) => Some(name.to_os_string()),
+        Component::ParentDir => Some("..".into()),
+        Component::CurDir | Component::RootDir | Component::Prefix(_) => None,
+    };
+    match path.as_os_str().is_empty() {
+        true => Err(FolderError::Failed { path: path.into(), reason: "is no path".into() }),
+        false => Ok(path.components().filter_map(part).collect()),
+    }
+}
+
+/// Root, and the user who runs the program.
+fn is_trusted(uid: u32) -> bool {
+    uid == 0 || uid == rustix::process::geteuid().as_raw()
+}
+
+/// A sticky folder that everybody may write lets nobody change what others have made in it: it may lie on the way.
+fn others_may_change(stat: &Stat, is_last: bool) -> bool {
+    let by_group = stat.st_mode & 0o020 != 0 && ![0, rustix::process::getegid().as_raw()].contains(&stat.st_gid);
+    let by_all = stat.st_mode & 0o002 != 0;
+    let sticky = stat.st_mode & 0o1000 != 0 && !is_last;
+    !is_trusted(stat.st_uid) || ((by_group || by_all) && !sticky)
+}
+
+/// As much of a regular file as tells that it is larger. A pipe or a device is no file to read: it may never end. Nobody is
+/// followed to such a thing by a link either.
+pub fn read_regular(path: &Path, most: usize) -> io::Result<Vec<u8>> {
+    // Without NONBLOCK a pipe without a writer is waited for at once.
+    let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
+    let file = File::from(open(path, flags, Mode::empty())?);
+    if !file.metadata()?.is_file() {
+        return Err(io::Error::other("is not a regular file"));
+    }
+    let mut content = Vec::new();
+    io::Read::read_to_end(&mut io::Read::take(file, most as u64), &mut content)?;
+    Ok(content)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::fs;
+    use std::os::unix::fs::{PermissionsExt, chown, symlink};
+
+    fn is_root() -> bool {
+        rustix::process::geteuid().as_raw() == 0
+    }
+
+    #[test]
+    fn own_links_are_followed_wherever_they_lead() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        fs::create_dir_all(at("real/homes")).unwrap();
+        symlink("real/../real/homes", at("homes")).unwrap();
+        symlink(at("homes"), at("again")).unwrap();
+        symlink("loop", at("loop")).unwrap();
+        for name in ["real/homes", "homes", "again", "again/../homes"] {
+            let found = walk_to(&at(name), true).unwrap();
+            let (found, real) = (fstat(&found).unwrap(), fs::metadata(at("real/homes")).unwrap());
+            assert_eq!(found.st_ino, std::os::unix::fs::MetadataExt::ino(&real), "{name}");
+        }
+        assert!(matches!(walk_to(&at("loop"), false), Err(FolderError::Link(_))));
+        fs::write(at("file"), "").unwrap();
+        assert!(matches!(walk_to(&at("file/x"), false), Err(FolderError::NotAFolder(_))));
+        assert!(matches!(walk_to(&at("none"), false), Err(FolderError::Failed { .. })));
+        assert!(matches!(walk_to(Path::new(""), false), Err(FolderError::Failed { .. })));
+    }
+
+    #[test]
+    fn a_link_that_somebody_else_has_put_there_leads_nowhere() {
+        if !is_root() {
+            return;
+        }
+        let folder = tempfile::tempdir().unwrap();
+        let (home, outside) = (folder.path().join("home"), folder.path().join("outside"));
+        fs::create_dir(&home).unwrap();
+        fs::create_dir(&outside).unwrap();
+        symlink(&outside, home.join("of-root")).unwrap();
+        chown(&home, Some(12_345), None).unwrap();
+        let link = home.join("of-root");
+        assert!(matches!(walk_to(&link, false), Err(FolderError::Link(path)) if path == link));
+        // In a folder for everybody, only our own links count.
+        let all = folder.path().join("all");
+        fs::create_dir(&all).unwrap();
+        fs::set_permissions(&all, fs::Permissions::from_mode(0o1777)).unwrap();
+        symlink(&outside, all.join("ours")).unwrap();
+        symlink(&outside, all.join("theirs")).unwrap();
+        std::os::unix::fs::lchown(all.join("theirs"), Some(12_345), None).unwrap();
+        assert!(walk_to(&all.join("ours"), true).is_ok());
+        assert!(matches!(walk_to(&all.join("theirs"), true), Err(FolderError::Link(_))));
+    }
+
+    #[test]
+    fn a_way_that_others_may_change_is_refused_where_nobody_else_may() {
+        let folder = tempfile::tempdir().unwrap();
+        let parent = folder.path().join("parent");
+        fs::create_dir_all(parent.join("child")).unwrap();
+        let refused = |mode: u32, path: &Path| {
+            fs::set_permissions(&parent, fs::Permissions::from_mode(mode)).unwrap();
+            matches!(walk_to(path, true), Err(FolderError::OthersMayChange(path)) if path == parent)
+        };
+        assert!(!refused(0o755, &parent) && !refused(0o1777, &parent.join("child")));
+        assert!(refused(0o757, &parent) && refused(0o757, &parent.join("child")) && refused(0o1777, &parent));
+        assert!(walk_to(&parent, false).is_ok());
+        assert!(!refused(0o775, &parent), "the group is our own");
+        if is_root() {
+            chown(&parent, None, Some(12_345)).unwrap();
+            assert!(refused(0o775, &parent));
+            chown(&parent, Some(12_345), None).unwrap();
+            assert!(refused(0o755, &parent));
+        }
+    }
+
+    #[test]
+    fn pipes_and_devices_are_no_files_to_read() {
+        let folder = tempfile::tempdir().unwrap();
+        let pipe = folder.path().join("pipe");
+        rustix::fs::mknodat(rustix::fs::CWD, &pipe, FileType::Fifo, Mode::from_raw_mode(0o600), 0).unwrap();
+        for path in [&pipe, Path::new("/dev/zero"), folder.path()] {
+            assert!(read_regular(path, 10).is_err(), "{}", path.display());
+        }
+        let file = folder.path().join("file");
+        fs::write(&file, "0123456789abc").unwrap();
+        assert_eq!(read_regular(&file, 10).unwrap(), b"0123456789");
+    }
+}
