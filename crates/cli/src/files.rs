@@ -2,16 +2,29 @@
 //! What belongs to the harbor is read and written by `brightharbor-io`.
 
 use std::fs::File;
-use std::io::{self, BufReader, BufWriter};
+use std::io::{self, BufReader, BufWriter, Read};
 use std::path::{Path, PathBuf};
 
 use zeroize::Zeroizing;
 
 use crate::error::Error;
 
+/// More than this is no file that a command is given, in bytes: it may be a device that never ends.
+const MOST_BYTES: u64 = 64 << 20;
+
 /// A text as it is; the caller says what is wrong with it.
 pub fn read_text(path: &Path) -> io::Result<String> {
-    std::fs::read_to_string(path)
+    String::from_utf8(read_bytes(path)?).map_err(|_| io::Error::other("is not text"))
+}
+
+/// Whatever is named may be a pipe of the shell's; it is read as far as a file may be large.
+fn read_bytes(path: &Path) -> io::Result<Vec<u8>> {
+    let mut content = Vec::new();
+    File::open(path)?.take(MOST_BYTES + 1).read_to_end(&mut content)?;
+    match content.len() as u64 > MOST_BYTES {
+        true => Err(io::Error::other(format!("is larger than {} MiB: is it the right file?", MOST_BYTES >> 20))),
+        false => Ok(content),
+    }
 }
 
 /// A text that the command was given; `advice` says what to give instead.
@@ -21,7 +34,7 @@ pub fn given_text(path: &Path, advice: &str) -> Result<String, Error> {
 
 /// What may hold a key, and is wiped from memory after use.
 pub fn given_secret(path: &Path, advice: &str) -> Result<Zeroizing<Vec<u8>>, Error> {
-    let read = std::fs::read(path).map(Zeroizing::new);
+    let read = read_bytes(path).map(Zeroizing::new);
     read.map_err(|error| Error::wrong_use(format!("{}: {error}", path.display())).advice(advice))
 }
 
@@ -85,6 +98,7 @@ mod tests {
         assert!(lost.code == "save" && lost.message.ends_with("never does not exist"), "{}", lost.message);
         assert!(new_file(&folder.path().join("there")).is_ok());
         assert_eq!(given_text(&path, "").unwrap(), "two");
+        assert!(read_text(Path::new("/dev/zero")).unwrap_err().to_string().contains("larger than 64 MiB"));
         assert!(
             given_secret(&folder.path().join("gone"), "give it").unwrap_err().message.contains("gone: No such file")
         );

@@ -1,9 +1,10 @@
 //! Options that many commands share.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use brightharbor_core::site::WwwPolicy;
+use brightharbor_io::master_file::Includes;
 use clap::{Args, ValueEnum};
 
 use crate::duration::parse_duration;
@@ -66,5 +67,20 @@ impl WatchOption {
     pub fn patience(&self) -> Result<Option<Duration>, Error> {
         let read = |text: &String| parse_duration(text, "give seconds, or as 1h30m");
         self.watch.as_ref().map(read).transpose()
+    }
+}
+
+/// What a master file from outside may lead to.
+#[derive(Debug, Clone, Copy, Args)]
+pub struct IncludeOptions {
+    /// Read what the file includes ($INCLUDE) as well, where it lies below the file's own folder.
+    #[arg(long)]
+    follow_includes: bool,
+}
+
+impl IncludeOptions {
+    /// For a file; relative names in it count from `base`.
+    pub fn of<'a>(self, file: &'a Path, base: &'a Path) -> Includes<'a> {
+        if self.follow_includes { Includes::Beneath { file, base } } else { Includes::Refused }
     }
 }

@@ -13,6 +13,7 @@ pub mod install;
 pub mod keys;
 pub mod load;
 pub mod look;
+pub mod master_file;
 pub mod overlay;
 pub mod probe;
 pub mod secure;

@@ -21,8 +21,9 @@ use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
 
 use crate::harbor::Harbor;
 use crate::install::{FileError, read_if_there};
+use crate::master_file::{Includes, parse_file};
 use crate::store::{StoreError, nearest_zone, nearest_zone_above};
-use crate::zones::{ZoneReadError, parse_file, read_zone_file, transfer_zone, where_kept};
+use crate::zones::{ZoneReadError, read_zone_file, transfer_zone, where_kept};
 
 /// What the network has answered so far, by what was asked.
 #[derive(Default)]
@@ -218,8 +219,8 @@ impl<'a> Overlay<'a> {
     pub async fn read_zone(&self, zone: &Zone) -> Result<KeptZone, ZoneReadError> {
         let path = self.layout.zone_file(&zone.name);
         if let Some(content) = self.decided.pending(&path) {
-            let directory = self.settings.dns.directory.as_deref();
-            let document = parse_file(content.to_vec(), &zone.name.dns_name(), directory)
+            let includes = Includes::OfServer(self.settings.dns.directory.as_deref());
+            let document = parse_file(content.to_vec(), &zone.name.dns_name(), includes)
                 .map_err(|error| ZoneReadError::Unreadable { path: path.clone(), error: Box::new(error) })?;
             return Ok(KeptZone { zone: zone.clone(), document, place: ZonePlace::File { path } });
         }

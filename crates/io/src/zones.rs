@@ -8,13 +8,14 @@ use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::ExistingFile;
 use brightharbor_core::harbor::{DnsServer, Settings};
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::Hostname;
 use brightharbor_core::zone::{Document, ZoneError};
 use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace, updated_at};
 
 use crate::dns::{KeyFileError, RequestError, TransactionKey, takes_updates, transfer};
 use crate::harbor::Harbor;
 use crate::install::{FileError, read_if_there};
+use crate::master_file::{Includes, parse_file};
 use crate::overlay::NotAsked;
 
 /// Why a zone could not be read.
@@ -107,24 +108,8 @@ pub(crate) fn read_zone_file(harbor: &Harbor, zone: &Zone, content: ExistingFile
     if harbor.settings.dns.server == DnsServer::Bind && Path::new(&journal).exists() {
         return Err(ZoneReadError::Dynamic(zone.name.clone()));
     }
-    let document = parse_file(bytes, &zone.name.dns_name(), harbor.settings.dns.directory.as_deref())
-        .map_err(|error| ZoneReadError::Unreadable { path: path.clone(), error: Box::new(error) })?;
+    let document =
+        parse_file(bytes, &zone.name.dns_name(), Includes::OfServer(harbor.settings.dns.directory.as_deref()))
+            .map_err(|error| ZoneReadError::Unreadable { path: path.clone(), error: Box::new(error) })?;
     Ok(KeptZone { zone: zone.clone(), document, place: ZonePlace::File { path } })
-}
-
-/// Reads a master file with what it includes. Relative names count from `directory`, the server's working directory.
-pub fn parse_file(bytes: Vec<u8>, origin: &DnsName, directory: Option<&Path>) -> Result<Document, ZoneError> {
-    let mut fetch = |name: &str| {
-        let path = match (Path::new(name).is_absolute(), directory) {
-            (true, _) => PathBuf::from(name),
-            (false, Some(directory)) => directory.join(name),
-            (false, None) => {
-                return Err("a relative name counts from the server's working directory, and harbor.toml names no \
-                            `directory` under [dns]"
-                    .to_string());
-            }
-        };
-        std::fs::read(path).map_err(|error| error.to_string())
-    };
-    Document::parse_with(bytes, origin, &mut fetch)
 }

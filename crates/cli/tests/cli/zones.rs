@@ -187,3 +187,38 @@ fn a_zone_gets_other_mail_another_account_and_keeps_what_was_edited_by_hand() {
     let refused = coast.json(&["zone", "change", "driftwood.example", "--mail", "none"], 4);
     assert_eq!(refused["error"]["code"], "no-template", "{refused}");
 }
+
+#[test]
+fn a_zone_file_from_outside_leads_to_no_other_file_unless_that_is_asked_for() {
+    let coast = Coast::new();
+    let zone = "$TTL 300\n@ SOA ns1.saltmarsh.example. host 7 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\n";
+    let file = coast.path("drift.zone");
+    let with = |line: &str| std::fs::write(&file, format!("{zone}$INCLUDE {line}\n")).unwrap();
+    let shown = file.display().to_string();
+    let part = coast.path("drift.part");
+    std::fs::write(&part, "www A 192.0.2.10\n").unwrap();
+    let part = part.display().to_string();
+    let origin = ["--origin", "driftwood.example"];
+    for line in ["/etc/passwd", "/dev/zero", &part] {
+        with(line);
+        for command in [vec!["zone", "check", "--file", &shown], vec!["zone", "print", &shown]] {
+            let refused = coast.run(&[&command[..], &origin].concat()).expect(1);
+            assert!(refused.contains("drift.zone:4:") && refused.contains("--follow-includes"), "{refused}");
+        }
+        let create = ["zone", "create", "driftwood.example", "--account", "bakery", "--from", &shown];
+        assert_eq!(coast.json(&create, 4)["error"]["code"], "zone-unreadable");
+        let add = ["record", "add", "pier", "A", "192.0.2.7", "--file", &shown];
+        assert_eq!(coast.json(&[&add[..], &origin].concat(), 4)["error"]["code"], "zone-unreadable");
+        let follow = [&["zone", "print", &shown, "--follow-includes"][..], &origin].concat();
+        let followed = coast.run(&follow);
+        match line == part {
+            true => assert!(followed.expect(0).contains("www.driftwood.example. 300 IN A 192.0.2.10"), "{line}"),
+            false => assert!(followed.expect(1).contains("is not below"), "{line}"),
+        }
+    }
+    // A pipe that nobody writes to is no zone.
+    let pipe = coast.path("pipe.zone").display().to_string();
+    assert!(std::process::Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+    let failed = coast.run(&[&["zone", "check", "--file", &pipe][..], &origin].concat());
+    assert!(failed.exit != 0 && format!("{failed:?}").contains("not a regular file"), "{failed:?}");
+}

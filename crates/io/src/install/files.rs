@@ -5,6 +5,8 @@ use std::io::{self, Read, Write};
 use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
+use super::walk::read_regular;
+
 /// How the name of a file begins that is not in place yet; no server reads such files.
 pub(crate) const UNFINISHED: &str = ".new-";
 
@@ -21,9 +23,16 @@ pub(crate) fn failed(what: &'static str, path: &Path) -> impl FnOnce(io::Error) 
     move |error| FileError { what, path, error }
 }
 
-/// The content of a file; `None` if there is none.
+/// More than this is none of our files, in bytes.
+const MOST_BYTES: usize = 256 << 20;
+
+/// The content of a regular file of a size that a zone or a site can have; `None` if there is none.
 pub fn read_if_there(path: &Path) -> Result<Option<Vec<u8>>, FileError> {
-    match fs::read(path) {
+    match read_regular(path, MOST_BYTES + 1) {
+        Ok(content) if content.len() > MOST_BYTES => {
+            let large = io::Error::other(format!("is larger than {} MiB", MOST_BYTES >> 20));
+            Err(failed("cannot read", path)(large))
+        }
         Ok(content) => Ok(Some(content)),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(failed("cannot read", path)(error)),

@@ -28,4 +28,4 @@ pub use service::{
 };
 pub use users::{is_root, user_exists};
 pub(crate) use users::{make_user, remove_user};
-pub use walk::read_regular;
+pub use walk::{read_beneath, read_regular};

@@ -34,7 +34,11 @@ pub async fn make_user(make: &UserMake) -> Result<(), ServerError> {
 /// has another home or a shell to log in with, and is left alone.
 pub async fn remove_user(name: &str, home: &Path) -> Result<(), ServerError> {
     let ours = |user: &User| user.home_dir() == home && user.shell() == Path::new(NO_LOGIN);
-    if uzers::get_user_by_name(name).is_some_and(|user| ours(&user)) { run(&[&program("userdel")], name).await } else { Ok(()) }
+    if uzers::get_user_by_name(name).is_some_and(|user| ours(&user)) {
+        run(&[&program("userdel")], name).await
+    } else {
+        Ok(())
+    }
 }
 
 /// Where systems have it; what `PATH` says is not asked.

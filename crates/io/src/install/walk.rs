@@ -9,11 +9,13 @@ use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
 
-use rustix::fs::{FileType, Mode, OFlags, Stat, fstat, open, openat, readlinkat};
+use rustix::fs::{FileType, Mode, OFlags, ResolveFlags, Stat, fstat, open, openat, openat2, readlinkat};
 use rustix::io::Errno;
 
 use super::folders::FolderError;
 
+/// Without NONBLOCK, a pipe that nobody writes to is waited for.
+const READING: OFlags = OFlags::NONBLOCK.union(OFlags::NOCTTY).union(OFlags::CLOEXEC);
 /// As the kernel has it (path_resolution(7)).
 const MOST_LINKS: usize = 40;
 
@@ -93,12 +95,21 @@ fn others_may_change(stat: &Stat, is_last: bool) -> bool {
     !is_trusted(stat.st_uid) || ((by_group || by_all) && !sticky)
 }
 
+/// The same of a file below a folder, with no link on the way.
+pub fn read_beneath(folder: &Path, below: &Path, most: usize) -> io::Result<Vec<u8>> {
+    let folder = open(folder, OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty())?;
+    let resolve = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
+    read_opened(openat2(&folder, below, READING, Mode::empty(), resolve)?, most)
+}
+
 /// As much of a regular file as tells that it is larger. A pipe or a device is no file to read: it may never end. Nobody is
 /// followed to such a thing by a link either.
 pub fn read_regular(path: &Path, most: usize) -> io::Result<Vec<u8>> {
-    // Without NONBLOCK a pipe without a writer is waited for at once.
-    let flags = OFlags::RDONLY | OFlags::NONBLOCK | OFlags::NOCTTY | OFlags::CLOEXEC;
-    let file = File::from(open(path, flags, Mode::empty())?);
+    read_opened(open(path, READING, Mode::empty())?, most)
+}
+
+fn read_opened(file: OwnedFd, most: usize) -> io::Result<Vec<u8>> {
+    let file = File::from(file);
     if !file.metadata()?.is_file() {
         return Err(io::Error::other("is not a regular file"));
     }

@@ -14,8 +14,11 @@ use zeroize::Zeroizing;
 
 use super::{LoadError, surroundings};
 use crate::harbor::Harbor;
-use crate::install::{folder_for, leads_to};
+use crate::install::{folder_for, leads_to, read_regular};
 use crate::overlay::Overlay;
+
+/// No chain is longer, in bytes.
+const MOST_CHAIN: usize = 1 << 20;
 
 /// The site that is to get a certificate.
 pub fn receiving(overlay: &Overlay<'_>, site: Site) -> Result<Receiving, LoadError> {
@@ -56,7 +59,8 @@ pub fn service_seen(overlay: &Overlay<'_>, service: &Service, now: Timestamp) ->
     let files = site.and_then(|site| site.certificate);
     Ok(ServiceSeen {
         certificate: files.map(|files| chain_and_key(&files)),
-        present: std::fs::read(service.folder.join("chain.pem")).ok(),
+        // The service's own user may have put anything there.
+        present: read_regular(&service.folder.join("chain.pem"), MOST_CHAIN).ok(),
         former: leads_to(service).map_err(|error| error.to_string()),
         folder: folder_for(service, now),
     })

@@ -16,7 +16,8 @@ use brightharbor_core::zone::{RecordData, RecordType, serial_is_newer};
 use super::process::run_bounded_in;
 use super::{ServerError, control, run_bounded};
 use crate::dns::ask;
-use crate::zones::parse_file;
+use crate::install::read_if_there;
+use crate::master_file::{Includes, parse_file};
 
 const PATIENCE: Duration = Duration::from_secs(8);
 
@@ -74,9 +75,10 @@ pub async fn await_serial(settings: &Settings, layout: &Layout, zone: &Hostname)
     let (Some(address), false) = (settings.dns.address, settings.dns.server == DnsServer::None) else {
         return Ok(());
     };
-    let file = std::fs::read(layout.zone_file(zone));
-    let document = file.map(|bytes| parse_file(bytes, &zone.dns_name(), settings.dns.directory.as_deref()));
-    let Ok(Ok(document)) = document else { return Ok(()) };
+    let includes = Includes::OfServer(settings.dns.directory.as_deref());
+    let file = read_if_there(&layout.zone_file(zone)).ok().flatten();
+    let document = file.and_then(|bytes| parse_file(bytes, &zone.dns_name(), includes).ok());
+    let Some(document) = document else { return Ok(()) };
     let wanted = document.soa().serial;
     await_answer(address, zone, wanted, |serial| serial == wanted || serial_is_newer(serial, wanted)).await
 }

@@ -15,10 +15,10 @@ use brightharbor_io::dns::walk_within;
 use brightharbor_io::install::{read_if_there, replace_if_unchanged};
 use brightharbor_io::load::{LoadError, surroundings};
 use brightharbor_io::look::expected;
+use brightharbor_io::master_file::parse_file;
 use brightharbor_io::overlay::Overlay;
 use brightharbor_io::survey::brief;
 use brightharbor_io::watch::watch;
-use brightharbor_io::zones::parse_file;
 use clap::Args;
 
 use super::elsewhere::Elsewhere;
@@ -92,7 +92,7 @@ pub fn run_alteration(
     make: impl FnOnce(Vec<RecordData>) -> Alteration,
 ) -> Report {
     match (&manner.place.file, &manner.place.origin) {
-        (Some(file), Some(origin)) => in_file(asked, file, origin, &manner.options, make),
+        (Some(file), Some(origin)) => in_file(asked, file, origin, manner, make),
         _ => in_harbor(asked, manner, context, make),
     }
 }
@@ -124,20 +124,21 @@ fn in_file(
     asked: &Asked<'_>,
     file: &Path,
     origin: &DnsName,
-    options: &ChangeOptions,
+    manner: &Manner,
     make: impl FnOnce(Vec<RecordData>) -> Alteration,
 ) -> Report {
     let (request, said) = meant(asked, origin, make)?;
+    let includes = manner.place.includes;
     let shown = file.display().to_string();
     let before = read_if_there(file)?.ok_or_else(|| {
         Error::refused("zone-file-gone", format!("file not found: {shown}")).advice("correct the path")
     })?;
-    let document =
-        parse_file(before.clone(), origin, Some(Path::new("."))).map_err(|error| unreadable_zone(&shown, &error))?;
+    let document = parse_file(before.clone(), origin, includes.of(file, Path::new(".")))
+        .map_err(|error| unreadable_zone(&shown, &error))?;
     let title = format!("record {} {}", asked.verb, request.owner.bare());
     let (mut plan, altered) = alter_loose(file.to_path_buf(), &document, &request, &title, clock::now())?;
     plan.remarks = said.into_iter().map(Remark::Taken).collect();
-    let done = !options.dry_run;
+    let done = !manner.options.dry_run;
     if done {
         replace_if_unchanged(file, &before, altered.zone.source())?;
     }

@@ -9,6 +9,7 @@ use clap::Args;
 
 use crate::commands::hostname;
 use crate::error::Error;
+use crate::options::IncludeOptions;
 
 /// Where the zone is.
 #[derive(Debug, Args)]
@@ -22,6 +23,8 @@ pub struct Where {
     /// The name of the zone in that file.
     #[arg(long, value_name = "NAME", requires = "file")]
     pub origin: Option<DnsName>,
+    #[command(flatten)]
+    pub includes: IncludeOptions,
 }
 
 impl Where {

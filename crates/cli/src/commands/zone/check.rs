@@ -11,6 +11,7 @@ use serde_json::{Value, json};
 use super::source::{ZoneSource, read};
 use crate::commands::Report;
 use crate::error::Exit;
+use crate::options::IncludeOptions;
 use crate::run::Context;
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
@@ -26,11 +27,13 @@ pub struct Check {
     /// The name of the zone in that file.
     #[arg(long, value_name = "NAME", requires = "file")]
     origin: Option<DnsName>,
+    #[command(flatten)]
+    includes: IncludeOptions,
 }
 
 pub fn run(args: &Check, context: &Context) -> Report {
     let ZoneSource { origin, document: zone, around } =
-        read(args.zone.as_deref(), args.file.as_ref(), args.origin.as_ref(), context)?;
+        read(args.zone.as_deref(), args.file.as_ref(), args.origin.as_ref(), args.includes, context)?;
     let (records, serial) = (zone.records().count(), zone.soa().serial);
     let findings = judge_within(&zone, &around);
     // The process ends soon: giving back a million records one by one would take longer than reading them.

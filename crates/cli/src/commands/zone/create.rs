@@ -6,14 +6,14 @@ use brightharbor_core::account::AccountName;
 use brightharbor_core::name::{Hostname, is_registrable};
 use brightharbor_core::zone::{CreateZone, Document, ZoneHome, create_zone};
 use brightharbor_io::load;
+use brightharbor_io::master_file::parse_file;
 use brightharbor_io::overlay::Overlay;
-use brightharbor_io::zones::parse_file;
 use clap::{Args, ValueEnum};
 
 use crate::commands::{Report, hostname};
 use crate::design::DesignOptions;
 use crate::error::{Error, unreadable_zone};
-use crate::options::ChangeOptions;
+use crate::options::{ChangeOptions, IncludeOptions};
 use crate::run::{Context, change};
 use crate::show::ChangeReport;
 
@@ -34,6 +34,8 @@ pub struct Create {
     /// Take the zone from this master file, byte for byte, instead of a template.
     #[arg(long, value_name = "FILE")]
     from: Option<PathBuf>,
+    #[command(flatten)]
+    includes: IncludeOptions,
     #[command(flatten)]
     design: DesignOptions,
     #[command(flatten)]
@@ -64,7 +66,8 @@ pub fn run(args: &Create, context: &Context) -> Report {
     let request = CreateZone { domain: domain.clone(), account, design: args.design.design()? };
     let title = format!("zone create {domain}");
     let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
-        let content = args.from.as_ref().map(|file| read_master_file(file, &domain, overlay)).transpose()?;
+        let content =
+            args.from.as_ref().map(|file| read_master_file(file, &domain, args.includes, overlay)).transpose()?;
         let primary = args.primary.as_deref();
         let loaded = load::create_zone(overlay, &request, args.home.into(), primary, content).await?;
         Ok((create_zone(&request, &loaded, &overlay.settings, &overlay.layout, now)?, ()))
@@ -82,9 +85,15 @@ impl From<HomeArgument> for ZoneHome {
     }
 }
 
-fn read_master_file(file: &Path, domain: &Hostname, overlay: &Overlay<'_>) -> Result<Document, Error> {
+/// What it includes counts from where the server will look for it.
+fn read_master_file(
+    file: &Path,
+    domain: &Hostname,
+    includes: IncludeOptions,
+    overlay: &Overlay<'_>,
+) -> Result<Document, Error> {
     let shown = file.display().to_string();
     let bytes = overlay.file(file)?.ok_or_else(|| Error::wrong_use(format!("file not found: {shown}")))?;
-    let directory = overlay.settings.dns.directory.as_deref();
-    parse_file(bytes, &domain.dns_name(), directory).map_err(|error| unreadable_zone(&shown, &error))
+    let directory = overlay.settings.dns.directory.as_deref().unwrap_or(Path::new("/"));
+    parse_file(bytes, &domain.dns_name(), includes.of(file, directory)).map_err(|error| unreadable_zone(&shown, &error))
 }

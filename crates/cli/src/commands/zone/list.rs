@@ -4,8 +4,8 @@ use brightharbor_core::zone::Serials;
 use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
+use brightharbor_io::master_file::{Includes, parse_file};
 use brightharbor_io::server::ask_serials;
-use brightharbor_io::zones::parse_file;
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -53,6 +53,7 @@ pub fn run(args: &List, context: &Context) -> Report {
 
 fn row(harbor: &Harbor, zone: Zone, serials: &Serials) -> Result<Row, Error> {
     let holders = holders(&harbor.settings, &zone);
+    let includes = Includes::OfServer(harbor.settings.dns.directory.as_deref());
     let contents = match zone.home {
         ZoneHome::Elsewhere => Contents::Elsewhere,
         ZoneHome::Remote => {
@@ -61,7 +62,7 @@ fn row(harbor: &Harbor, zone: Zone, serials: &Serials) -> Result<Row, Error> {
         }
         ZoneHome::Here => match read_if_there(&harbor.layout.zone_file(&zone.name))? {
             None => Contents::Broken("the file is gone".into()),
-            Some(bytes) => match parse_file(bytes, &zone.name.dns_name(), harbor.settings.dns.directory.as_deref()) {
+            Some(bytes) => match parse_file(bytes, &zone.name.dns_name(), includes) {
                 Ok(zone) => Contents::Read { serial: zone.soa().serial, records: zone.records().count() },
                 Err(error) => Contents::Broken(error.to_string()),
             },

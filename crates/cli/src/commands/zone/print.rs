@@ -11,6 +11,7 @@ use serde_json::{Value, json};
 use super::source::{found, read_file};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
+use crate::options::IncludeOptions;
 use crate::show::Shown;
 use crate::show::human::Page;
 
@@ -22,6 +23,8 @@ pub struct Print {
     /// The name of the zone in the file.
     #[arg(long, value_name = "NAME")]
     origin: DnsName,
+    #[command(flatten)]
+    includes: IncludeOptions,
     /// Print the file back byte for byte, once it has been understood.
     #[arg(long)]
     exact: bool,
@@ -31,7 +34,7 @@ pub struct Print {
 }
 
 pub fn run(args: &Print) -> Report {
-    let zone = read_file(&args.file, &args.origin).map_err(found)?;
+    let zone = read_file(&args.file, &args.origin, args.includes).map_err(found)?;
     if let Some(finding) = judge_loading(&zone).into_iter().next().filter(|_| !args.anyway) {
         let message = format!("{}: {} ({})", args.file.display(), finding.message, finding.code);
         let advice = format!("{}; or print it --anyway", finding.cure);

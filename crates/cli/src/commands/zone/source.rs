@@ -8,10 +8,12 @@ use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
-use brightharbor_io::zones::{ZoneReadError, parse_file, read_zone};
+use brightharbor_io::master_file::parse_file;
+use brightharbor_io::zones::{ZoneReadError, read_zone};
 
 use crate::commands::hostname;
 use crate::error::{Error, Exit, unreadable_zone};
+use crate::options::IncludeOptions;
 use crate::run::Context;
 use brightharbor_io::load::surroundings;
 
@@ -29,11 +31,12 @@ pub fn read(
     zone: Option<&str>,
     file: Option<&PathBuf>,
     origin: Option<&DnsName>,
+    includes: IncludeOptions,
     context: &Context,
 ) -> Result<ZoneSource, Error> {
     match (zone, file, origin) {
         (None, Some(file), Some(origin)) => {
-            let document = read_file(file, origin).map_err(found)?;
+            let document = read_file(file, origin, includes).map_err(found)?;
             Ok(ZoneSource { origin: origin.clone(), document, around: Surroundings::default() })
         }
         (Some(typed), None, None) => {
@@ -58,12 +61,12 @@ pub fn found(error: Error) -> Error {
 }
 
 /// Reads a master file. A relative name in it counts from the current directory, as BIND's own checker has it.
-pub fn read_file(file: &Path, origin: &DnsName) -> Result<Document, Error> {
+pub fn read_file(file: &Path, origin: &DnsName, includes: IncludeOptions) -> Result<Document, Error> {
     let shown = file.display().to_string();
     let bytes = read_if_there(file)?.ok_or_else(|| {
         Error::refused("zone-file-gone", format!("file not found: {shown}")).advice("correct the path")
     })?;
-    parse_file(bytes, origin, Some(Path::new("."))).map_err(|error| unreadable_zone(&shown, &error))
+    parse_file(bytes, origin, includes.of(file, Path::new("."))).map_err(|error| unreadable_zone(&shown, &error))
 }
 
 /// A zone of the harbor that can be read, by its name as typed.
