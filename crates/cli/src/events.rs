@@ -6,6 +6,7 @@ use std::time::Duration;
 use brightharbor_io::carry_out::{Event, Recovered};
 use indicatif::{ProgressBar, ProgressStyle};
 
+use crate::show::human::harmless;
 use crate::show::words;
 
 /// A spinner on a terminal, from the first thing that is worth telling; elsewhere only what somebody has to know.
@@ -26,7 +27,7 @@ impl Progress {
     /// What is being done; only seen on a terminal, and gone afterwards.
     pub fn doing(&self, what: &str) {
         if let Some(bar) = &self.bar {
-            bar.set_message(what.to_string());
+            bar.set_message(harmless(what).into_owned());
             bar.enable_steady_tick(Duration::from_millis(120));
         }
     }
@@ -37,7 +38,7 @@ impl Progress {
         if bar.length() != Some(of as u64) {
             bar.set_length(of as u64);
             bar.set_style(ProgressStyle::with_template("{msg} {bar:40} {pos} of {len}").expect("a constant template"));
-            bar.set_message(what.to_string());
+            bar.set_message(harmless(what).into_owned());
         }
         bar.set_position(done as u64);
     }
@@ -45,7 +46,8 @@ impl Progress {
     /// Something to keep on the screen.
     pub fn note(&self, text: &str) {
         // A closed stderr is the reader's wish, not an error.
-        self.suspend(|| drop(writeln!(std::io::stderr(), "{text}")));
+        let print = |line| drop(writeln!(std::io::stderr(), "{}", harmless(line)));
+        self.suspend(|| text.lines().for_each(print));
     }
 
     /// Prints while the spinner is out of the way.

@@ -19,6 +19,7 @@ use crate::error::Error;
 use crate::events::Progress;
 use crate::options::{ChangeOptions, Common};
 use crate::settings;
+use crate::show::human::harmless;
 use crate::show::words;
 
 /// What every command gets.
@@ -135,12 +136,14 @@ fn ask(context: &Context, plan: &Plan, missing: &[Consent]) -> Result<(), Error>
     context.progress.pause();
     let mut err = std::io::stderr().lock();
     for change in &plan.set.changes {
-        let _ = writeln!(err, "  {}", words::change_line(&change.into()));
+        let _ = writeln!(err, "  {}", harmless(&words::change_line(&change.into())));
     }
     for consent in missing {
         let told = words::consent(consent);
-        let _ = writeln!(err, "{}.", told.sentence());
-        let _ = write!(err, "{}", told.detail);
+        let _ = writeln!(err, "{}.", harmless(&told.sentence()));
+        for line in told.detail.lines() {
+            let _ = writeln!(err, "{}", harmless(line));
+        }
     }
     // What takes something away is not carried out by a hasty Enter.
     let enter_will_do = missing.is_empty() && !plan.takes_away();

@@ -33,8 +33,14 @@ pub fn print(report: &dyn Shown, as_json: bool) -> ExitCode {
     } else {
         let mut page = Page::new();
         report.human(&mut page);
-        let mut out = anstream::stdout().lock();
-        out.write_all(&page.into_bytes()).and_then(|()| out.flush())
+        if page.is_file() {
+            let mut out = std::io::stdout().lock();
+            out.write_all(&page.into_bytes()).and_then(|()| out.flush())
+        } else {
+            // Styles go only where they are seen.
+            let mut out = anstream::stdout().lock();
+            out.write_all(&page.into_bytes()).and_then(|()| out.flush())
+        }
     };
     match written {
         Err(error) if !is_closed_pipe(&error) => print_error(&Error::output(&error), false),

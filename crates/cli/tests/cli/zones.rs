@@ -222,3 +222,39 @@ fn a_zone_file_from_outside_leads_to_no_other_file_unless_that_is_asked_for() {
     let failed = coast.run(&[&["zone", "check", "--file", &pipe][..], &origin].concat());
     assert!(failed.exit != 0 && format!("{failed:?}").contains("not a regular file"), "{failed:?}");
 }
+
+#[test]
+fn nothing_that_a_stranger_wrote_moves_a_terminal() {
+    let coast = Coast::new();
+    let hostile = "\x1b]0;title\x07\x1b[2J\u{202e}\u{9b}31m";
+    let zone = format!(
+        "; {hostile}\n$TTL 300\n@ SOA ns1.saltmarsh.example. host.saltmarsh.example. 7 14400 1800 604800 300\n@ NS ns1.saltmarsh.example.\n@ TXT \"\\027[2J\"\n"
+    );
+    let file = coast.path("drift\x1b[2J.zone");
+    std::fs::write(&file, &zone).unwrap();
+    let shown = file.display().to_string();
+    let origin = ["--origin", "driftwood.example"];
+    coast.run(&["zone", "create", "driftwood.example", "--account", "bakery", "--from", &shown]).expect(0);
+    let missing = coast.path("gone\x1b[2J\nerror: all is well").display().to_string();
+    let bad = coast.path("bad.zone").display().to_string();
+    std::fs::write(&bad, format!("{zone}@ {hostile} A\n")).unwrap();
+    let commands: [Vec<&str>; 7] = [
+        vec!["zone", "show", "driftwood.example"],
+        vec!["record", "list", "driftwood.example"],
+        vec!["zone", "remove", "driftwood.example"],
+        [&["zone", "print", &shown][..], &origin].concat(),
+        [&["zone", "check", "--file", &shown][..], &origin].concat(),
+        [&["zone", "check", "--file", &bad][..], &origin].concat(),
+        [&["zone", "check", "--file", &missing][..], &origin].concat(),
+    ];
+    for command in commands {
+        let run = coast.run(&command);
+        let said = format!("{}{}", run.stdout, run.stderr);
+        let moves = |c: char| (c.is_control() && c != '\n' && c != '\t') || ('\u{202a}'..='\u{202e}').contains(&c);
+        assert!(!said.contains(moves) && !said.is_empty(), "{command:?}: {said:?}");
+        assert!(!said.contains("\nerror: all is well"), "{said}");
+    }
+    // What is printed back goes through byte for byte.
+    let exact = coast.run(&[&["zone", "print", &shown, "--exact"][..], &origin].concat()).stdout;
+    assert_eq!(exact, zone);
+}

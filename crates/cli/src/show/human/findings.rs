@@ -12,7 +12,7 @@ pub fn findings(page: &mut Page, findings: &[Finding]) {
         let prefix = format!("  {word:<8}");
         let until =
             finding.waits_until.map(|until| format!("until {}: ", when(until, clock::now()))).unwrap_or_default();
-        page.styled(&prefix, style_of(word), 10, &format!("{until}{} ({})", finding.message, finding.code));
+        page.styled(&[(&prefix, style_of(word))], &format!("{until}{} ({})", finding.message, finding.code));
         page.hanging("          cure: ", &finding.cure);
     }
 }

@@ -2,6 +2,7 @@
 
 mod change;
 mod delegation;
+mod escape;
 mod findings;
 mod lists;
 mod page;
@@ -13,6 +14,7 @@ mod watched;
 
 pub use change::{change_report, diff, remarks};
 pub use delegation::delegations;
+pub use escape::harmless;
 pub use findings::findings;
 pub use lists::{list, table};
 pub use page::{Page, when};

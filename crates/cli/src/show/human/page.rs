@@ -6,6 +6,8 @@ use anstyle::{AnsiColor, Style};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
+use super::escape::harmless;
+
 const WIDEST: usize = 100;
 
 pub struct Page {
@@ -13,6 +15,8 @@ pub struct Page {
     width: usize,
     /// Whether somebody reads it in a window.
     in_window: bool,
+    /// Whether it is a file printed back: nothing may be taken out of it on its way.
+    is_file: bool,
 }
 
 impl Page {
@@ -24,7 +28,7 @@ impl Page {
     }
 
     fn with_width(width: usize) -> Self {
-        Self { text: Vec::new(), width: width.clamp(40, WIDEST), in_window: true }
+        Self { text: Vec::new(), width: width.clamp(40, WIDEST), in_window: true, is_file: false }
     }
 
     /// Columns to fill at most.
@@ -36,17 +40,26 @@ impl Page {
         self.in_window
     }
 
+    pub fn is_file(&self) -> bool {
+        self.is_file
+    }
+
     pub fn into_bytes(self) -> Vec<u8> {
         self.text
     }
 
-    /// Bytes as they are, of whatever kind.
+    /// Bytes as they are, of whatever kind: a file printed back. All else is made harmless.
     pub fn bytes(&mut self, bytes: &[u8]) {
+        self.is_file = true;
         self.text.extend_from_slice(bytes);
     }
 
-    /// One line as it is: for values that must be copied whole.
+    /// One line that is not wrapped: for values that must be copied whole.
     pub fn line(&mut self, line: &str) {
+        self.raw_line(&harmless(line.trim_end()));
+    }
+
+    fn raw_line(&mut self, line: &str) {
         self.text.extend_from_slice(line.trim_end().as_bytes());
         self.text.push(b'\n');
     }
@@ -59,27 +72,31 @@ impl Page {
 
     /// A paragraph behind a prefix, its further lines under the first word.
     pub fn hanging(&mut self, prefix: &str, text: &str) {
-        self.styled(prefix, Style::new(), prefix.chars().count(), text);
+        self.styled(&[(prefix, Style::new())], text);
     }
 
-    /// The same with a styled prefix of the given visible width.
-    pub fn styled(&mut self, prefix: &str, style: Style, visible: usize, text: &str) {
+    /// The same behind several words, each in its style.
+    pub fn styled(&mut self, prefix: &[(&str, Style)], text: &str) {
+        let visible: usize = prefix.iter().map(|(word, _)| word.chars().count()).sum();
         let indent = " ".repeat(visible);
         let room = self.width.saturating_sub(visible).max(20);
-        let options = wrapping(room);
-        let mut lines = textwrap::wrap(text, options).into_iter();
-        let first = lines.next().unwrap_or_default();
-        self.line(&format!("{style}{prefix}{style:#}{first}"));
+        let text = harmless(text);
+        let mut lines = textwrap::wrap(&text, wrapping(room)).into_iter();
+        let mut first = String::new();
+        for (word, style) in prefix {
+            first.push_str(&format!("{style}{}{style:#}", harmless(word)));
+        }
+        self.raw_line(&(first + &lines.next().unwrap_or_default()));
         for line in lines {
-            self.line(&format!("{indent}{line}"));
+            self.raw_line(&format!("{indent}{line}"));
         }
     }
 
     /// A line that stands out.
     pub fn heading(&mut self, text: &str) {
         let bold = Style::new().bold();
-        for line in textwrap::wrap(text, wrapping(self.width)) {
-            self.line(&format!("{bold}{line}{bold:#}"));
+        for line in textwrap::wrap(&harmless(text), wrapping(self.width)) {
+            self.raw_line(&format!("{bold}{line}{bold:#}"));
         }
     }
 }
@@ -139,6 +156,25 @@ mod tests {
         let expected =
             "error: the path\n       /home/bakery/www/a-rather-long-name.crumbandtide.example\n       is not there\n";
         assert_eq!(page.plain(), expected);
+    }
+
+    #[test]
+    fn strangers_cannot_style_or_break_lines_and_files_are_printed_back_as_they_are() {
+        let mut page = Page::of_width(80);
+        page.line("\x1b[2Jone\ntwo");
+        page.hanging("error: ", "\x1b[8mthree\nerror: four");
+        page.heading("five\x07");
+        let green = style_of("holds");
+        page.styled(&[("  ", Style::new()), ("holds", green)], " \x1b[31mbroken");
+        let text = String::from_utf8(page.into_bytes()).unwrap();
+        let bold = Style::new().bold();
+        let expected = format!(
+            "\\x1b[2Jone\\ntwo\nerror: \\x1b[8mthree\\nerror: four\n{bold}five\\x07{bold:#}\n  {green}holds{green:#} \\x1b[31mbroken\n"
+        );
+        assert_eq!(text, expected);
+        let mut page = Page::of_width(80);
+        page.bytes(b"\x1b[2J\r\n\xff");
+        assert_eq!(page.into_bytes(), b"\x1b[2J\r\n\xff");
     }
 
     #[test]

@@ -4,6 +4,8 @@ use brightharbor_core::survey::{Link, LinkState, Survey, Turn};
 use brightharbor_io::clock;
 
 use super::Page;
+use anstyle::Style;
+
 use super::page::{style_of, when};
 use crate::show::words::host_words;
 
@@ -46,13 +48,12 @@ fn one(page: &mut Page, survey: &Survey) {
     page.heading(&verdict(survey));
     for link in &survey.links {
         let state = state_word(link);
-        let style = style_of(state);
-        let prefix = format!("  {:<12}{style}{state:<9}{style:#} ", link.name.word());
+        let (name, shown) = (format!("  {:<12}", link.name.word()), format!("{state:<9}"));
         let text = match link.state {
             LinkState::Waiting(Some(until)) => format!("until {}: {}", when(until, clock::now()), link.because),
             _ => link.because.clone(),
         };
-        page.styled(&prefix, anstyle::Style::new(), 2 + 12 + 9 + 1, &text);
+        page.styled(&[(&name, Style::new()), (&shown, style_of(state)), (" ", Style::new())], &text);
     }
     hand_over(page, survey);
 }
