@@ -4,11 +4,12 @@
 use std::collections::HashMap;
 use std::future::Future;
 use std::net::SocketAddr;
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
 
 use brightharbor_core::name::Host;
-use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite, WORDS};
+use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite, WORDS, is_hidden};
 use bytes::Bytes;
 use http_body_util::Full;
 use hyper::body::Incoming;
@@ -185,8 +186,14 @@ fn respond(
     if let Some(twin) = &host.sent_to {
         return sent(301, &format!("{scheme}://{}{whole}", authority(twin.as_str(), secure)));
     }
+    if is_hidden(&path) {
+        return said(StatusCode::NOT_FOUND);
+    }
     if !read {
         return unreadable();
+    }
+    if leads_to_others(&site.document_root, &path) {
+        return said(StatusCode::FORBIDDEN);
     }
     let folder = site.document_root.join(path.trim_start_matches('/'));
     if !path.ends_with('/') && !path.contains("..") && folder.is_dir() {
@@ -194,6 +201,16 @@ fn respond(
         return sent(301, &format!("{scheme}://{asked}{raw}/{query}"));
     }
     file(&site.document_root, &path)
+}
+
+/// Whether a link on the way below the root leads to what somebody else owns than the link.
+fn leads_to_others(root: &Path, path: &str) -> bool {
+    let mut at = root.to_path_buf();
+    path.split('/').filter(|part| !part.is_empty()).any(|part| {
+        at.push(part);
+        let (link, target) = (at.symlink_metadata(), at.metadata());
+        link.is_ok_and(|link| link.is_symlink() && target.is_ok_and(|target| target.uid() != link.uid()))
+    })
 }
 
 /// A status with the words that every server has for it.

@@ -6,7 +6,7 @@ use std::fmt::Write;
 use std::net::IpAddr;
 
 use super::host_plan::{self, HostPlan};
-use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
+use super::{FINGERPRINT_PATH, HIDDEN, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
 use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
 
@@ -99,6 +99,7 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
                 raw_request(text, &format!("{scheme}://{}", served.authority(twin.as_str(), tls)));
             }
             None => {
+                let _ = writeln!(text, "    RewriteRule {} - [R=404,L]", quoted_pattern(HIDDEN));
                 let _ = writeln!(text, "{read_alone}    RewriteRule ^ - [R=405,L]");
                 // What a folder without index page answers would depend on the modules that are loaded.
                 let at = "%{DOCUMENT_ROOT}%{REQUEST_URI}";

@@ -44,6 +44,16 @@ pub const PROOF_PATH: &str = "/.well-known/acme-challenge/";
 /// Where every site answers with the fingerprint of the configuration that is loaded; never redirected.
 pub const FINGERPRINT_PATH: &str = "/.well-known/bright-harbor";
 
+/// Paths with a part that begins with a dot are no pages: `.git`, `.env`, `.htpasswd`. Beside what RFC 8615 has at the top,
+/// nothing of them is served. Both servers read the same expression.
+const HIDDEN: &str = "^/(?:[.](?!well-known/)|.*/[.])";
+
+/// Whether a path, decoded, is one of those.
+pub fn is_hidden(path: &str) -> bool {
+    let below = path.strip_prefix("/.well-known/").map_or(path, |below| below);
+    below.starts_with('.') || below.contains("/.")
+}
+
 /// What visitors read where there is no page: the same from every server, whatever its own words would be.
 pub const WORDS: [(&str, &[u16], &str); 4] = [
     ("moved", &[301, 302, 307, 308], "This page has moved."),

@@ -6,7 +6,7 @@ use std::fmt::Write;
 use std::net::IpAddr;
 
 use super::host_plan::{self, HostPlan};
-use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
+use super::{FINGERPRINT_PATH, HIDDEN, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
 use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
 
@@ -82,11 +82,15 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
             let _ = writeln!(text, "    location / {{\n        return 301 $scheme://{target}$request_uri;\n    }}");
         }
         (None, None) => {
+            let _ = writeln!(text, "    location ~ {} {{\n        return 404;\n    }}", quoted(HIDDEN));
             text.push_str(
                 "    location / {\n        if ($request_method !~ \"^(?:GET|HEAD)$\") {\n            return 405;\n",
             );
             text.push_str("        }\n        index index.html index.htm;\n");
-            text.push_str("        try_files $uri $uri/ =404;\n    }\n");
+            // A customer's link to a file of somebody else would show what only this server may read. The root itself is
+            // checked when it is made.
+            let root = quoted(&served.site.document_root.to_string_lossy());
+            let _ = writeln!(text, "        disable_symlinks if_not_owner from={root};\n    }}");
         }
     }
     text.push_str("}\n");

@@ -34,12 +34,14 @@ fn redirect(source: &str, prefix: bool, status: u16, target: &str, keep_path: bo
 fn site(folder: &Path, domain: &str, https: HttpsState, rules: SiteRules) -> Site {
     let main = Host::parse(domain).unwrap();
     let hostnames: Vec<Host> = std::iter::once(main.clone()).chain(main.with_www()).collect();
-    let document_root = folder.join("roots").join(domain);
+    // As the tool names it: Apache httpd would take brackets for a pattern.
+    let document_root = folder.join("roots").join(domain.replace(['[', ']', ':'], "-"));
     fs::create_dir_all(document_root.join("boats")).unwrap();
     fs::create_dir_all(document_root.join("empty")).unwrap();
     fs::write(document_root.join("index.html"), format!("front of {domain}")).unwrap();
     fs::write(document_root.join("boats/index.html"), format!("boats of {domain}")).unwrap();
     fs::write(document_root.join("a b.txt"), "with a blank").unwrap();
+    hidden_and_foreign(&document_root);
     let certificate = (https != HttpsState::None).then(|| {
         let files = CertificateFiles { folder: folder.join("certificates").join(domain) };
         fs::create_dir_all(files.folder()).unwrap();
@@ -53,6 +55,31 @@ fn site(folder: &Path, domain: &str, https: HttpsState, rules: SiteRules) -> Sit
     let account = AccountName::parse("boatyard").unwrap();
     let https = HttpsStates::all(&hostnames, https);
     Site { account, hostnames, document_root, kind: SiteKind::AddonDomain, https, certificate, rules }
+}
+
+/// What a root may hold and no visitor gets: files that begin with a dot, and links to what others own. And what looks like
+/// it, and is served.
+fn hidden_and_foreign(root: &Path) {
+    for folder in [".git", ".well-known", "boats/.hidden"] {
+        fs::create_dir_all(root.join(folder)).unwrap();
+    }
+    for file in
+        [".env", ".git/config", ".well-known/note.txt", ".well-known/.env", "boats/.htpasswd", "boats/.hidden/x", "a.b"]
+    {
+        fs::write(root.join(file), "content of a file").unwrap();
+    }
+    let link = |target: &Path, name: &str| {
+        let _ = fs::remove_file(root.join(name));
+        std::os::unix::fs::symlink(target, root.join(name)).unwrap();
+        // As a customer's: the tests may be run by root, who owns the targets.
+        if brightharbor_io::install::is_root() && name.starts_with("foreign") {
+            std::os::unix::fs::lchown(root.join(name), Some(1), Some(1)).unwrap();
+        }
+    };
+    link(Path::new("/etc/passwd"), "foreign.txt");
+    link(Path::new("/etc"), "foreign");
+    link(Path::new("index.html"), "own.html");
+    link(&root.join("boats"), "own");
 }
 
 /// Each with another mixture of policies and redirects.
@@ -101,7 +128,7 @@ fn sites(folder: &Path) -> Vec<Site> {
     ]
 }
 
-const PATHS: [&str; 24] = [
+const PATHS: [&str; 38] = [
     "/",
     "/index.html",
     "/missing",
@@ -126,6 +153,20 @@ const PATHS: [&str; 24] = [
     "/keep/8F2C.html",
     "/.well-known/acme-challenge/token",
     "/.well-known/bright-harbor",
+    "/.env",
+    "/%2eenv",
+    "//.env",
+    "/.git/config",
+    "/.git",
+    "/.well-known/note.txt",
+    "/.well-known/.env",
+    "/boats/.htpasswd",
+    "/boats/.hidden/x",
+    "/a.b",
+    "/foreign.txt",
+    "/foreign/passwd",
+    "/own.html",
+    "/own/",
 ];
 
 /// What is compared: the status, where it leads, whether browsers are bound to https, and what is read.
@@ -215,6 +256,11 @@ fn three_servers_and_the_model_answer_alike() {
                                 "{method} {url}\n  nginx    {:?}\n  apache   {:?}\n  stand-in {:?}",
                                 all[0], all[1], all[2]
                             ));
+                        }
+                        // Alike is not enough: what is hidden must not be read anywhere.
+                        let hidden = path.contains(".env") || path.contains(".git") || path.contains("/.h");
+                        if (hidden || path.starts_with("/foreign")) && all[0].status == 200 {
+                            differences.push(format!("{method} {url} shows {}", all[0].body));
                         }
                         let model = match answer(site, &url, ports) {
                             Answer::Redirect { status, location, .. } => Some((status, location.to_string())),
