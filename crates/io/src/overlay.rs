@@ -7,8 +7,9 @@
 
 use std::any::Any;
 use std::cell::{Cell, RefCell};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::future::Future;
+use std::net::SocketAddr;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
@@ -22,6 +23,7 @@ use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
 use crate::harbor::Harbor;
 use crate::install::{FileError, read_if_there};
 use crate::master_file::{Includes, parse_file};
+use crate::server::{newest_served, own_servers};
 use crate::store::{StoreError, nearest_zone, nearest_zone_above};
 use crate::zones::{ZoneReadError, read_zone_file, transfer_zone, where_kept};
 
@@ -29,6 +31,8 @@ use crate::zones::{ZoneReadError, read_zone_file, transfer_zone, where_kept};
 #[derive(Default)]
 pub struct Answers {
     known: RefCell<HashMap<String, Rc<dyn Any>>>,
+    /// DNS servers that did not answer: they are waited for once.
+    silent: RefCell<HashSet<SocketAddr>>,
 }
 
 /// The files that were read, with the hash of their content; `None`: there was none.
@@ -207,6 +211,19 @@ impl<'a> Overlay<'a> {
         nearest_zone_above(owner, |name| self.zone(name))
     }
 
+    /// The newest serial that one of our servers has of a zone.
+    pub async fn newest_serial(&self, zone: &Hostname) -> Result<Option<u32>, NotAsked> {
+        let asking = async {
+            let silent = self.answers.silent.borrow().clone();
+            let mut servers = own_servers(&self.settings);
+            servers.retain(|server| !silent.contains(server));
+            let (newest, silent) = newest_served(&servers, zone).await;
+            self.answers.silent.borrow_mut().extend(silent);
+            newest
+        };
+        self.ask(&format!("the newest serial of the zone {zone}"), asking).await
+    }
+
     /// The zone as it is kept, with what was decided about it; `None` for one that somebody else keeps.
     pub async fn kept_zone(&self, zone: &Zone) -> Result<Option<KeptZone>, ZoneReadError> {
         match zone.home {
@@ -226,7 +243,11 @@ impl<'a> Overlay<'a> {
         }
         let asking = where_kept(&self.settings, zone);
         match self.ask_for(&format!("where is the zone {} kept", zone.name), asking).await? {
-            None => read_zone_file(self.harbor, zone, self.file(&path)?),
+            None => {
+                let newest = self.newest_serial(&zone.name).await?;
+                let kept = read_zone_file(self.harbor, zone, self.file(&path)?)?;
+                Ok(KeptZone { document: kept.document.seen_with(newest), ..kept })
+            }
             Some((server, key_file)) => {
                 let question = format!("transfer the zone {} from {server}", zone.name);
                 self.ask_for(&question, transfer_zone(zone, server, &key_file)).await

@@ -31,6 +31,7 @@ pub(super) fn new_zone_advice(refused: &NewZoneRefused) -> (&'static str, String
         NewZoneRefused::InTheWay(_) => ("in-the-way", "check the file and move it away, then try again".into()),
         NewZoneRefused::Unsound(finding) => (finding.code, format!("{}; correct the template or file", finding.cure)),
         NewZoneRefused::Template(_) => ("template", "correct the template in the harbor's folder `templates`".into()),
+        NewZoneRefused::Serial(_) => ("zone-unreadable", "raise the serial in the file itself".into()),
         NewZoneRefused::Catalog(_) => ("catalog", "update it: brightharbor zone publish".into()),
     }
 }

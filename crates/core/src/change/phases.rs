@@ -16,13 +16,14 @@ pub enum Phase {
     Users,
     /// Never taken back; before the reload, which serves from there.
     Folders,
-    /// The DNS server loads what has changed, and is asked until it answers with it.
-    ZoneLoads,
-    /// Primaries elsewhere are sent signed updates.
-    Updates,
     WebReload,
     /// Other services get their certificates.
     Services,
+    /// The DNS server loads what has changed, and is asked until it answers with it. So late because secondaries and caches
+    /// take no serial back: what is taken back after this goes on under a higher one.
+    ZoneLoads,
+    /// Primaries elsewhere are sent signed updates.
+    Updates,
     /// Last, since there is no way back.
     Cas,
 }
@@ -103,13 +104,13 @@ mod tests {
                 Phase::WebTest,
                 Phase::Users,
                 Phase::Folders,
-                Phase::ZoneLoads,
                 Phase::WebReload,
+                Phase::ZoneLoads,
                 Phase::Cas
             ]
         );
         let told: Vec<Phase> = set.phases().into_iter().filter(|phase| phase.tells_servers()).collect();
-        assert_eq!(told, [Phase::ZoneLoads, Phase::WebReload]);
+        assert_eq!(told, [Phase::WebReload, Phase::ZoneLoads]);
     }
 
     #[test]

@@ -8,7 +8,7 @@ use std::ops::Range;
 
 use super::error::ZoneError;
 use super::parse::{Fetch, Parser, SoaSpans};
-use super::{Record, RecordData, Soa};
+use super::{Record, RecordData, Soa, serial_is_newer};
 use crate::name::DnsName;
 
 /// A parsed master file. [`Document::source`] is the file, byte for byte.
@@ -21,6 +21,8 @@ pub struct Document {
     pub(super) soa_spans: Option<SoaSpans>,
     /// The files that were followed, by name as written: an edit reads its result with the same ones.
     pub(super) included: HashMap<String, Vec<u8>>,
+    /// The newest serial that a server is known to have, where it is newer than that of the document.
+    pub(super) served_serial: Option<u32>,
 }
 
 /// One logical line that says something (blank and comment lines have no entry).
@@ -67,6 +69,12 @@ impl Document {
         read.map(|document| Self { included: fetched.take(), ..document })
     }
 
+    /// A server was seen with this serial: the next one of the document is newer than that, too.
+    pub fn seen_with(self, serial: Option<u32>) -> Self {
+        let newer = serial.filter(|serial| serial_is_newer(*serial, self.soa().serial));
+        Self { served_serial: newer.or(self.served_serial), ..self }
+    }
+
     /// The document of a zone that came as records, as by a transfer: one line each.
     pub fn of_records(records: &[Record], origin: &DnsName) -> Result<Self, ZoneError> {
         let mut text = String::new();
@@ -89,7 +97,7 @@ impl Document {
     fn read(source: Vec<u8>, mut parser: Parser<'_, '_>) -> Result<Self, ZoneError> {
         let entries = parser.parse(&source)?;
         let (origin, soa_spans) = parser.finish(&source)?;
-        Ok(Self { source, origin, entries, soa_spans, included: HashMap::new() })
+        Ok(Self { source, origin, entries, soa_spans, included: HashMap::new(), served_serial: None })
     }
 
     /// The file as it was read, byte for byte.

@@ -47,6 +47,11 @@ impl Document {
         self.spliced(self.additions(records), records, &[], None, today)
     }
 
+    /// The same records under a newer serial than one that servers have: they would keep what they have for good otherwise.
+    pub fn raised_above(&self, serial: u32, today: Date) -> Result<Document, EditError> {
+        self.clone().seen_with(Some(serial)).spliced(vec![], &[], &[], None, today)
+    }
+
     /// Takes records away, and raises the serial. They must stand in lines of this file.
     pub fn without_records(&self, records: &[Record], today: Date) -> Result<Document, EditError> {
         self.spliced(self.removals(records)?, &[], records, None, today)
@@ -147,7 +152,7 @@ impl Document {
     fn soa_values(&self, wanted: Option<&Soa>, today: Date) -> Result<Vec<(Range<usize>, String)>, EditError> {
         let [primary, hostmaster, serial, times @ ..] = self.soa_spans.clone().ok_or(EditError::SoaIncluded)?;
         let present = self.soa();
-        let mut splices = vec![(serial, next_serial(present.serial, today).to_string())];
+        let mut splices = vec![(serial, next_serial(self.served_serial.unwrap_or(present.serial), today).to_string())];
         let Some(wanted) = wanted else { return Ok(splices) };
         for (span, old, new) in
             [(primary, &present.primary, &wanted.primary), (hostmaster, &present.hostmaster, &wanted.hostmaster)]

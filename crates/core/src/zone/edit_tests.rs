@@ -30,6 +30,18 @@ fn only_the_new_line_and_the_serial_differ() {
 }
 
 #[test]
+fn the_next_serial_is_above_what_servers_have() {
+    let add = |zone: Document| zone.with_records(&[address("shop.gullrock.example", "192.0.2.31")], TODAY).unwrap();
+    let serial = |served: u32| add(zone().seen_with(Some(served))).soa().serial;
+    assert_eq!(serial(2026112305), 2026112306, "that of today that was heard");
+    assert_eq!((serial(2026111901), serial(2026112001)), (2026112301, 2026112301), "older or the same");
+    assert_eq!(add(zone().seen_with(None)).soa().serial, 2026112301);
+    // The same records under a higher one.
+    let raised = zone().raised_above(2026112309, TODAY).unwrap();
+    assert_eq!(String::from_utf8_lossy(raised.source()), BOATYARD.replace("2026112001", "2026112310"));
+}
+
+#[test]
 fn a_second_address_goes_beside_the_first() {
     let edited = zone().with_records(&[address("gullrock.example", "192.0.2.32")], TODAY).unwrap();
     let text = String::from_utf8_lossy(edited.source()).into_owned();

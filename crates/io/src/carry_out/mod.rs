@@ -2,6 +2,7 @@
 //! after, rolls back what fails, and lets the next command finish with one that was killed ([`recover`]).
 
 mod lock;
+mod put_back;
 mod recover;
 mod steps;
 

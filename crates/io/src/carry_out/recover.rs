@@ -8,6 +8,7 @@ use std::path::Path;
 
 use brightharbor_core::change::{CaErrand, Needs, Recorded, RecordedChange, ZoneUpdate, content_hash};
 
+use super::put_back::Raised;
 use super::{Cause, Lock};
 use crate::dns::{RequestProblem, TransactionKey, send_update};
 use crate::harbor::Harbor;
@@ -30,9 +31,12 @@ pub async fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, St
     let mut recovered = Vec::new();
     for begun in harbor.store.unfinished()? {
         let mut left = undo_updates(&begun.inverses).await;
-        left.extend(undo_files(&begun.inverses).await);
+        // How far it had come is not known: the server may be about to load what it was told.
+        let needs = begun.changes.needs();
+        let raised = Raised::of(&harbor.settings, &harbor.layout, &needs, needs.dns());
+        left.extend(undo_files(&begun.inverses, &raised).await);
         tell_services(harbor, &begun.inverses).await;
-        left.extend(take_back(harbor, &begun.changes.needs()).await);
+        left.extend(take_back(harbor, &needs).await);
         let errands = unknown_errands(&begun.changes);
         let outcome =
             if left.is_empty() && errands.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
@@ -73,15 +77,15 @@ pub(super) fn clear_up(harbor: &Harbor, entry: i64, inverses: &[Inverse], taken_
 }
 
 /// Takes files, system users and what services have got back, the last first. Gives what could not be.
-pub(super) async fn undo_files(inverses: &[Inverse]) -> Vec<String> {
+pub(super) async fn undo_files(inverses: &[Inverse], raised: &Raised<'_>) -> Vec<String> {
     let mut left = Vec::new();
     for inverse in inverses.iter().rev() {
-        left.extend(undo_file(inverse).await.err());
+        left.extend(undo_file(inverse, raised).await.err());
     }
     left
 }
 
-async fn undo_file(inverse: &Inverse) -> Result<(), String> {
+async fn undo_file(inverse: &Inverse, raised: &Raised<'_>) -> Result<(), String> {
     match inverse {
         Inverse::Remove { path, wrote_hash } => {
             if is_as_written(path, wrote_hash)? {
@@ -91,10 +95,10 @@ async fn undo_file(inverse: &Inverse) -> Result<(), String> {
             Ok(())
         }
         Inverse::Restore { path, wrote_hash, kept, mode } => {
-            if !is_as_written(path, wrote_hash)? {
-                return Ok(());
-            }
+            let present = read_if_there(path).map_err(|error| error.to_string())?;
+            let Some(written) = present.filter(|content| content_hash(content) == *wrote_hash) else { return Ok(()) };
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
+            let content = raised.content(path, written, content).await;
             write_atomically(path, &content, *mode).map_err(|error| error.to_string())
         }
         Inverse::PutBack { path, kept, mode } => {

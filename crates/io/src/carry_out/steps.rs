@@ -9,6 +9,7 @@ use brightharbor_core::change::{
 };
 use jiff::Timestamp;
 
+use super::put_back::Raised;
 use super::recover::{clear_up, inverse_of, send, take_back, tell_services, undo_files, undo_updates};
 use super::{CarryError, Cause, Event, Lock};
 use crate::acme::run_errand;
@@ -32,9 +33,9 @@ pub async fn carry_out(
     let entry = harbor.store.next_entry()?;
     let inverses = keep_what_is_replaced(harbor, entry, set)?;
     harbor.store.begin(entry, now, &who(), set, &inverses)?;
-    let mut servers_told = false;
+    let mut told = Told::default();
     let mut updated = Vec::new();
-    let result = match apply(harbor, set, now, tell, &mut servers_told, &mut updated).await {
+    let result = match apply(harbor, set, now, tell, &mut told, &mut updated).await {
         Ok(()) => harbor.store.commit(entry, set).map_err(Cause::from),
         Err(cause) => Err(cause),
     };
@@ -45,9 +46,10 @@ pub async fn carry_out(
         }
         Err(cause) => {
             let mut left = undo_updates(&updated).await;
-            left.extend(undo_files(&inverses).await);
+            let raised = Raised::of(&harbor.settings, &harbor.layout, &set.needs(), told.dns);
+            left.extend(undo_files(&inverses, &raised).await);
             tell_services(harbor, &inverses).await;
-            if servers_told {
+            if told.any {
                 left.extend(take_back(harbor, &set.needs()).await);
             }
             let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
@@ -174,17 +176,25 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
     Ok(inverses)
 }
 
+/// Which servers may have heard of a change.
+#[derive(Debug, Clone, Copy, Default)]
+struct Told {
+    any: bool,
+    dns: bool,
+}
+
 /// Phase by phase, as the core has put them in order.
 async fn apply(
     harbor: &Harbor,
     set: &ChangeSet,
     now: Timestamp,
     tell: &dyn Fn(Event),
-    servers_told: &mut bool,
+    told: &mut Told,
     updated: &mut Vec<Inverse>,
 ) -> Result<(), Cause> {
     for phase in set.phases() {
-        *servers_told |= phase.tells_servers();
+        told.any |= phase.tells_servers();
+        told.dns |= phase == Phase::ZoneLoads;
         carry_phase(phase, harbor, set, now, tell, updated).await?;
     }
     Ok(())

@@ -176,6 +176,7 @@ pub async fn new_zone_files(
     Ok(NewZoneFiles {
         defined,
         served,
+        known_serial: overlay.newest_serial(domain).await?,
         zone_file: overlay.file(&layout.zone_file(domain))?,
         zone_list: overlay.file(&layout.zone_list_of(dns.server, domain))?,
         index: overlay.file(&layout.zone_index(dns.server))?,

@@ -5,11 +5,15 @@ use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::Duration;
 
+use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::zone::Serials;
+use brightharbor_core::zone::{Serials, serial_is_newer};
+use futures_util::future::join_all;
 use tokio::sync::Semaphore;
 use tokio::task::JoinSet;
+use tokio::time::timeout;
 
 use super::ask_serial;
 
@@ -48,4 +52,28 @@ pub async fn ask_serials(questions: Vec<(SocketAddr, Hostname)>) -> Serials {
         }
     }
     serials
+}
+
+/// A server of our own answers at once, or is not there.
+const PATIENCE: Duration = Duration::from_secs(1);
+
+/// The servers that have zones of this harbor: the one here and its secondaries.
+pub fn own_servers(settings: &Settings) -> Vec<SocketAddr> {
+    let port = settings.internet.dns_port();
+    let secondaries = settings.secondaries.iter().map(|secondary| secondary.address.socket(port));
+    settings.dns.address.into_iter().chain(secondaries).collect()
+}
+
+/// The newest serial (RFC 1982) that one of the servers has of a zone; and the servers that were silent.
+pub async fn newest_served(servers: &[SocketAddr], zone: &Hostname) -> (Option<u32>, Vec<SocketAddr>) {
+    let asking = servers.iter().map(|server| async { (*server, timeout(PATIENCE, ask_serial(*server, zone)).await) });
+    let (mut newest, mut silent) = (None, Vec::new());
+    for (server, answer) in join_all(asking).await {
+        match answer {
+            Err(_) => silent.push(server),
+            Ok(Ok(serial)) if newest.is_none_or(|newest| serial_is_newer(serial, newest)) => newest = Some(serial),
+            Ok(_) => {}
+        }
+    }
+    (newest, silent)
 }

@@ -15,6 +15,7 @@ mod nameservers;
 mod nothing_worse;
 mod order_rate;
 mod quay;
+mod serials;
 mod servers;
 mod tls;
 mod updates;

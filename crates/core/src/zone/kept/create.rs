@@ -128,6 +128,27 @@ mod tests {
         let plan = decide(here.clone(), Some(owner()), None).unwrap();
         assert_eq!(zone(&plan).nameserver_set.as_deref(), Some("own"));
         assert!(matches!(&plan.remarks[..], [crate::change::Remark::Zone(ZoneRemark::New { serial: 2026112701, .. })]));
+        // A secondary has it from another time.
+        let serial = |known: u32, content: Option<u32>| {
+            let text = |serial| {
+                format!(
+                    "$TTL 300\n@ SOA ns1.saltmarsh.example. host {serial} 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\n"
+                )
+            };
+            let read = |serial| Document::parse(text(serial), &request().domain.dns_name()).unwrap();
+            let files = NewZoneFiles { known_serial: Some(known), ..NewZoneFiles::default() };
+            let content = content.map(|serial| Box::new(read(serial)));
+            let plan = decide(ZoneOrigin::Here { content, files: Box::new(files) }, Some(owner()), None).unwrap();
+            let zone = plan.set.pending(std::path::Path::new("/harbor/zones/gullrock.example.zone")).unwrap().to_vec();
+            Document::parse(zone, &request().domain.dns_name()).unwrap().soa().serial
+        };
+        assert_eq!((serial(2026112605, None), serial(2026112701, None)), (2026112701, 2026112702));
+        assert_eq!(serial(2026112807, None), 2026112808);
+        assert_eq!(
+            (serial(7, Some(7)), serial(6, Some(7)), serial(8, Some(7))),
+            (7, 7, 9),
+            "a file as it is, if it can"
+        );
         let plan = decide(ZoneOrigin::Elsewhere, Some(owner()), None).unwrap();
         assert_eq!((zone(&plan).home, plan.set.changes.len()), (ZoneHome::Elsewhere, 1));
         assert_eq!(decide(here.clone(), None, None), Err(ZoneRefusal::UnknownAccount(request().account)));

@@ -16,6 +16,7 @@ use crate::render;
 use crate::zone::rules::judge_loading;
 use crate::zone::{
     Document, EditError, Mail, Pattern, PatternChoice, PatternError, TemplateError, TemplateName, first_serial,
+    next_serial, serial_is_newer,
 };
 
 /// What is asked for.
@@ -64,6 +65,8 @@ pub struct NewZoneFiles {
     pub defined: Option<(PathBuf, usize)>,
     /// The serial that the DNS server answers with for it already.
     pub served: Option<u32>,
+    /// The newest serial that any of our servers still has of it, from another time.
+    pub known_serial: Option<u32>,
     /// What lies where its file would go.
     pub zone_file: ExistingFile,
     /// The part of the zone list that it would stand in.
@@ -90,6 +93,8 @@ pub enum NewZoneRefused {
     Unsound(Finding),
     #[error("the new zone cannot be made: {0}")]
     Template(#[from] TemplateError),
+    #[error("the serial of the zone cannot be raised above that of a secondary: {0}")]
+    Serial(EditError),
     #[error("the catalog zone cannot take the new zone: {0}")]
     Catalog(EditError),
 }
@@ -112,10 +117,17 @@ pub fn new_zone(
         return Err(NewZoneRefused::InTheWay(path));
     }
     let (zone, pattern) = match &wanted.content {
-        Some(zone) => (zone.clone(), None),
+        Some(zone) => match files.known_serial.filter(|known| serial_is_newer(*known, zone.soa().serial)) {
+            // Secondaries would not take it.
+            Some(known) => (zone.raised_above(known, wanted.today).map_err(NewZoneRefused::Serial)?, None),
+            None => (zone.clone(), None),
+        },
         None => {
             let pattern = wanted.design.pattern(files.template.as_deref(), settings)?;
-            (pattern.zone(wanted.domain, first_serial(wanted.today))?, Some(pattern))
+            let first = first_serial(wanted.today);
+            let newest = files.known_serial.filter(|known| !serial_is_newer(first, *known));
+            let serial = newest.map_or(first, |known| next_serial(known, wanted.today));
+            (pattern.zone(wanted.domain, serial)?, Some(pattern))
         }
     };
     if let Some(finding) = judge_loading(&zone).into_iter().next() {
