@@ -4,12 +4,23 @@ use std::path::Path;
 
 use brightharbor_core::harbor::{Layout, Settings};
 
+use brightharbor_io::install::rely_on;
+
 use crate::error::{Error, Exit};
 use crate::files;
 
 /// The settings of the harbor at `root`.
 pub fn read(root: &Path) -> Result<Settings, Error> {
     let path = Layout::new(root).settings();
+    // They name commands that root will run.
+    for relied_on in [root, &path].into_iter().filter(|path| path.exists()) {
+        rely_on(relied_on).map_err(|error| {
+            Error::refused("others-may-change", format!("not working in {}: {error}", root.display())).advice(
+                "give the harbor, and the folders that it lies in, to root, and let nobody else write to them (chown root, \
+                 chmod go-w)",
+            )
+        })?;
+    }
     let text = files::read_text(&path).map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => {
             Error::new(Exit::WrongUse, "no-harbor", format!("no harbor at {}", root.display()))

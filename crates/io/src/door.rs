@@ -10,7 +10,9 @@ use std::time::{Duration, Instant};
 use brightharbor_core::change::{Change, Plan, Purpose};
 use jiff::Timestamp;
 
-use crate::carry_out::{CarryError, Event, Lock, LockError, carry_out, check_preconditions, recover, take_lock};
+use crate::carry_out::{
+    CarryError, Event, Lock, LockError, carry_out, check_preconditions, has_leftovers, recover, take_lock,
+};
 use crate::clock;
 use crate::harbor::Harbor;
 use crate::install::read_if_there;
@@ -83,7 +85,9 @@ pub async fn change<T, E: From<DoorError>>(
     let answers = Answers::default();
     for _ in 0..MOST_TRIES {
         let mut harbor = (door.open)()?;
-        if !manner.is_dry_run() && harbor.store.has_unfinished().map_err(DoorError::from)? {
+        let is_left = harbor.store.has_unfinished().map_err(DoorError::from)?
+            || has_leftovers(&harbor).map_err(DoorError::from)?;
+        if !manner.is_dry_run() && is_left {
             // Somebody is at work, or was killed: what it leaves is waited for, or taken back, before anything is read.
             let lock = lock(door, &harbor, title).await?;
             take_back_killed(door, &harbor, &lock).await?;

@@ -106,6 +106,19 @@ impl From<StoreError> for Error {
             StoreError::NoHarbor(_) => Self::new(Exit::WrongUse, "no-harbor", error)
                 .advice("create one with `brightharbor init`, or name another with --harbor or BRIGHTHARBOR"),
             StoreError::Newer(..) => Self::refused("newer-harbor", error).advice("update brightharbor"),
+            StoreError::Damaged { inventory, backup, .. } => {
+                let way_back = match backup {
+                    Some(backup) => {
+                        let (from, to) = (backup.display(), inventory.display());
+                        format!(
+                            "go back to the newest sound backup: cp {from} {to}; rm -f {to}-wal {to}-shm; then \
+                             brightharbor site realign and brightharbor logbook show what came after it"
+                        )
+                    }
+                    None => "there is no sound backup in the harbor's folder backups: take one of your own".into(),
+                };
+                Self::refused("inventory-damaged", error.to_string()).advice(way_back)
+            }
             StoreError::Sqlite(_) | StoreError::Value(_) => Self::refused("inventory", error)
                 .advice("check that the harbor's disk has room and that you may write to its inventory.sqlite"),
         }
@@ -142,6 +155,8 @@ impl From<CarryError> for Error {
             CarryError::InTheWay(_) => Self::refused("in-the-way", &error).advice("move the file away, then try again"),
             CarryError::UserExists(_) => Self::refused("user-exists", &error)
                 .advice("omit --create-user to give the account that user, or choose another name"),
+            CarryError::Stopped(_) => Self::new(Exit::Fault, "stopped", &error)
+                .advice("see what was done: brightharbor logbook; give the command again for the rest"),
             CarryError::Store(error) => error.into(),
             CarryError::File(error) => error.into(),
             CarryError::RolledBack { cause, left } => rolled_back(*cause, &left),
@@ -157,6 +172,7 @@ fn rolled_back(cause: Cause, left: &[String]) -> Error {
             return Error::refused("changed-meanwhile", message)
                 .advice("give the command again: it reads the zone afresh");
         }
+        Cause::Stopped(_) => "everything was rolled back; give the command again when you want".to_string(),
         // The CA has said no, or nothing: that is no failure midway.
         Cause::Errand(error) => return error.into(),
         Cause::Server(ServerError::NotLoaded { .. }) => {

@@ -147,6 +147,7 @@ impl From<KeyFileError> for Error {
             KeyFileError::Read(..) => {
                 "correct the path of `key-file` in harbor.toml, or make the key: tsig-keygen NAME"
             }
+            KeyFileError::Loose(..) => "let nobody but root change it, nor the folders that it lies in",
             KeyFileError::Open { .. } => "make it readable by its owner alone: chmod 600",
             KeyFileError::Wrong { .. } => "take the file as `tsig-keygen` writes it",
         };

@@ -7,6 +7,7 @@
 
 mod accounts;
 mod attaching;
+mod attacks;
 mod before_orders;
 mod certificates;
 mod coast;
@@ -34,6 +35,7 @@ mod services;
 mod settings_again;
 mod silent_ca;
 mod sites;
+mod stops;
 mod structure;
 mod voyage;
 mod zones;

@@ -10,6 +10,8 @@ use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use brightharbor_core::harbor::ExternalAccount;
 use serde_json::{Value, json};
 
+use crate::install::{read_regular, rely_on};
+
 use super::account_key::encode;
 
 #[derive(Debug, thiserror::Error)]
@@ -21,6 +23,9 @@ pub enum ExternalKeyError {
     #[error("{0} does not hold a key as CAs give it (base64url, one line)")]
     Text(PathBuf),
 }
+
+/// A key is much shorter.
+const MOST_BYTES: usize = 64 << 10;
 
 /// The key that the CA has given out.
 pub(super) struct ExternalKey {
@@ -35,7 +40,9 @@ impl ExternalKey {
         if std::fs::metadata(path).map_err(failed)?.permissions().mode() & 0o077 != 0 {
             return Err(ExternalKeyError::Open(path.clone()));
         }
-        let text = zeroize::Zeroizing::new(std::fs::read_to_string(path).map_err(failed)?);
+        rely_on(path).map_err(|error| failed(std::io::Error::other(error.to_string())))?;
+        let text = zeroize::Zeroizing::new(read_regular(path, MOST_BYTES).map_err(failed)?);
+        let text = String::from_utf8_lossy(&text);
         let text = text.trim().trim_end_matches('=');
         // Some hand it out in the other alphabet.
         let bytes = URL_SAFE_NO_PAD.decode(text).or_else(|_| STANDARD_NO_PAD.decode(text));

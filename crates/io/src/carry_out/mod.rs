@@ -5,13 +5,14 @@ mod lock;
 mod put_back;
 mod recover;
 mod steps;
+mod stop;
 
 use std::path::PathBuf;
 
 use brightharbor_core::name::{Host, Hostname};
 
 pub use lock::{Lock, LockError, take_lock};
-pub use recover::{Recovered, recover};
+pub use recover::{Recovered, has_leftovers, recover};
 pub use steps::{carry_out, check_preconditions};
 
 use crate::acme::ErrandError;
@@ -70,6 +71,9 @@ pub enum CarryError {
     InTheWay(PathBuf),
     #[error("system user `{0}` already exists; nothing was changed")]
     UserExists(String),
+    /// A signal came between two changes, or with the last step of one.
+    #[error("stopped by {0}; all that was begun is done")]
+    Stopped(&'static str),
     #[error("{cause}")]
     RolledBack { cause: Box<Cause>, left: Vec<String> },
     #[error(transparent)]
@@ -80,6 +84,8 @@ pub enum CarryError {
 
 #[derive(Debug, thiserror::Error)]
 pub enum Cause {
+    #[error("stopped by {0}")]
+    Stopped(&'static str),
     #[error(transparent)]
     File(#[from] FileError),
     #[error(transparent)]

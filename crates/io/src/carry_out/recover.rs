@@ -4,7 +4,7 @@
 //! told. An update of a zone is taken back by another one, with requirements that say the same.
 
 use std::fs;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{CaErrand, Needs, Recorded, RecordedChange, ZoneUpdate, content_hash};
 
@@ -44,7 +44,34 @@ pub async fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, St
         clear_up(harbor, begun.id, &begun.inverses, left.is_empty());
         recovered.push(Recovered { title: begun.title, left, errands });
     }
+    clear_kept(harbor)?;
     Ok(recovered)
+}
+
+/// Whether copies lie in `kept/` that no command may need any more.
+pub fn has_leftovers(harbor: &Harbor) -> Result<bool, StoreError> {
+    Ok(!leftovers(harbor)?.is_empty())
+}
+
+/// A command that was killed before it was noted, or just after it had ended, leaves its copies.
+fn clear_kept(harbor: &Harbor) -> Result<(), StoreError> {
+    for folder in leftovers(harbor)? {
+        let _ = fs::remove_dir_all(folder);
+    }
+    Ok(())
+}
+
+/// What could not be taken back whole may still be wanted by somebody.
+fn leftovers(harbor: &Harbor) -> Result<Vec<PathBuf>, StoreError> {
+    let mut all = Vec::new();
+    for entry in fs::read_dir(harbor.layout.kept()).into_iter().flatten().flatten() {
+        let number = entry.file_name().to_str().and_then(|name| name.parse().ok());
+        let outcome = number.map(|number| harbor.store.outcome(number)).transpose()?.flatten();
+        if !matches!(outcome, Some(EntryOutcome::Begun | EntryOutcome::Failed)) {
+            all.push(entry.path());
+        }
+    }
+    Ok(all)
 }
 
 /// What a CA may have been told or not when the command was killed.

@@ -11,6 +11,7 @@ use jiff::Timestamp;
 
 use super::put_back::Raised;
 use super::recover::{clear_up, inverse_of, send, take_back, tell_services, undo_files, undo_updates};
+use super::stop::AtWork;
 use super::{CarryError, Cause, Event, Lock};
 use crate::acme::run_errand;
 use crate::harbor::Harbor;
@@ -29,19 +30,21 @@ pub async fn carry_out(
     now: Timestamp,
     tell: &dyn Fn(Event),
 ) -> Result<i64, CarryError> {
+    let work = AtWork::begin().map_err(CarryError::Stopped)?;
     check_preconditions(set)?;
     let entry = harbor.store.next_entry()?;
     let inverses = keep_what_is_replaced(harbor, entry, set)?;
     harbor.store.begin(entry, now, &who(), set, &inverses)?;
     let mut told = Told::default();
     let mut updated = Vec::new();
-    let result = match apply(harbor, set, now, tell, &mut told, &mut updated).await {
+    let result = match apply(harbor, set, now, tell, &work, &mut told, &mut updated).await {
         Ok(()) => harbor.store.commit(entry, set).map_err(Cause::from),
         Err(cause) => Err(cause),
     };
     match result {
         Ok(()) => {
             clear_up(harbor, entry, &[], true);
+            work.goes_on().map_err(CarryError::Stopped)?;
             Ok(entry)
         }
         Err(cause) => {
@@ -189,10 +192,12 @@ async fn apply(
     set: &ChangeSet,
     now: Timestamp,
     tell: &dyn Fn(Event),
+    work: &AtWork,
     told: &mut Told,
     updated: &mut Vec<Inverse>,
 ) -> Result<(), Cause> {
     for phase in set.phases() {
+        work.goes_on().map_err(Cause::Stopped)?;
         told.any |= phase.tells_servers();
         told.dns |= phase == Phase::ZoneLoads;
         carry_phase(phase, harbor, set, now, tell, updated).await?;

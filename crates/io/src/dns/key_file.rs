@@ -10,12 +10,20 @@ use std::sync::Arc;
 use base64::Engine;
 use base64::prelude::BASE64_STANDARD;
 use domain::tsig::{Algorithm, Key};
+use zeroize::Zeroizing;
+
+use crate::install::{FolderError, read_regular, rely_on};
+
+/// A file with one key is much shorter.
+const MOST_BYTES: usize = 64 << 10;
 
 /// Why a key file is of no use.
 #[derive(Debug, thiserror::Error)]
 pub enum KeyFileError {
     #[error("the key file {0}: {1}")]
     Read(PathBuf, std::io::Error),
+    #[error("key file: {0}")]
+    Loose(FolderError),
     #[error("the key file {path} has the mode {mode:o}: others than its owner can read it")]
     Open { path: PathBuf, mode: u32 },
     #[error("the key file {path}:{line}: {problem}")]
@@ -36,7 +44,9 @@ impl TransactionKey {
         if mode & 0o077 != 0 {
             return Err(KeyFileError::Open { path: path.to_path_buf(), mode });
         }
-        let text = fs::read_to_string(path).map_err(failed)?;
+        rely_on(path).map_err(KeyFileError::Loose)?;
+        let text = read_regular(path, MOST_BYTES).map_err(failed)?;
+        let text = Zeroizing::new(String::from_utf8_lossy(&text).into_owned());
         parse(&text).map_err(|(line, problem)| KeyFileError::Wrong { path: path.to_path_buf(), line, problem })
     }
 

@@ -106,13 +106,19 @@ pub(crate) fn remove(path: &Path) -> Result<(), FileError> {
     }
 }
 
-pub(super) fn sync_folder(folder: &Path) -> Result<(), FileError> {
+pub(crate) fn sync_folder(folder: &Path) -> Result<(), FileError> {
     File::open(folder).and_then(|folder| folder.sync_all()).map_err(failed("cannot write to disk", folder))
 }
 
 /// Makes a folder that only its owner may enter, and those above it that are missing.
 pub fn make_private_folder(path: &Path) -> Result<(), FileError> {
-    fs::DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(failed("cannot make", path))
+    let missing: Vec<&Path> = path.ancestors().take_while(|above| !above.exists()).collect();
+    fs::DirBuilder::new().recursive(true).mode(0o700).create(path).map_err(failed("cannot make", path))?;
+    // A folder is on disk once the one above it is.
+    for made in missing.into_iter().rev() {
+        sync_folder(made.parent().unwrap_or(Path::new("/")))?;
+    }
+    Ok(())
 }
 
 #[cfg(test)]

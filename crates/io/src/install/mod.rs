@@ -19,13 +19,13 @@ pub use files::{
     FileError, make_private_folder, place_and_mode, read_at_most, read_if_there, replace_if_unchanged,
     write_atomically, write_in_place,
 };
-pub(crate) use files::{UNFINISHED, failed, remove as remove_file};
+pub(crate) use files::{UNFINISHED, failed, remove as remove_file, sync_folder};
 pub use folders::{FolderError, make_folder};
-pub use layout::lay_out;
+pub use layout::{closed_above, lay_out};
 pub(crate) use many::{Wanted, write_all_atomically};
 pub use service::{
     ServiceError, folder_for, leads_to, place_for_service, reload_service, service_has, take_from_service,
 };
 pub use users::{is_root, user_exists};
 pub(crate) use users::{make_user, remove_user};
-pub use walk::{read_beneath, read_regular};
+pub use walk::{read_beneath, read_regular, rely_on};

@@ -70,6 +70,27 @@ pub(super) fn walk_to(folder: &Path, nobody_else: bool) -> Result<OwnedFd, Folde
     stack.pop().map(|(found, _)| found).ok_or_else(|| failed(folder, Errno::INVAL))
 }
 
+/// Whether root may rely on a file or folder: nobody else can change it, nor put another one in its place. Who runs the
+/// program without being root can be led to nothing that it could not do itself, and is asked nothing.
+pub fn rely_on(path: &Path) -> Result<(), FolderError> {
+    if !rustix::process::geteuid().is_root() {
+        return Ok(());
+    }
+    let failed = |errno: Errno| FolderError::Failed { path: path.into(), reason: errno.to_string() };
+    let real = std::fs::canonicalize(path)
+        .map_err(|error| FolderError::Failed { path: path.into(), reason: error.to_string() })?;
+    // The way as it was given: a link on it may be somebody else's.
+    walk_to(path.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(&real), true)?;
+    let folder = walk_to(real.parent().unwrap_or(Path::new("/")), true)?;
+    let Some(name) = real.file_name() else { return Ok(()) };
+    let found =
+        openat(&folder, name, OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC, Mode::empty()).map_err(failed)?;
+    match others_may_change(&fstat(&found).map_err(failed)?, true) {
+        true => Err(FolderError::OthersMayChange(path.into())),
+        false => Ok(()),
+    }
+}
+
 fn components(path: &Path) -> Result<VecDeque<OsString>, FolderError> {
     let part = |component: Component<'_>| match component {
         Component::Normal(name) => Some(name.to_os_string()),
@@ -191,6 +212,30 @@ mod tests {
             chown(&parent, Some(12_345), None).unwrap();
             assert!(refused(0o755, &parent));
         }
+    }
+
+    #[test]
+    fn root_relies_on_nothing_that_others_could_change() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        fs::create_dir(at("harbor")).unwrap();
+        fs::write(at("harbor/harbor.toml"), "").unwrap();
+        symlink(at("harbor"), at("link")).unwrap();
+        for name in ["harbor", "harbor/harbor.toml", "link", "link/harbor.toml"] {
+            rely_on(&at(name)).unwrap();
+        }
+        if !is_root() {
+            return;
+        }
+        let refused = |name: &str| matches!(rely_on(&at(name)), Err(FolderError::OthersMayChange(_)));
+        fs::set_permissions(at("harbor/harbor.toml"), fs::Permissions::from_mode(0o666)).unwrap();
+        assert!(refused("harbor/harbor.toml") && refused("link/harbor.toml") && !refused("harbor"));
+        fs::set_permissions(at("harbor/harbor.toml"), fs::Permissions::from_mode(0o644)).unwrap();
+        chown(at("harbor"), Some(12_345), None).unwrap();
+        assert!(refused("harbor") && refused("harbor/harbor.toml") && refused("link"));
+        std::os::unix::fs::lchown(at("link"), Some(12_345), None).unwrap();
+        chown(at("harbor"), Some(0), None).unwrap();
+        assert!(!refused("link/harbor.toml"), "a link in a folder of root's, made by root");
     }
 
     #[test]

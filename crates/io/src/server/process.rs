@@ -1,6 +1,7 @@
 //! Runs a server's own command: no shell, no input, bounded in time and output.
 
 use std::io::Read;
+use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
@@ -35,6 +36,8 @@ fn run(folder: Option<&Path>, all: &[String]) -> Result<String, ServerError> {
     }
     let mut child = command
         .args(arguments)
+        // Ctrl-C at a terminal goes to a whole group: what a server's program has begun, it ends.
+        .process_group(0)
         .stdin(Stdio::null())
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())

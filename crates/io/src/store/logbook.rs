@@ -116,6 +116,13 @@ impl Store {
         Ok(query.exists([])?)
     }
 
+    /// What became of an entry; `None`: there is none of that number.
+    pub fn outcome(&self, entry: i64) -> Result<Option<EntryOutcome>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT outcome FROM logbook WHERE id = $1")?;
+        let word = query.query_row([entry], |row| row.get::<_, String>(0)).optional()?;
+        word.map(|word| super::from_word(&word)).transpose()
+    }
+
     pub fn begin(
         &self,
         entry: i64,

@@ -4,6 +4,8 @@
 //! changes of one command are written in one transaction together with their logbook entry.
 
 mod apply;
+mod backup;
+mod damage;
 mod former;
 mod logbook;
 mod pauses;
@@ -19,6 +21,7 @@ use std::time::Duration;
 
 use rusqlite::{Connection, OpenFlags, TransactionBehavior};
 
+pub use backup::{BackupError, newest_sound};
 pub use logbook::{Begun, Entry, EntryOutcome, Inverse, Revision};
 pub(crate) use read_zones::{nearest_zone, nearest_zone_above};
 
@@ -29,13 +32,17 @@ pub enum StoreError {
     #[error("the harbor at {0} was made by a newer version of brightharbor (inventory version {1})")]
     Newer(PathBuf, i64),
     #[error("the inventory: {0}")]
-    Sqlite(#[from] rusqlite::Error),
+    Sqlite(rusqlite::Error),
+    /// With the newest backup that is sound.
+    #[error("the inventory {inventory} is damaged: {reason}")]
+    Damaged { inventory: PathBuf, reason: String, backup: Option<PathBuf> },
     #[error("the inventory holds a value that cannot be read: {0}")]
     Value(String),
 }
 
 pub struct Store {
     connection: Connection,
+    path: PathBuf,
 }
 
 impl Store {
@@ -51,24 +58,46 @@ impl Store {
 
     /// Opens an inventory that is there.
     pub fn open(path: &Path) -> Result<Self, StoreError> {
-        let root = path.parent().unwrap_or(path).to_path_buf();
-        let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
         if !path.exists() {
-            return Err(StoreError::NoHarbor(root));
+            return Err(StoreError::NoHarbor(path.parent().unwrap_or(path).to_path_buf()));
         }
-        let mut connection = Connection::open_with_flags(path, flags)?;
+        let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let opened = Connection::open_with_flags(path, flags).map_err(StoreError::from);
+        match opened.and_then(|connection| Self::prepared(connection, path)) {
+            Err(StoreError::Sqlite(error)) if is_not_writable(&error) => Self::open_to_read(path),
+            Err(error) => Err(damage::told(error, path)),
+            Ok(store) => Ok(store),
+        }
+    }
+
+    /// On a file system that takes no writes, nobody else writes either.
+    fn open_to_read(path: &Path) -> Result<Self, StoreError> {
+        let mut uri = url::Url::from_file_path(path).map_err(|()| StoreError::NoHarbor(path.to_path_buf()))?;
+        uri.set_query(Some("immutable=1"));
+        let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_URI | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+        let connection = Connection::open_with_flags(uri.as_str(), flags)?;
+        Self::prepared(connection, path).map_err(|error| damage::told(error, path))
+    }
+
+    fn prepared(mut connection: Connection, path: &Path) -> Result<Self, StoreError> {
         connection.busy_timeout(Duration::from_secs(10))?;
         connection.pragma_update(None, "synchronous", "FULL")?;
         connection.pragma_update(None, "foreign_keys", "ON")?;
         let version: i64 = connection.pragma_query_value(None, "user_version", |row| row.get(0))?;
         if version > schema::VERSION {
-            return Err(StoreError::Newer(root, version));
+            return Err(StoreError::Newer(path.parent().unwrap_or(path).to_path_buf(), version));
         }
+        damage::look_quickly(&connection, path)?;
         if version < schema::VERSION {
             migrate(&mut connection)?;
         }
-        Ok(Self { connection })
+        Ok(Self { connection, path: path.to_path_buf() })
     }
+}
+
+fn is_not_writable(error: &rusqlite::Error) -> bool {
+    use rusqlite::ErrorCode::{CannotOpen, ReadOnly};
+    error.sqlite_error_code().is_some_and(|code| [CannotOpen, ReadOnly].contains(&code))
 }
 
 /// Brings the tables up to date in one transaction; another process may have done so meanwhile.

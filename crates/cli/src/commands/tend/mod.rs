@@ -1,31 +1,31 @@
 //! `tend`: the scheduled job. Takes back what a killed command left, gets the certificates that wait for their links,
-//! and renews those that are due.
+//! and renews those that are due. What it tells is in `report`.
+
+mod report;
 
 use brightharbor_core::certificate::due::{due, is_awaited, to_ask_about};
 use brightharbor_core::certificate::former::{FormerCertificate, forget, over_before};
 use brightharbor_core::certificate::revocation::forget_over;
-use brightharbor_core::certificate::securing::{Secured, Wanted};
-use brightharbor_core::certificate::{Certificate, CertificateRemark, NamePause, Waiting};
+use brightharbor_core::certificate::securing::Wanted;
+use brightharbor_core::certificate::{Certificate, CertificateRemark};
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::Host;
-use brightharbor_core::redirect::{StuckRedirect, end_redirects};
+use brightharbor_core::redirect::end_redirects;
 use brightharbor_core::site::{FILES_AT_ONCE, first_of_part, out_of_step};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{clear_away, read_if_there};
-use brightharbor_io::secure::{Demanded, Revoked, bring, called_back, carry_through, outcome_of, outdated, secure_all};
+use brightharbor_io::secure::{bring, called_back, carry_through, outcome_of, outdated, secure_all};
 use brightharbor_io::{clock, load};
 use clap::Args;
 use jiff::Timestamp;
-use serde_json::{Value, json};
 
+use self::report::Tended;
 use crate::commands::Report;
 use crate::demanding::tend_demands;
-use crate::error::{Error, Exit};
+use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::run::{Context, change};
-use crate::show::human::{self, Page};
 use crate::show::json::BroughtDocument;
-use crate::show::{Shown, counted, json, words};
 
 /// Former certificates that one run clears away: the next one goes on.
 const CLEARED_AT_ONCE: usize = 1_000;
@@ -95,7 +95,7 @@ fn clear_files(harbor: &Harbor, now: Timestamp) -> Result<Cleared, Error> {
 }
 
 async fn tend(args: &Tend, context: &Context) -> Report {
-    let mut report = Tended { dry_run: args.dry_run, ..Tended::default() };
+    let mut report = Tended::new(args.dry_run);
     if !args.dry_run {
         end_what_is_over(context, &mut report).await?;
     }
@@ -145,7 +145,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let told = brought.iter().filter(|brought| brought.new || brought.problem.is_some());
     report.brought = told.map(BroughtDocument::from).collect();
     // Those of this run too, and what had to wait when it began.
-    report.paused = context.open()?.store.all_pauses(now)?;
+    let harbor = context.open()?;
+    report.paused = harbor.store.all_pauses(now)?;
+    report.backup = harbor.store.back_up_daily(now).map_err(|error| error.to_string());
     Ok(Box::new(report))
 }
 
@@ -176,150 +178,4 @@ fn awaited(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error> {
         }
     }
     Ok(awaited)
-}
-
-#[derive(Default)]
-struct Tended {
-    dry_run: bool,
-    /// The redirects, and what sellers asked for, whose day is over.
-    ended: Vec<Remark>,
-    /// Sites whose redirects should have ended.
-    stuck: Vec<StuckRedirect>,
-    /// What sellers look at, with the site that it is for.
-    demanded: Vec<(Host, Demanded)>,
-    tried: Vec<Secured>,
-    /// What is not tried before a time.
-    later: Vec<Waiting>,
-    /// The same of names by themselves.
-    paused: Vec<NamePause>,
-    would: Vec<Host>,
-    /// Sites whose files are not as they would be written now.
-    out_of_step: Vec<Host>,
-    /// Certificates that were still to be revoked, by site.
-    revoked: Vec<(Host, Result<Revoked, Error>)>,
-    /// Services that got another certificate, or could not.
-    brought: Vec<BroughtDocument>,
-}
-
-impl Tended {
-    fn unseen(&self) -> impl Iterator<Item = &(Host, Demanded)> {
-        self.demanded.iter().filter(|(_, seen)| seen.problem.is_some())
-    }
-}
-
-impl Shown for Tended {
-    fn human(&self, page: &mut Page) {
-        if self.dry_run && !self.would.is_empty() {
-            let names = self.would.iter().map(Host::as_str).collect::<Vec<_>>().join(", ");
-            page.hanging("", &format!("Dry run: nothing was changed. Would try now: {names}."));
-        }
-        human::remarks(page, &self.ended, false);
-        for StuckRedirect { site, consent } in &self.stuck {
-            let why = words::consent(consent).sentence();
-            page.hanging("", &format!("{site}: a redirect should have ended: {why}"));
-            page.hanging("  next: ", &format!("brightharbor site change {site}"));
-        }
-        for secured in &self.tried {
-            human::secured(page, secured);
-        }
-        for (site, revoked) in &self.revoked {
-            match revoked {
-                Ok(revoked) => {
-                    revoked.successor.iter().chain(&revoked.sites).for_each(|one| human::secured(page, one));
-                    revoked.services.iter().for_each(|one| human::brought(page, &BroughtDocument::from(one)));
-                    human::revoked(page, &revoked.revocation, revoked.is_still_shown());
-                }
-                Err(error) => page.hanging("", &format!("{site}: not revoked yet: {}", error.message)),
-            }
-        }
-        self.brought.iter().for_each(|brought| human::brought(page, brought));
-        for (site, seen) in self.unseen() {
-            let problem = seen.problem.as_deref().unwrap_or_default();
-            page.hanging(
-                "",
-                &format!("{site}: a check of its certificate seller would fail: {}: {problem}", seen.subject),
-            );
-            page.hanging("  next: ", &format!("brightharbor certificate prove {site}"));
-        }
-        let now = clock::now();
-        for Waiting { site, not_before, reason, .. } in &self.later {
-            let until = not_before.map(|not_before| human::when(not_before, now)).unwrap_or_default();
-            page.hanging("", &format!("{site}: later, not before {until}: {reason}"));
-            page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
-        }
-        for NamePause { name, site, not_before, reason, .. } in &self.paused {
-            let until = human::when(*not_before, now);
-            page.hanging("", &format!("{name}: later, not before {until}: {reason}"));
-            page.hanging("  at once: ", &format!("brightharbor certificate issue {site}"));
-        }
-        if let Some(first) = self.out_of_step.first() {
-            let count = counted(self.out_of_step.len(), "site file");
-            page.hanging("note: ", &format!("{count} not as it would be written now, such as that of {first}"));
-            page.hanging("  next: ", "brightharbor site realign");
-        }
-        let pending = self.later.is_empty() && self.paused.is_empty();
-        let idle = self.tried.is_empty() && pending && self.would.is_empty();
-        let unseen = self.unseen().next().is_some();
-        if idle
-            && self.revoked.is_empty()
-            && self.ended.is_empty()
-            && self.stuck.is_empty()
-            && self.brought.is_empty()
-            && !unseen
-        {
-            page.line("Nothing is pending and nothing is due.");
-        }
-    }
-
-    fn json(&self) -> Value {
-        json!({
-            "command": "tend",
-            "carried_out": !self.dry_run,
-            "tried": self.tried.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
-            "ended": self.ended.iter().map(|one| words::remark(one).document(true)).collect::<Vec<_>>(),
-            "stuck": self.stuck.iter().map(|stuck| json!({
-                "site": stuck.site,
-                "consent": words::consent(&stuck.consent).document(false),
-            })).collect::<Vec<_>>(),
-            "services": self.brought,
-            "revoked": self.revoked.iter().map(|(site, revoked)| match revoked {
-                Ok(revoked) => json!(json::RevokedDocument::from(revoked)),
-                Err(error) => json!({ "site": site, "carried_out": false, "code": error.code, "reason": error.message }),
-            }).collect::<Vec<_>>(),
-            "demanded": self.demanded.iter().map(|(site, seen)| json!({ "site": site, "proof": json::demanded_document(seen) })).collect::<Vec<_>>(),
-            "would_try": self.would,
-            "out_of_step": self.out_of_step,
-            "later": self.later.iter().map(|later| json!({
-                "site": later.site,
-                "not_before": later.not_before.map(|at| at.to_string()),
-                "reason": later.reason,
-            })).collect::<Vec<_>>(),
-            "paused": self.paused.iter().map(|paused| json!({
-                "name": paused.name,
-                "site": paused.site,
-                "since": paused.since.to_string(),
-                "not_before": paused.not_before.to_string(),
-                "reason": paused.reason,
-            })).collect::<Vec<_>>(),
-        })
-    }
-
-    fn exit(&self) -> Exit {
-        let served = |secured: &Secured| secured.is_served() && secured.left_out.is_empty();
-        let unserved = self.brought.iter().any(|brought| brought.problem.is_some());
-        if unserved || !self.tried.iter().all(Secured::is_shown) {
-            Exit::Fault
-        } else if self.tried.iter().all(served)
-            && self.later.is_empty()
-            && self.paused.is_empty()
-            && self.stuck.is_empty()
-            && self.would.is_empty()
-            && self.revoked.iter().all(|(_, revoked)| revoked.is_ok())
-            && self.unseen().next().is_none()
-        {
-            Exit::Done
-        } else {
-            Exit::Waits
-        }
-    }
 }
