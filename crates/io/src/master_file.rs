@@ -87,7 +87,7 @@ mod tests {
         symlink(folder.path(), at("zones/up")).unwrap();
         let pipe = rustix::fs::FileType::Fifo;
         let mode = rustix::fs::Mode::from_raw_mode(0o600);
-        rustix::fs::mknodat(rustix::fs::CWD, &at("zones/pipe"), pipe, mode, 0).unwrap();
+        rustix::fs::mknodat(rustix::fs::CWD, at("zones/pipe"), pipe, mode, 0).unwrap();
         let file = at("zones/file");
         fs::write(&file, "").unwrap();
         let origin = DnsName::absolute("gullrock.example").unwrap();

@@ -71,11 +71,16 @@ fn listen(ready: &std::sync::mpsc::Sender<()>) {
             let (number, ..) = futures_util::future::select_all(next).await;
             let is_first = CAME.swap(number, Ordering::SeqCst) == 0;
             if !(is_first && AT_WORK.load(Ordering::SeqCst)) {
-                // As a shell tells it of a program that a signal has ended.
-                std::process::exit(128 + number);
+                end(number);
             }
         }
     });
+}
+
+/// As a shell tells it of a program that a signal has ended.
+#[expect(clippy::exit, reason = "a signal ends the program wherever it is; nothing is left to be printed")]
+fn end(number: i32) -> ! {
+    std::process::exit(128 + number);
 }
 
 /// Whether the signal is ignored (proc(5), `SigIgn`); no, where that cannot be told.
