@@ -75,6 +75,9 @@ impl Progress {
             }
             Event::LookingWhereNamesLead => self.doing("checking where the names lead"),
             Event::Ordering { site, what } => self.doing(&format!("certificate of {site}: {what}")),
+            Event::CaAtOtherHosts(hosts) => {
+                self.note(&format!("note: the CA's directory sends requests to other hosts: {}", hosts.join(", ")));
+            }
             Event::InstallingCertificates => self.doing("installing certificates"),
             Event::VerifyingCertificates => self.doing("verifying certificates by TLS handshakes"),
             Event::AskingWhenToRenew => self.doing("asking when certificates should be renewed"),

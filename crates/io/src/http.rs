@@ -25,6 +25,8 @@ const ANSWER_TIME: Duration = Duration::from_secs(20);
 pub enum HttpError {
     #[error("this host has no address of that family")]
     NoRoute,
+    #[error("did not come to an end within {0} seconds")]
+    Late(u64),
     #[error("connection refused")]
     Refused,
     #[error("did not answer in time")]

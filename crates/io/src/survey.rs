@@ -9,6 +9,7 @@ use brightharbor_core::delegation::{Brief, Picture};
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::{DnsName, Host, Hostname, names_of};
 use brightharbor_core::survey::{Gathered, HostGathered, Resolved, authoritative_addresses};
+use futures_util::future::{join_all, join3};
 use futures_util::{StreamExt, stream};
 use rustls::{ClientConfig, RootCertStore};
 use url::Url;
@@ -125,17 +126,18 @@ async fn gather_host(
         None => addresses_to_look_at(picture, hostname, &resolved),
     };
     let (http_port, https_port) = (settings.internet.http_port(), settings.internet.https_port());
-    let (mut http, mut tls) = (Vec::new(), Vec::new());
-    for address in &addresses {
-        http.push(fetch_fingerprint(SocketAddr::new(*address, http_port), hostname).await);
-        if looking == Looking::Everywhere {
-            tls.push(shake_hands(SocketAddr::new(*address, https_port), hostname, Arc::clone(roots)).await);
+    // Side by side: who drips or is silent at one address is waited for once.
+    let everywhere = looking == Looking::Everywhere;
+    let http = addresses.iter().map(|address| fetch_fingerprint(SocketAddr::new(*address, http_port), hostname));
+    let shaken = addresses.iter().filter(|_| everywhere);
+    let tls = shaken.map(|address| shake_hands(SocketAddr::new(*address, https_port), hostname, Arc::clone(roots)));
+    let landing = async {
+        match addresses.is_empty() || !everywhere {
+            true => None,
+            false => way(settings, hostname, addresses.clone(), trust::client(Arc::clone(roots))).await,
         }
-    }
-    let landing = match addresses.is_empty() || looking != Looking::Everywhere {
-        true => None,
-        false => way(settings, hostname, addresses, trust::client(Arc::clone(roots))).await,
     };
+    let (http, tls, landing) = join3(join_all(http), join_all(tls), landing).await;
     HostGathered { hostname: hostname.clone(), resolved, http, tls, landing }
 }
 

@@ -331,6 +331,8 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
         BTreeSet::from([
             "format",
             "exit",
+            "backup",
+            "backup_failed",
             "command",
             "carried_out",
             "tried",

@@ -281,8 +281,13 @@ fn about_the_harbor_itself() {
     let inventory = coast.harbor().join("inventory.sqlite");
     let whole = std::fs::read(&inventory).unwrap();
     std::fs::write(&inventory, "this is no database, but it is long enough to be read as one, page by page").unwrap();
-    assert_eq!(coast.json(&["site", "list"], 4)["error"]["code"], "inventory");
+    assert_eq!(coast.json(&["site", "list"], 4)["error"]["code"], "inventory-damaged");
     std::fs::write(&inventory, whole).unwrap();
+    let values = rusqlite::Connection::open(&inventory).unwrap();
+    values.execute("INSERT INTO account (name, email, home) VALUES ('No Name', 'a@b.example', '/x')", []).unwrap();
+    assert_eq!(coast.json(&["account", "list"], 4)["error"]["code"], "inventory");
+    values.execute("DELETE FROM account WHERE name = 'No Name'", []).unwrap();
+    drop(values);
     let database = rusqlite_version(&inventory, 9_999);
     assert_eq!(coast.json(&["site", "list"], 4)["error"]["code"], "newer-harbor");
     rusqlite_version(&inventory, database);

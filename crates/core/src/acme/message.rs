@@ -81,6 +81,26 @@ pub struct Directory {
     pub meta: DirectoryMeta,
 }
 
+impl Directory {
+    /// The hosts of its URLs that are not that of the directory itself: no fault, but for a person to know.
+    pub fn other_hosts(&self, directory_url: &str) -> Vec<String> {
+        let host = |text: &str| url::Url::parse(text).ok().and_then(|url| url.host_str().map(String::from));
+        let own = host(directory_url);
+        let all = [Some(&self.new_nonce), Some(&self.new_account), Some(&self.new_order), self.renewal_info.as_ref()];
+        let mut others: Vec<String> = all.into_iter().flatten().filter_map(|url| host(url)).collect();
+        others.retain(|other| Some(other) != own.as_ref());
+        others.sort();
+        others.dedup();
+        others
+    }
+
+    /// A URL that is not https (RFC 8555 section 6.1), if there is one.
+    pub fn unencrypted(&self) -> Option<&str> {
+        let all = [Some(&self.new_nonce), Some(&self.new_account), Some(&self.new_order), self.renewal_info.as_ref()];
+        all.into_iter().flatten().map(String::as_str).find(|url| !url.starts_with("https://"))
+    }
+}
+
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct DirectoryMeta {

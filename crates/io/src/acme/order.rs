@@ -24,6 +24,8 @@ use crate::probe::{fetch_proof, fetch_tls_proof};
 
 /// An order that takes longer goes on with the next run.
 const LONGEST: Duration = Duration::from_secs(180);
+/// What all requests of a run may take that come to nothing: each is tried a few times.
+const MOST_IN_VAIN: Duration = Duration::from_secs(40);
 /// Steps of one run; an ordinary order takes about fifteen and a few more for each name.
 const MOST_STEPS: usize = 2_000;
 
@@ -71,6 +73,8 @@ pub trait ProofRecords {
     fn remove(&self, proofs: &[Proof]) -> impl Future<Output = ()>;
     /// What is going on, for whoever watches.
     fn tell(&self, what: &'static str);
+    /// The CA's directory, just read, names URLs at other hosts than its own.
+    fn other_hosts(&self, hosts: Vec<String>);
 }
 
 /// Orders a certificate for the names, or goes on with an order for them that was begun before.
@@ -129,7 +133,7 @@ async fn run(
     let mut placed = Placed::none();
     // A resumed order may be past the placing of its proofs: the CA may still fetch them.
     placed.place(&plan.layout.proofs(), plan.responder, proofs).await.or_else(placing_failed)?;
-    let (started, mut saved) = (Instant::now(), "");
+    let (started, mut saved, mut in_vain) = (Instant::now(), "", Duration::ZERO);
     for _ in 0..MOST_STEPS {
         let now = crate::clock::now();
         records.tell(machine.state().name());
@@ -141,10 +145,24 @@ async fn run(
             machine.lend(session.nonce());
         }
         match machine.next(now) {
-            Step::Send(request) => match wire.send(&session.key, session.external(), &request).await {
-                Ok(response) => machine.received(&response, crate::clock::now()),
-                Err(reason) => machine.failed(&reason, crate::clock::now()),
-            },
+            Step::Send(request) => {
+                let sent = Instant::now();
+                match wire.send(&session.key, session.external(), &request).await {
+                    Ok(response) => machine.received(&response, crate::clock::now()),
+                    Err(reason) => {
+                        in_vain += sent.elapsed();
+                        if in_vain > MOST_IN_VAIN {
+                            let during = machine.state().name().to_string();
+                            return Err(OrderError::Refused(Refusal::Silent {
+                                during,
+                                what: reason,
+                                not_before: None,
+                            }));
+                        }
+                        machine.failed(&reason, crate::clock::now());
+                    }
+                }
+            }
             Step::PlaceProofs(wanted) => {
                 // Records that an order of before has left in a zone are taken out with those of this one.
                 proofs.retain(|left| left.kind == ProofKind::Dns01 && !wanted.contains(left));
@@ -185,7 +203,10 @@ async fn run(
         let is_silent = matches!(machine.state(), State::Refused { refusal: Refusal::Silent { .. } });
         if saved != machine.state().name() && !is_silent {
             session.folder.keep_account(machine.account())?;
-            session.keep_directory(machine.directory())?;
+            if session.keep_directory(machine.directory())? {
+                let others = machine.directory().map(|directory| directory.other_hosts(&session.directory_url));
+                others.filter(|hosts| !hosts.is_empty()).into_iter().for_each(|hosts| records.other_hosts(hosts));
+            }
             file.keep(&machine)?;
             saved = machine.state().name();
         }

@@ -118,15 +118,15 @@ impl Session {
         Ok(directory)
     }
 
-    /// Keeps what was read, here and for later commands.
-    pub(super) fn keep_directory(&self, directory: Option<&Directory>) -> Result<(), FileError> {
+    /// Keeps what was read, here and for later commands. Gives whether it is new.
+    pub(super) fn keep_directory(&self, directory: Option<&Directory>) -> Result<bool, FileError> {
         let mut shared = self.shared();
         if directory.is_none() || shared.directory.as_ref() == directory {
-            return Ok(());
+            return Ok(false);
         }
         shared.directory = directory.cloned();
         let text = serde_json::to_vec(&shared.directory).expect("a directory becomes JSON");
-        write_atomically(&self.folder.path("directory.json"), &text, 0o600)
+        write_atomically(&self.folder.path("directory.json"), &text, 0o600).map(|()| true)
     }
 
     pub(super) fn nonce(&self) -> Option<String> {

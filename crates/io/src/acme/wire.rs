@@ -1,11 +1,13 @@
 //! The connection to the CA: one kept open for all requests of an order, every answer bounded.
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use brightharbor_core::acme::{Directory, Payload, Request, Response};
 use brightharbor_core::harbor::Ca;
 use rustls::ClientConfig;
 use serde_json::Value;
+use tokio::time::timeout;
 use url::Url;
 
 use super::account_key::AccountKey;
@@ -15,6 +17,9 @@ use crate::trust;
 
 /// A certificate chain is a few kilobytes; nothing a CA says is longer than this.
 const MOST_BYTES: usize = 1024 * 1024;
+
+/// For one request with all that belongs to it: looking up the host, its addresses in turn, the answer to its last byte.
+const CALL_TIME: Duration = Duration::from_secs(20);
 
 pub(super) struct Wire {
     tls: Arc<ClientConfig>,
@@ -57,7 +62,11 @@ impl Wire {
         if url.scheme() != "https" {
             return Err(format!("`{url}` is not https (RFC 8555 section 6.1)"));
         }
-        let answer = self.exchange(&url, method, body).await.map_err(|error| format!("{} {error}", authority(&url)))?;
+        let exchange = timeout(CALL_TIME, self.exchange(&url, method, body));
+        let answer = exchange
+            .await
+            .unwrap_or(Err(HttpError::Late(CALL_TIME.as_secs())))
+            .map_err(|error| format!("{} {error}", authority(&url)))?;
         Ok(Response {
             status: answer.status,
             location: answer.header("location").and_then(|text| url.join(&text).ok()).map(String::from),

@@ -44,6 +44,8 @@ pub enum Event {
         site: Host,
         what: &'static str,
     },
+    /// A CA's directory sends its requests to other hosts than its own.
+    CaAtOtherHosts(Vec<String>),
     InstallingCertificates,
     VerifyingCertificates,
     AskingWhenToRenew,

@@ -4,12 +4,14 @@ use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 use brightharbor_core::name::{DnsName, Host};
 use brightharbor_core::redirect::{FollowStep, Landing, PageSeen, Shows, follow};
 use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH};
 use brightharbor_core::survey::{HttpOutcome, HttpSeen};
 use rustls::ClientConfig;
+use tokio::time::timeout;
 use url::Url;
 
 use crate::dns::resolve_all;
@@ -17,21 +19,29 @@ use crate::http::{Answer, Connection, HttpError, connect};
 
 /// A page is looked at, not kept.
 const MOST_BYTES: usize = 512 * 1024;
+/// For one page, from the connection to its last byte: a server that drips is given up, however often it drips.
+const PAGE_TIME: Duration = Duration::from_secs(8);
+/// For a way from page to page.
+const WAY_TIME: Duration = Duration::from_secs(15);
 
 /// Asks one address for the site's fingerprint over plain http.
 pub async fn fetch_fingerprint(address: SocketAddr, hostname: &Host) -> HttpSeen {
     let named = authority(hostname.as_str(), address.port(), 80);
-    let outcome = match Connection::open(address, hostname.as_str(), &named, None).await {
-        Err(HttpError::NoRoute) => HttpOutcome::NoRoute,
-        Err(error) => HttpOutcome::Closed(error.to_string()),
-        Ok(mut connection) => match fetch(&mut connection, FINGERPRINT_PATH).await {
-            Ok(answer) => {
-                let body: String = String::from_utf8_lossy(&answer.body).chars().take(200).collect();
-                HttpOutcome::Answer { status: answer.status, body }
-            }
-            Err(error) => HttpOutcome::Failed(error.to_string()),
-        },
+    let asking = async {
+        match Connection::open(address, hostname.as_str(), &named, None).await {
+            Err(HttpError::NoRoute) => HttpOutcome::NoRoute,
+            Err(error) => HttpOutcome::Closed(error.to_string()),
+            Ok(mut connection) => match fetch(&mut connection, FINGERPRINT_PATH).await {
+                Ok(answer) => {
+                    let body: String = String::from_utf8_lossy(&answer.body).chars().take(200).collect();
+                    HttpOutcome::Answer { status: answer.status, body }
+                }
+                Err(error) => HttpOutcome::Failed(error.to_string()),
+            },
+        }
     };
+    let late = || HttpOutcome::Failed(HttpError::Late(PAGE_TIME.as_secs()).to_string());
+    let outcome = timeout(PAGE_TIME, asking).await.unwrap_or_else(|_| late());
     HttpSeen { address, outcome }
 }
 
@@ -68,6 +78,7 @@ pub async fn land(
 ) -> Landing {
     let mut seen: HashMap<Url, PageSeen> = HashMap::new();
     let mut last = None;
+    let until = Instant::now() + WAY_TIME;
     loop {
         let url = match follow(start, &seen) {
             FollowStep::Ended(landing) => return Landing { shows: last, ..landing },
@@ -78,7 +89,10 @@ pub async fn land(
             let addresses = look_up(unknown.key(), resolvers).await;
             unknown.insert(addresses);
         }
-        let (page, shows) = fetch_page(&url, &known, default_ports, tls).await;
+        let left = until.saturating_duration_since(Instant::now());
+        let fetching = fetch_page(&url, &known, default_ports, tls);
+        let late = |_| (PageSeen::Failed { reason: HttpError::Late(WAY_TIME.as_secs()).to_string() }, None);
+        let (page, shows) = timeout(left, fetching).await.unwrap_or_else(late);
         last = shows;
         seen.insert(url, page);
     }
@@ -135,9 +149,45 @@ pub(super) async fn get(
     path: &str,
     tls: Option<Arc<ClientConfig>>,
 ) -> Result<Answer, HttpError> {
-    fetch(&mut Connection::open(address, host, authority, tls).await?, path).await
+    let asking = async { fetch(&mut Connection::open(address, host, authority, tls).await?, path).await };
+    timeout(PAGE_TIME, asking).await.unwrap_or(Err(HttpError::Late(PAGE_TIME.as_secs())))
 }
 
 async fn fetch(connection: &mut Connection, path: &str) -> Result<Answer, HttpError> {
     connection.send("GET", path, &[("accept", "*/*"), ("connection", "close")], Vec::new(), MOST_BYTES).await
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::io::{Read, Write};
+
+    #[tokio::test]
+    async fn a_server_that_drips_is_given_up_however_often_it_drips() {
+        let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+        let address = listener.local_addr().unwrap();
+        std::thread::spawn(move || {
+            for stream in listener.incoming().flatten() {
+                std::thread::spawn(move || {
+                    let mut stream = stream;
+                    let _ = stream.read(&mut [0; 2048]);
+                    let _ = stream.write_all(b"HTTP/1.1 200 OK\r\nContent-Length: 1000\r\n\r\n");
+                    while stream.write_all(b"x").is_ok() {
+                        std::thread::sleep(Duration::from_millis(200));
+                    }
+                });
+            }
+        });
+        let host = Host::parse("gullrock.example").unwrap();
+        let start: Url = format!("http://gullrock.example:{}/", address.port()).parse().unwrap();
+        let known = HashMap::from([("gullrock.example".to_string(), vec![address.ip()])]);
+        let client = crate::trust::client(Arc::new(rustls::RootCertStore::empty()));
+        let begun = Instant::now();
+        let way = land(&start, known, &[], (80, 443), &client);
+        let (seen, landing) = futures_util::future::join(fetch_fingerprint(address, &host), way).await;
+        assert!(begun.elapsed() < PAGE_TIME + Duration::from_secs(2), "{:?}", begun.elapsed());
+        let late = "did not come to an end within 8 seconds";
+        assert!(matches!(&seen.outcome, HttpOutcome::Failed(reason) if reason.contains(late)), "{seen:?}");
+        assert!(format!("{landing:?}").contains(late), "{landing:?}");
+    }
 }

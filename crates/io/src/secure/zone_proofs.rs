@@ -90,6 +90,10 @@ impl ProofRecords for ZoneProofs<'_> {
     fn tell(&self, what: &'static str) {
         (self.door.tell)(Event::Ordering { site: self.site.main().clone(), what });
     }
+
+    fn other_hosts(&self, hosts: Vec<String>) {
+        (self.door.tell)(Event::CaAtOtherHosts(hosts));
+    }
 }
 
 impl ZoneProofs<'_> {

@@ -13,6 +13,10 @@ pub(super) fn handle(response: &Response, known: &mut Known) -> Next {
 
 /// Goes on with a directory, if its terms are accepted.
 pub(super) fn accept(directory: Directory, known: &mut Known) -> Next {
+    if let Some(url) = directory.unencrypted() {
+        let what = format!("its directory names `{url}`, which is not https (RFC 8555 section 6.1)");
+        return Err(Refusal::Unexpected { during: "reading the directory".into(), what });
+    }
     let bound = known.account.is_some() || known.brief.external_account.is_some();
     if directory.meta.external_account_required && !bound {
         return Err(Refusal::ExternalAccount);

@@ -1,6 +1,7 @@
 //! Waiting for the directory.
 
 use super::*;
+use crate::acme::Directory;
 
 #[test]
 fn it_is_fetched_unsigned_and_leads_to_the_account_or_straight_to_the_order() {
@@ -35,4 +36,26 @@ fn what_is_no_directory_is_refused() {
     talk.request();
     talk.answer(200, &DIRECTORY.replace(r#""meta": {"#, r#""meta": { "externalAccountRequired": true,"#));
     assert_eq!(talk.refusal(), Refusal::ExternalAccount);
+}
+
+#[test]
+fn a_directory_may_name_other_hosts_but_no_other_schemes() {
+    for field in ["/nonce", "/account", "/order"] {
+        for scheme in ["http://ca.example", "file:///etc", "ca.example"] {
+            let spoilt = DIRECTORY.replace(&format!("https://ca.example{field}\""), &format!("{scheme}{field}\""));
+            assert_ne!(spoilt, DIRECTORY, "{field}");
+            let mut talk = Talk::new(None);
+            talk.request();
+            talk.answer(200, &spoilt);
+            assert!(
+                matches!(talk.refusal(), Refusal::Unexpected { what, .. } if what.contains("not https")),
+                "{scheme}{field}"
+            );
+        }
+    }
+    let directory: Directory = serde_json::from_str(DIRECTORY).unwrap();
+    assert!(directory.other_hosts("https://ca.example/directory").is_empty());
+    let elsewhere = DIRECTORY.replace("https://ca.example/order\"", "https://pier.example/order\"");
+    let directory: Directory = serde_json::from_str(&elsewhere).unwrap();
+    assert_eq!(directory.other_hosts("https://ca.example/directory"), ["pier.example"]);
 }
