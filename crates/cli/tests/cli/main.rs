@@ -18,6 +18,7 @@ mod delegations;
 mod demands;
 mod demo;
 mod dry_runs;
+mod faults;
 mod floors;
 mod former;
 mod issuing;

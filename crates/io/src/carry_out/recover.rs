@@ -12,7 +12,9 @@ use super::put_back::Raised;
 use super::{Cause, Lock};
 use crate::dns::{RequestProblem, TransactionKey, send_update};
 use crate::harbor::Harbor;
-use crate::install::{UNFINISHED, read_if_there, reload_service, remove_user, take_from_service, write_atomically};
+use crate::install::{
+    UNFINISHED, read_if_there, reload_service, remove_empty, remove_user, take_from_service, write_atomically,
+};
 use crate::server::{reload_web, test_web, unload_zones};
 use crate::store::{EntryOutcome, Inverse, StoreError};
 
@@ -135,6 +137,7 @@ async fn undo_file(inverse: &Inverse, raised: &Raised<'_>) -> Result<(), String>
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
             write_atomically(path, &content, *mode).map_err(|error| error.to_string())
         }
+        Inverse::RemoveHome { home } => remove_empty(home).map_err(|error| error.to_string()),
         Inverse::RemoveUser { name, home } => remove_user(name, home).await.map_err(|error| error.to_string()),
         Inverse::TakeFromService { link, former, folder, .. } => {
             take_from_service(link, former.as_deref(), folder).map_err(|error| error.to_string())

@@ -167,6 +167,8 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
             copies.iter().map(|(path, content)| Wanted { path, content, mode: 0o600 }).collect();
         write_all_atomically(&copies)?;
     }
+    let homes = folders(set).filter(|make| make.below.as_os_str().is_empty() && make.home.symlink_metadata().is_err());
+    inverses.extend(homes.map(|make| Inverse::RemoveHome { home: make.home.clone() }));
     // Not there before, as the preconditions say: so it is ours to take back.
     inverses.extend(users(set).map(|make| Inverse::RemoveUser { name: make.name.clone(), home: make.home.clone() }));
     inverses.extend(placings(set).map(|placing| Inverse::TakeFromService {

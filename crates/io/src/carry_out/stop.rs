@@ -45,8 +45,10 @@ fn watch() {
     static WATCHING: OnceLock<()> = OnceLock::new();
     WATCHING.get_or_init(|| {
         let (ready, is_ready) = std::sync::mpsc::channel();
-        std::thread::spawn(move || listen(&ready));
-        let _ = is_ready.recv();
+        // Without a thread to listen, signals do what they always do.
+        if std::thread::Builder::new().spawn(move || listen(&ready)).is_ok() {
+            let _ = is_ready.recv();
+        }
     });
 }
 

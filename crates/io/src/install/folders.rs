@@ -9,7 +9,9 @@ use std::os::fd::{AsFd, OwnedFd};
 use std::path::{Component, Path, PathBuf};
 
 use brightharbor_core::change::FolderMake;
-use rustix::fs::{AtFlags, Gid, Mode, OFlags, ResolveFlags, Uid, fchmod, fchown, fstat, mkdirat, openat2, statat};
+use rustix::fs::{
+    AtFlags, Gid, Mode, OFlags, ResolveFlags, Uid, fchmod, fchown, fstat, mkdirat, openat2, statat, unlinkat,
+};
 use rustix::io::Errno;
 
 use super::starter::copy_starter_files;
@@ -87,6 +89,22 @@ fn open_home(make: &FolderMake, owner: &Owner) -> Result<OwnedFd, FolderError> {
     let parent = make.home.parent().unwrap_or(Path::new("/"));
     let name = make.home.file_name().ok_or_else(|| failed(Errno::INVAL))?;
     enter(&walk_to(parent, false)?, name, &make.home, 0o711, owner)
+}
+
+/// Takes a folder away that was just made, if nobody has put anything into it.
+pub(crate) fn remove_empty(folder: &Path) -> Result<(), FolderError> {
+    let failed = |errno: Errno| FolderError::Failed { path: folder.to_path_buf(), reason: errno.to_string() };
+    let name = folder.file_name().ok_or_else(|| failed(Errno::INVAL))?;
+    let parent = match walk_to(folder.parent().unwrap_or(Path::new("/")), false) {
+        Ok(parent) => parent,
+        // It was never made.
+        Err(FolderError::Failed { .. }) => return Ok(()),
+        Err(error) => return Err(error),
+    };
+    match unlinkat(&parent, name, AtFlags::REMOVEDIR) {
+        Ok(()) | Err(Errno::NOENT | Errno::NOTEMPTY | Errno::NOTDIR) => Ok(()),
+        Err(errno) => Err(failed(errno)),
+    }
 }
 
 /// Opens the folder `name` in `parent`, making it if it is missing.

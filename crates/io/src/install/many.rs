@@ -47,11 +47,15 @@ fn side_by_side<T: Sync>(things: &[T], work: impl Fn(&T) -> Result<(), FileError
     let first: Mutex<Option<FileError>> = Mutex::new(None);
     std::thread::scope(|scope| {
         for part in things.chunks(things.len().div_ceil(THREADS)) {
-            scope.spawn(|| {
+            let do_part = || {
                 if let Err(error) = part.iter().try_for_each(&work) {
                     first.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get_or_insert(error);
                 }
-            });
+            };
+            // A system that is out of threads has it done here.
+            if std::thread::Builder::new().spawn_scoped(scope, do_part).is_err() {
+                do_part();
+            }
         }
     });
     first.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner).map_or(Ok(()), Err)

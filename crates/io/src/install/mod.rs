@@ -20,6 +20,7 @@ pub use files::{
     write_atomically, write_in_place,
 };
 pub(crate) use files::{UNFINISHED, failed, remove as remove_file, sync_folder};
+pub(crate) use folders::remove_empty;
 pub use folders::{FolderError, make_folder};
 pub use layout::{closed_above, lay_out};
 pub(crate) use many::{Wanted, write_all_atomically};

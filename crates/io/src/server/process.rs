@@ -22,8 +22,12 @@ pub async fn run_bounded_in(folder: Option<&Path>, words: &[String], more: &[Str
     let all: Vec<String> = words.iter().chain(more).cloned().collect();
     let folder = folder.map(Path::to_path_buf);
     let shown = all.join(" ");
-    let done = tokio::task::spawn_blocking(move || run(folder.as_deref(), &all)).await;
-    done.unwrap_or_else(|error| Err(ServerError::Start { command: shown, reason: error.to_string() }))
+    let (done, is_done) = tokio::sync::oneshot::channel();
+    // A system that is out of threads is told, and ends nothing: tokio's own threads would.
+    let waiting = std::thread::Builder::new().spawn(move || drop(done.send(run(folder.as_deref(), &all))));
+    let failed = |reason: String| ServerError::Start { command: shown.clone(), reason };
+    waiting.map_err(|error| failed(error.to_string()))?;
+    is_done.await.unwrap_or_else(|error| Err(failed(error.to_string())))
 }
 
 /// Blocks: on a thread of its own.
@@ -43,14 +47,14 @@ fn run(folder: Option<&Path>, all: &[String]) -> Result<String, ServerError> {
         .stderr(Stdio::piped())
         .spawn()
         .map_err(|error| ServerError::Start { command: shown.clone(), reason: error.to_string() })?;
-    let readers: Vec<_> = [
+    let readers: Result<Vec<_>, std::io::Error> = [
         child.stdout.take().map(|stream| Box::new(stream) as Box<dyn Read + Send>),
         child.stderr.take().map(|stream| Box::new(stream) as Box<dyn Read + Send>),
     ]
     .into_iter()
     .flatten()
     .map(|stream| {
-        std::thread::spawn(move || {
+        std::thread::Builder::new().spawn(move || {
             let mut text = Vec::new();
             let mut stream = stream.take(MOST_OUTPUT);
             let _ = stream.read_to_end(&mut text);
@@ -60,6 +64,11 @@ fn run(folder: Option<&Path>, all: &[String]) -> Result<String, ServerError> {
         })
     })
     .collect();
+    let readers = readers.map_err(|error| {
+        let _ = child.kill();
+        let _ = child.wait();
+        ServerError::Start { command: shown.clone(), reason: error.to_string() }
+    })?;
     let started = Instant::now();
     let status = loop {
         match child.try_wait() {

@@ -39,8 +39,13 @@ impl Store {
         make_private_folder(&folder)?;
         let unfinished = folder.join(format!("{UNFINISHED}{day}"));
         let _ = fs::remove_file(&unfinished);
-        self.copy_to(&unfinished)?;
-        fs::rename(&unfinished, &copy).map_err(failed("cannot replace", &copy))?;
+        let copied = self.copy_to(&unfinished).and_then(|()| {
+            fs::rename(&unfinished, &copy).map_err(failed("cannot replace", &copy)).map_err(BackupError::from)
+        });
+        if copied.is_err() {
+            let _ = fs::remove_file(&unfinished);
+        }
+        copied?;
         sync_folder(&folder)?;
         for old in copies(&folder).into_iter().rev().skip(KEPT) {
             fs::remove_file(&old).map_err(failed("cannot remove", &old))?;

@@ -16,6 +16,10 @@ use super::{Store, StoreError, from_word, word};
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "inverse", rename_all = "kebab-case")]
 pub enum Inverse {
+    /// A home that was made goes again while it is empty.
+    RemoveHome {
+        home: PathBuf,
+    },
     Remove {
         path: PathBuf,
         wrote_hash: String,

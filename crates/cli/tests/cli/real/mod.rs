@@ -16,7 +16,7 @@ mod nothing_worse;
 mod order_rate;
 mod quay;
 mod serials;
-mod servers;
+pub mod servers;
 mod tls;
 mod updates;
 mod voyage;
