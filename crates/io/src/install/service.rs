@@ -274,6 +274,37 @@ mod tests {
         }
     }
 
+    /// The service's user owns its folder, and may put anything into it between two certificates.
+    #[tokio::test]
+    async fn what_the_services_user_plants_in_its_folder_leads_nowhere_and_holds_up_nothing() {
+        use std::os::unix::fs::symlink;
+        let folder = tempfile::tempdir().unwrap();
+        let (service, outside) = (service(folder.path(), &[]), folder.path().join("outside"));
+        fs::create_dir(&outside).unwrap();
+        fs::write(outside.join("secret"), "of root").unwrap();
+        place_for_service(&placing(&service, 1, "one")).await.unwrap();
+        let first = leads_to(&service).unwrap().unwrap();
+        for file in ["key.pem", "chain.pem", "both.pem"] {
+            fs::remove_file(first.join(file)).unwrap();
+        }
+        symlink(outside.join("secret"), first.join("key.pem")).unwrap();
+        symlink(&outside, first.join("folder")).unwrap();
+        let (pipe, mode) = (rustix::fs::FileType::Fifo, Mode::from_raw_mode(0o600));
+        rustix::fs::mknodat(rustix::fs::CWD, first.join("chain.pem"), pipe, mode, 0).unwrap();
+        assert!(!service_has(&service, b"CHAIN one\n"), "a pipe is not waited for");
+        place_for_service(&placing(&service, 2, "two")).await.unwrap();
+        place_for_service(&placing(&service, 3, "three")).await.unwrap();
+        assert!(service_has(&service, b"CHAIN three\n") && !first.exists(), "it went with all that was planted");
+        assert_eq!(fs::read_to_string(outside.join("secret")).unwrap(), "of root");
+        // A folder of its own making is not looked into, and stays.
+        let third = leads_to(&service).unwrap().unwrap();
+        fs::create_dir(third.join("own")).unwrap();
+        fs::write(third.join("own/kept"), "kept").unwrap();
+        place_for_service(&placing(&service, 4, "four")).await.unwrap();
+        place_for_service(&placing(&service, 5, "five")).await.unwrap();
+        assert!(third.join("own/kept").exists() && service_has(&service, b"CHAIN five\n"));
+    }
+
     #[tokio::test]
     async fn files_go_to_the_owner_with_their_mode() {
         let folder = tempfile::tempdir().unwrap();
