@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use brightharbor_core::delegation::rules::{Expected, judge};
-use brightharbor_core::delegation::{Picture, Verdict};
+use brightharbor_core::delegation::{Picture, Verdict, by_cause};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_io::clock;
@@ -48,7 +48,7 @@ impl<'a> Judge<'a> {
         if !self.expect.is_empty() {
             wanted.nameservers = self.expect.to_vec();
         }
-        let findings = judge(&picture, &wanted);
+        let findings = by_cause(judge(&picture, &wanted), &picture);
         let verdict = Verdict::of(&picture, &findings);
         Ok(Checked { picture, findings, wanted, verdict })
     }

@@ -3,6 +3,8 @@
 //! The rules that make findings live beside what they judge (`delegation::rules`, `zone::rules`); each declares a
 //! [`Rule`] with its texts. Printing is for the command-line crate.
 
+use std::net::SocketAddr;
+
 use jiff::{SignedDuration, Timestamp};
 use serde::Serialize;
 
@@ -50,6 +52,12 @@ pub struct Finding {
     pub cure: String,
     /// It may be no more than a change made a moment ago, and is a mistake only from then on.
     pub waits_until: Option<Timestamp>,
+    /// The server's address, where it is about one.
+    #[serde(skip)]
+    pub server: Option<SocketAddr>,
+    /// What comes of it, and goes with it.
+    #[serde(skip)]
+    pub follows: Vec<Finding>,
 }
 
 impl Finding {
@@ -60,6 +68,11 @@ impl Finding {
             .and_then(|seconds| changed.checked_add(SignedDuration::from_secs(seconds)).ok());
         self.waits_until = until.filter(|until| seen.is_some_and(|seen| seen < *until));
         self
+    }
+
+    /// About the server at that address.
+    pub fn at(self, server: SocketAddr) -> Self {
+        Self { server: Some(server), ..self }
     }
 
     /// Whether it is certain, and breaks something.
@@ -83,6 +96,8 @@ impl RuleText {
             message: message.into(),
             cure: cure.into(),
             waits_until: None,
+            server: None,
+            follows: vec![],
         }
     }
 }

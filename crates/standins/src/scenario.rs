@@ -4,10 +4,13 @@
 //! ```text
 //! fires CODE              the rule that must fire
 //! also CODE               another that comes along
+//! follows CODE            one that is put under its cause
+//! verdict WORD            who notices; `risks` if not given where something fires, else `well`
 //! expect NAME             a nameserver that the domain should be delegated to
 //! signed                  starts from the signed world instead of the unsigned one
 //! harbor WORD...          a command to be given to a harbor in that world before the check
-//! server SERVER HABIT...  no-udp, no-tcp, no-edns, silent, refuses, lame, recursion, transfer, garbled
+//! server SERVER HABIT...  no-udp, no-tcp, no-edns, silent, closed, refuses, fails, denies, zone-above,
+//!                         lame, recursion, transfer, garbled
 //! in SERVER OLD => NEW    another text in that server's zones; OLD must be there
 //! add SERVER LINE         one more line in the server's last zone
 //! ```
@@ -40,6 +43,8 @@ const SERVERS: [(&str, [u8; 2]); 6] = [
 pub struct Scenario {
     pub fires: Option<String>,
     pub also: Vec<String>,
+    pub follows: Vec<String>,
+    pub verdict: Option<String>,
     pub expect: Vec<String>,
     pub harbor: Vec<Vec<String>>,
     signed: bool,
@@ -78,6 +83,8 @@ impl Scenario {
             match word {
                 "fires" => scenario.fires = Some(rest.to_string()),
                 "also" => scenario.also.push(rest.to_string()),
+                "follows" => scenario.follows.push(rest.to_string()),
+                "verdict" => scenario.verdict = Some(rest.to_string()),
                 "expect" => scenario.expect.push(rest.to_string()),
                 "signed" => scenario.signed = true,
                 "harbor" => scenario.harbor.push(rest.split(' ').map(String::from).collect()),
@@ -94,7 +101,11 @@ impl Scenario {
                             "no-tcp" => habits.no_tcp = true,
                             "no-edns" => habits.no_edns = true,
                             "silent" => habits.silent = true,
+                            "closed" => habits.closed = true,
                             "refuses" => habits.refuses = true,
+                            "fails" => habits.fails = true,
+                            "denies" => habits.denies = true,
+                            "zone-above" => habits.zone_above = true,
                             "lame" => habits.lame = true,
                             "recursion" => habits.recursion = true,
                             "transfer" => habits.transfer = true,
@@ -184,6 +195,9 @@ impl Scenario {
             let read = zones.iter().map(|(origin, text)| ZoneData::read(origin, text));
             let zones = Arc::new(RwLock::new(read.collect::<Result<Vec<_>, _>>().map_err(failed)?));
             let habits = self.habits.get(*name).copied().unwrap_or_default();
+            if habits.closed {
+                continue;
+            }
             serve_with(SocketAddr::new(*address, dns_port), zones, habits).await.map_err(failed)?;
         }
         Ok(Delegated { root: SocketAddr::new(addresses["root"], dns_port), dns_port, addresses, runtime: None })

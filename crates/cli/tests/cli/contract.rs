@@ -238,7 +238,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         ])
     );
     assert_eq!(members(&checked["domains"][0]["comparison"][0]), BTreeSet::from(["what", "parent", "zone", "servers"]));
-    let finding = BTreeSet::from(["code", "severity", "waiting_until", "subject", "message", "cure"]);
+    let finding = BTreeSet::from(["code", "severity", "waiting_until", "subject", "message", "cure", "follows"]);
     assert_eq!(members(&checked["domains"][0]["findings"][0]), finding);
     let sets = coast.json(&["nameserver", "list"], 0);
     assert_eq!(members(&sets["sets"][0]), BTreeSet::from(["name", "nameservers", "account", "capacity", "domains"]));

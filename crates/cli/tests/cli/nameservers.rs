@@ -81,7 +81,7 @@ fn a_handover_is_waited_for() {
     coast.run(&["attach", "lanternchoir.example", "--account", "bakery"]).expect(3);
     let all = coast.run(&["delegation", "check", "--all"]).expect(1);
     assert!(
-        all.starts_with("2 domains: 1 delegated well, 1 with faults") && all.contains("lanternchoir.example faults"),
+        all.starts_with("2 domains: 1 well, 1 with faults") && all.contains("lanternchoir.example faults"),
         "{all}"
     );
     let list = coast.path("domains.txt");

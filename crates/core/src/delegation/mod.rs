@@ -12,6 +12,7 @@
 //! ```
 
 mod brief;
+mod causes;
 mod comparison;
 mod dnssec;
 mod handover;
@@ -27,6 +28,7 @@ mod verdict;
 mod walk;
 
 pub use brief::{Brief, Cuts};
+pub use causes::by_cause;
 pub use comparison::{Compared, compare};
 pub use dnssec::{Ds, Key, Signature};
 pub use handover::{Handover, Host, handover};

@@ -111,6 +111,16 @@ pub enum ServerState {
     },
     /// Answers, but not with authority for this zone (lame, RFC 9499 section 7).
     NotAuthoritative,
+    /// Says with authority that there is no such name: it holds a zone above alone.
+    NoSuchDomain,
+    /// Says with authority that the domain is an alias.
+    ApexAlias {
+        target: DnsName,
+    },
+    /// Answers with authority out of a zone of another name.
+    OtherZone {
+        zone: DnsName,
+    },
     Refuses {
         rcode: String,
     },
@@ -130,11 +140,21 @@ pub enum ServerState {
 }
 
 impl ServerState {
+    /// Whether it answers for the domain as it should.
+    pub fn has_authority(&self) -> bool {
+        matches!(self, ServerState::Authoritative { .. })
+    }
+
     /// In a few words, for a table.
     pub fn words(&self) -> String {
         match self {
             ServerState::Authoritative { serial, .. } => format!("authority, serial {serial}"),
             ServerState::NotAuthoritative => "without authority".into(),
+            ServerState::NoSuchDomain => "says: no such name".into(),
+            ServerState::ApexAlias { target } => format!("alias of {}", target.bare()),
+            ServerState::OtherZone { zone } if zone.is_root() => "answers from zone .".into(),
+            ServerState::OtherZone { zone } => format!("answers from zone {}", zone.bare()),
+            ServerState::Refuses { rcode } if rcode == "SERVFAIL" => "fails (SERVFAIL)".into(),
             ServerState::Refuses { rcode } => format!("refuses ({rcode})"),
             ServerState::Silent => "silent".into(),
             ServerState::Unreachable { reason } => format!("unreachable: {reason}"),

@@ -231,8 +231,26 @@ fn server_state(soa: &Reply, ns: &Outcome, domain: &DnsName) -> ServerState {
             nameservers.sort();
             ServerState::Authoritative { serial, nameservers }
         }
+        _ if soa.authoritative => with_other_authority(soa, domain),
         _ if soa.rcode == Reply::NOERROR || soa.rcode == Reply::NXDOMAIN => ServerState::NotAuthoritative,
         _ => ServerState::Refuses { rcode: soa.rcode_word() },
+    }
+}
+
+/// An answer with authority, and not with that of the domain's own zone.
+fn with_other_authority(soa: &Reply, domain: &DnsName) -> ServerState {
+    let alias = soa.answer.iter().find_map(|record| match &record.data {
+        RecordData::Cname(target) if record.owner == *domain => Some(target.clone()),
+        _ => None,
+    });
+    let is_soa = |record: &&Record| record.record_type() == RecordType::SOA && record.owner != *domain;
+    let other = soa.answer.iter().chain(&soa.authority).find(is_soa).map(|record| record.owner.clone());
+    match (alias, soa.rcode, other) {
+        (Some(target), _, _) => ServerState::ApexAlias { target },
+        (None, Reply::NXDOMAIN, _) => ServerState::NoSuchDomain,
+        (None, Reply::NOERROR, Some(zone)) => ServerState::OtherZone { zone },
+        (None, Reply::NOERROR, None) => ServerState::NotAuthoritative,
+        (None, _, _) => ServerState::Refuses { rcode: soa.rcode_word() },
     }
 }
 

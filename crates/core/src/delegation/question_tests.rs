@@ -194,7 +194,7 @@ fn silence_at_the_root_and_at_a_nameserver() {
     let mut world = coast();
     world.zones.get_mut("192.0.2.3").unwrap().retain(|record| record.owner.is_within(&name("saltmarsh.example")));
     let picture = world.walk("gullrock.example");
-    assert_eq!(picture.nameservers[0].servers[0].state, ServerState::NotAuthoritative);
+    assert_eq!(picture.nameservers[0].servers[0].state, ServerState::NoSuchDomain);
 }
 
 #[test]

@@ -1,35 +1,72 @@
-//! The verdict on one delegation, from its picture and findings: the one line that comes first.
+//! The verdict on one delegation, from its picture and findings: who notices what is wrong. The one line that comes first.
 
 use jiff::Timestamp;
 
-use super::{Picture, Registered};
+use super::{Picture, Reached, Registered, ServerSeen, ServerState};
 use crate::finding::{Finding, Severity};
 
+/// Who notices.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Verdict {
-    /// Nothing is wrong; notes do not count.
+    /// Works for everybody; nothing is wrong, and notes do not count.
     Well,
-    /// Works, and is fragile in so many ways.
+    /// Works for everybody, and is fragile in so many ways.
     Risks(usize),
     /// What is wrong may be no more than a change that is on its way, until then.
     Waiting(Timestamp),
+    /// Works for whoever asks, and is not as it should be in so many ways.
     Faults(usize),
+    /// So many of the servers do not answer for the domain: whoever asks them first waits, or gets nothing.
+    Some {
+        failing: usize,
+        servers: usize,
+    },
+    /// Whoever verifies signatures gets nothing; so many of the servers are concerned.
+    Validators {
+        failing: usize,
+        servers: usize,
+    },
+    /// No server answers for the domain.
+    Fails,
     NotRegistered,
     /// The parent could not be asked.
     Unknown,
 }
 
+/// What validating resolvers refuse, where it is a fault.
+const REFUSED_BY_VALIDATORS: [&str; 3] = ["ds-without-key", "ds-for-another-key", "signature-expired"];
+
 impl Verdict {
     pub fn of(picture: &Picture, findings: &[Finding]) -> Self {
+        let all = || findings.iter().flat_map(|finding| std::iter::once(finding).chain(&finding.follows));
         let faults = findings.iter().filter(|finding| finding.is_fault()).count();
         let risks = findings.iter().filter(|f| f.severity == Severity::Risk && f.waits_until.is_none()).count();
-        match (&picture.registered, findings.iter().filter_map(|finding| finding.waits_until).max()) {
-            (Registered::No, _) => Verdict::NotRegistered,
-            (Registered::Unknown(_), _) => Verdict::Unknown,
-            _ if faults > 0 => Verdict::Faults(faults),
-            (_, Some(until)) => Verdict::Waiting(until),
-            _ if risks > 0 => Verdict::Risks(risks),
-            _ => Verdict::Well,
+        let waits_until = findings.iter().filter_map(|finding| finding.waits_until).max();
+        // What this host has no way to ask says nothing; a nameserver without address answers nobody.
+        let asked = picture.servers().filter(|(_, server)| server.state != ServerState::NoRoute).count();
+        let nowhere = picture.nameservers.iter().filter(|nameserver| nameserver.servers.is_empty()).count();
+        // Resolvers ask over UDP: a server that takes TCP alone is silent for them.
+        let hears = |(_, server): &(_, &ServerSeen)| !matches!(server.probed.udp, Reached::Failed(_));
+        let answering = picture.authoritative_servers().filter(hears).count();
+        let (servers, failing) = (asked + nowhere, asked + nowhere - answering);
+        let mut refused: Vec<_> = all()
+            .filter(|finding| finding.is_fault() && REFUSED_BY_VALIDATORS.contains(&finding.code))
+            .map(|finding| finding.server)
+            .collect();
+        refused.sort();
+        refused.dedup();
+        match &picture.registered {
+            Registered::No => Verdict::NotRegistered,
+            Registered::Unknown(_) => Verdict::Unknown,
+            Registered::Yes if servers > 0 && answering == 0 => Verdict::Fails,
+            Registered::Yes if !refused.is_empty() => Verdict::Validators { failing: refused.len(), servers },
+            Registered::Yes if failing > 0 && all().any(Finding::is_fault) => Verdict::Some { failing, servers },
+            Registered::Yes if faults > 0 => Verdict::Faults(faults),
+            Registered::Yes => match waits_until {
+                Some(until) => Verdict::Waiting(until),
+                None if risks > 0 => Verdict::Risks(risks),
+                None => Verdict::Well,
+            },
         }
     }
 
@@ -40,14 +77,17 @@ impl Verdict {
             Verdict::Risks(_) => "risks",
             Verdict::Waiting(_) => "waiting",
             Verdict::Faults(_) => "faults",
+            Verdict::Some { .. } => "works-for-some",
+            Verdict::Validators { .. } => "validators-refuse",
+            Verdict::Fails => "fails",
             Verdict::NotRegistered => "not-registered",
             Verdict::Unknown => "unknown",
         }
     }
 
-    /// Whether visitors find the domain.
+    /// Whether somebody notices, or would if the world were asked as it is wanted.
     pub fn is_fault(&self) -> bool {
-        matches!(self, Verdict::Faults(_) | Verdict::NotRegistered | Verdict::Unknown)
+        !matches!(self, Verdict::Well | Verdict::Risks(_) | Verdict::Waiting(_))
     }
 }
 
@@ -68,6 +108,48 @@ mod tests {
             .collect();
         let picture = Picture { registered, ..Picture::unasked(DnsName::root()) };
         Verdict::of(&picture, &findings)
+    }
+
+    fn seen(states: &[ServerState]) -> Picture {
+        use crate::delegation::{NameserverSeen, Probed, ServerSeen};
+        let server = |(number, state): (usize, &ServerState)| ServerSeen {
+            address: format!("192.0.2.{number}:53").parse().unwrap(),
+            state: state.clone(),
+            probed: Probed::default(),
+            hosts: vec![],
+        };
+        let nameserver =
+            |servers| NameserverSeen { name: DnsName::root(), glue: vec![], addresses: vec![], alias: None, servers };
+        let nameservers = states.iter().enumerate().map(|one| nameserver(vec![server(one)])).collect();
+        Picture { registered: Registered::Yes, nameservers, ..Picture::unasked(DnsName::root()) }
+    }
+
+    #[test]
+    fn it_says_who_notices() {
+        let good = || ServerState::Authoritative { serial: 7, nameservers: vec![] };
+        let fault = |code: &'static str| {
+            let text = RuleText { code, severity: Severity::Fault, what: "", why: "", cure: "", source: "" };
+            text.finding("gullrock.example", "", "").at("192.0.2.0:53".parse().unwrap())
+        };
+        let of = |states: &[ServerState], code: &'static str| Verdict::of(&seen(states), &[fault(code)]);
+        let some = of(&[good(), ServerState::Silent], "server-silent");
+        assert_eq!((some.word(), some), ("works-for-some", Verdict::Some { failing: 1, servers: 2 }));
+        assert_eq!(of(&[ServerState::Silent, ServerState::NoSuchDomain], "server-silent"), Verdict::Fails);
+        assert_eq!(of(&[good(), good()], "nameservers-not-as-expected"), Verdict::Faults(1));
+        assert_eq!(
+            of(&[good(), ServerState::NoRoute], "glue-missing"),
+            Verdict::Faults(1),
+            "no way to ask says nothing"
+        );
+        let validators = of(&[good(), good()], "ds-for-another-key");
+        assert_eq!(validators, Verdict::Validators { failing: 1, servers: 2 });
+        let mut nowhere = seen(&[good(), good()]);
+        nowhere.nameservers[0].servers.clear();
+        assert_eq!(Verdict::of(&nowhere, &[fault("glue-missing")]), Verdict::Some { failing: 1, servers: 2 });
+        assert!(Verdict::of(&seen(&[]), &[fault("x")]).is_fault());
+        // It counts as well where it is put under its cause.
+        let under = Finding { follows: vec![fault("signature-expired")], severity: Severity::Risk, ..fault("made-up") };
+        assert_eq!(Verdict::of(&seen(&[good()]), &[under]).word(), "validators-refuse");
     }
 
     #[test]

@@ -22,7 +22,8 @@ pub(super) fn registered(seen: &Seen<'_>) -> Link {
 }
 
 /// The findings that say that a nameserver does not hold the zone.
-pub(super) const NO_ZONE: [&str; 2] = ["server-refuses", "server-not-authoritative"];
+pub(super) const NO_ZONE: [&str; 5] =
+    ["server-refuses", "server-not-authoritative", "server-fails", "server-denies-domain", "served-other-zone"];
 
 fn lacks_the_zone(finding: &Finding) -> bool {
     NO_ZONE.contains(&finding.code)

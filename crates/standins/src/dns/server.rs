@@ -24,6 +24,14 @@ pub(crate) struct Habits {
     pub no_edns: bool,
     pub silent: bool,
     pub refuses: bool,
+    /// Nobody listens at all.
+    pub closed: bool,
+    /// Answers SERVFAIL.
+    pub fails: bool,
+    /// Says of every name, with authority, that there is none.
+    pub denies: bool,
+    /// Holds the zone above alone, with something at the domain's name in it.
+    pub zone_above: bool,
     /// Answers without authority.
     pub lame: bool,
     /// Looks up everything for everybody.
@@ -104,11 +112,24 @@ fn answer(query: &[u8], zones: &Zones, habits: Habits) -> Option<Vec<u8>> {
         return plain(Rcode::FORMERR);
     }
     let plain = |rcode| plain(rcode).map(|bytes| if has_opt { with_opt(bytes) } else { bytes });
-    if habits.refuses {
-        return plain(Rcode::REFUSED);
+    if habits.refuses || habits.fails {
+        return plain(if habits.fails { Rcode::SERVFAIL } else { Rcode::REFUSED });
+    }
+    if habits.denies {
+        let mut answer = MessageBuilder::new_vec().start_answer(&request, Rcode::NXDOMAIN).ok()?;
+        answer.header_mut().set_aa(true);
+        let bytes = answer.finish();
+        return Some(if has_opt { with_opt(bytes) } else { bytes });
     }
     let question = request.sole_question().ok()?;
     let name: ZoneName = question.qname().to_name();
+    if habits.zone_above {
+        let above = name.parent()?.to_name::<Bytes>();
+        let text = format!("{name}. 60 IN TXT here\n@ 60 IN SOA a.{above}. h.{above}. 1 2 3 4 5\n");
+        let zone = ZoneData::read(&format!("{above}."), &text).ok()?;
+        let bytes = zone.answer(&request, &name, question.qtype());
+        return Some(if has_opt { with_opt(bytes) } else { bytes });
+    }
     let zones = zones.read().ok()?;
     // The longest matching zone: a server may hold parent and child. A DS record belongs to the parent (RFC 4035
     // section 3.1.4.1).

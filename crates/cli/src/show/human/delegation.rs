@@ -1,6 +1,6 @@
 //! Delegations: the verdict, the findings with their cures, then parent, zone and servers side by side.
 
-use brightharbor_core::delegation::{Compared, Picture, Registered, Verdict, compare};
+use brightharbor_core::delegation::{Compared, Picture, Registered, ServerState, Verdict, compare};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::name::DnsName;
 use brightharbor_io::clock;
@@ -35,14 +35,38 @@ fn headline(picture: &Picture, verdict: &Verdict) -> String {
     match verdict {
         Verdict::NotRegistered => format!("{domain}: not registered"),
         Verdict::Unknown => format!("{domain}: its parent zone could not be asked"),
-        Verdict::Faults(count) => format!("{domain}: {} in its delegation", counted(*count, "fault")),
+        Verdict::Fails => format!("{domain}: fails for everybody; none of {servers} servers answers for it"),
+        Verdict::Validators { failing, servers } if failing < servers => {
+            format!("{domain}: validating resolvers refuse what {failing} of {servers} servers say")
+        }
+        Verdict::Validators { .. } => format!("{domain}: validating resolvers refuse it; for others it works"),
+        Verdict::Some { failing, servers } => {
+            format!("{domain}: works for some; {failing} of {servers} servers {}", what_they_do(picture, *failing))
+        }
+        Verdict::Faults(count) => {
+            format!("{domain}: works for whoever asks, and has {}", counted(*count, "fault"))
+        }
         Verdict::Waiting(until) => {
-            format!("{domain}: a change is on its way, at the latest until {}", when(*until, clock::now()))
+            format!("{domain}: waiting until {}: a change is on its way", when(*until, clock::now()))
         }
         Verdict::Risks(_) | Verdict::Well => {
-            let how = if *verdict == Verdict::Well { "delegated well" } else { "delegated, and fragile" };
+            let how =
+                if *verdict == Verdict::Well { "works for everybody" } else { "works for everybody, and is fragile" };
             format!("{domain}: {how}; {answering} of {servers} servers answer with authority")
         }
+    }
+}
+
+/// What servers do that do not answer for the domain: in one word where all do the same.
+fn what_they_do(picture: &Picture, failing: usize) -> &'static str {
+    let states: Vec<&ServerState> = picture.servers().map(|(_, server)| &server.state).collect();
+    let all = |fits: fn(&ServerState) -> bool| states.iter().filter(|state| fits(state)).count() == failing;
+    if all(|state| *state == ServerState::Silent) {
+        return if failing == 1 { "does not answer" } else { "do not answer" };
+    }
+    match failing {
+        1 => "does not answer for it",
+        _ => "do not answer for it",
     }
 }
 
@@ -63,7 +87,7 @@ pub fn delegations(page: &mut Page, said: &[String], checked: &[Checked]) {
 fn table_of(page: &mut Page, checked: &[(&DnsName, &Verdict, &[Finding])]) {
     let count = |fits: fn(&Verdict) -> bool| checked.iter().filter(|(_, verdict, _)| fits(verdict)).count();
     let parts = [
-        (count(|verdict| *verdict == Verdict::Well), "delegated well"),
+        (count(|verdict| *verdict == Verdict::Well), "well"),
         (count(|verdict| matches!(verdict, Verdict::Risks(_))), "fragile"),
         (count(|verdict| matches!(verdict, Verdict::Waiting(_))), "waiting"),
         (count(Verdict::is_fault), "with faults"),

@@ -15,6 +15,8 @@ pub struct FindingDocument {
     subject: String,
     message: String,
     cure: String,
+    /// What comes of it, and goes with it.
+    follows: Vec<FindingDocument>,
 }
 
 impl From<&Finding> for FindingDocument {
@@ -26,6 +28,7 @@ impl From<&Finding> for FindingDocument {
             subject: finding.subject.clone(),
             message: finding.message.clone(),
             cure: finding.cure.clone(),
+            follows: finding.follows.iter().map(FindingDocument::from).collect(),
         }
     }
 }
@@ -121,6 +124,10 @@ fn server_document(address: std::net::SocketAddr, state: &ServerState) -> Server
     let (word, serial, names): (_, _, &[DnsName]) = match state {
         ServerState::Authoritative { serial, nameservers } => ("authoritative", Some(*serial), nameservers),
         ServerState::NotAuthoritative => ("not-authoritative", None, &[]),
+        ServerState::NoSuchDomain => ("no-such-domain", None, &[]),
+        ServerState::ApexAlias { .. } => ("apex-alias", None, &[]),
+        ServerState::OtherZone { .. } => ("other-zone", None, &[]),
+        ServerState::Refuses { rcode } if rcode == "SERVFAIL" => ("fails", None, &[]),
         ServerState::Refuses { .. } => ("refuses", None, &[]),
         ServerState::Silent => ("silent", None, &[]),
         ServerState::Unreachable { .. } => ("unreachable", None, &[]),

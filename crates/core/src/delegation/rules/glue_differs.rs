@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 
 use super::{Expected, Rule};
-use crate::delegation::Picture;
+use crate::delegation::{Picture, ServerSeen};
 use crate::finding::{Finding, RuleText, Severity};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
@@ -26,8 +26,25 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
         .map(|seen| {
             let name = seen.name.bare();
             let (glue, own) = (shown(&seen.glue), shown(&seen.addresses));
+            let answers = |address: &&IpAddr| {
+                let at = |server: &&ServerSeen| server.address.ip() == **address;
+                seen.servers.iter().find(at).is_some_and(|server| server.state.has_authority())
+            };
+            let dead: Vec<IpAddr> = seen.glue.iter().filter(|address| !answers(address)).copied().collect();
+            let live: Vec<IpAddr> = seen.addresses.iter().filter(answers).copied().collect();
             let message = format!("the parent gives {name} the address {glue}, its own zone {own}");
-            TEXT.finding(&name, message, format!("make both say the same about {name}"))
+            match (dead.is_empty(), live.is_empty()) {
+                (false, false) => {
+                    let (dead, live) = (shown(&dead), shown(&live));
+                    let message = format!("{message}; {live} answers, and {dead} does not");
+                    TEXT.finding(
+                        &name,
+                        message,
+                        format!("at the registrar, change the address of {name} from {dead} to {live}"),
+                    )
+                }
+                _ => TEXT.finding(&name, message, format!("make both say the same about {name}")),
+            }
         })
         .collect()
 }

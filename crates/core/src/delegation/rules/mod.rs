@@ -5,6 +5,7 @@
 
 mod delegated_here_without_zone;
 mod delegation_ttls_differ;
+mod ds_for_another_key;
 mod ds_missing;
 mod ds_unsupported;
 mod ds_without_key;
@@ -29,10 +30,17 @@ mod primary_not_in_set;
 mod provider_names_visible;
 mod recursion_offered;
 mod serials_differ;
+mod served_apex_alias;
+mod served_other_zone;
 mod served_soa_times;
+mod served_ttl_zero;
+mod server_denies_domain;
+mod server_fails;
+mod server_garbled;
 mod server_not_authoritative;
 mod server_refuses;
 mod server_silent;
+mod server_unreachable;
 mod server_without_edns;
 mod server_without_tcp;
 mod server_without_udp;
@@ -48,7 +56,7 @@ use std::net::IpAddr;
 
 use jiff::Timestamp;
 
-use super::{Picture, ServerSeen};
+use super::{Ds, NameserverSeen, Picture, ServerSeen};
 use crate::finding::{Finding, RuleText};
 use crate::name::DnsName;
 
@@ -105,7 +113,13 @@ pub const ALL: &[Rule] = &[
     nameserver_without_address::RULE,
     nameserver_out_of_place::RULE,
     server_silent::RULE,
+    server_unreachable::RULE,
+    server_garbled::RULE,
     server_refuses::RULE,
+    server_fails::RULE,
+    server_denies_domain::RULE,
+    served_apex_alias::RULE,
+    served_other_zone::RULE,
     server_not_authoritative::RULE,
     server_without_udp::RULE,
     server_without_tcp::RULE,
@@ -114,6 +128,7 @@ pub const ALL: &[Rule] = &[
     serials_differ::RULE,
     servers_disagree::RULE,
     ds_without_key::RULE,
+    ds_for_another_key::RULE,
     ds_unsupported::RULE,
     signature_expired::RULE,
     signature_expires_soon::RULE,
@@ -125,6 +140,7 @@ pub const ALL: &[Rule] = &[
     recursion_offered::RULE,
     transfer_open::RULE,
     served_soa_times::RULE,
+    served_ttl_zero::RULE,
     primary_not_in_set::RULE,
     delegation_ttls_differ::RULE,
 ];
@@ -134,6 +150,13 @@ pub fn judge(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     let mut findings: Vec<Finding> = ALL.iter().flat_map(|rule| (rule.check)(picture, expected)).collect();
     findings.sort_by_key(|finding| finding.severity);
     findings
+}
+
+/// The DS records that a validating resolver can use, and their key tags in words; `None` without any.
+fn wanted_tags(picture: &Picture) -> Option<(Vec<&Ds>, String)> {
+    let usable: Vec<&Ds> = picture.ds.iter().filter(|ds| ds.is_supported()).collect();
+    let tags = usable.iter().map(|ds| ds.key_tag.to_string()).collect::<Vec<_>>().join(", ");
+    (!usable.is_empty()).then_some((usable, tags))
 }
 
 /// What to do about a nameserver that does not hold the zone: one of the harbor's own secondaries is told of it.
@@ -155,7 +178,10 @@ fn listed(names: &[DnsName]) -> String {
 
 /// One finding at most about each nameserver at each address.
 fn each_server(picture: &Picture, check: impl Fn(&str, &ServerSeen) -> Option<Finding>) -> Vec<Finding> {
-    picture.servers().filter_map(|(nameserver, server)| check(&nameserver.name.bare(), server)).collect()
+    let found = |(nameserver, server): (&NameserverSeen, &ServerSeen)| {
+        check(&nameserver.name.bare(), server).map(|finding| finding.at(server.address))
+    };
+    picture.servers().filter_map(found).collect()
 }
 
 #[cfg(test)]

@@ -3,6 +3,7 @@
 use super::{Expected, Rule};
 use crate::delegation::Picture;
 use crate::finding::{Finding, RuleText, Severity};
+use crate::zone::Soa;
 use crate::zone::rules::soa_faults;
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
@@ -20,11 +21,21 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
-    let soa = picture.authoritative_servers().find_map(|(_, server)| server.probed.soa.as_ref());
-    let faults = soa.map(soa_faults).unwrap_or_default();
     let domain = picture.domain.bare();
-    faults
-        .into_iter()
-        .map(|message| TEXT.finding(&domain, message, "change the SOA record, as in 4h 30m 4w 5m"))
-        .collect()
+    let served: Vec<_> = picture
+        .authoritative_servers()
+        .filter_map(|(nameserver, server)| Some((nameserver.name.bare(), server.probed.soa.as_ref()?)))
+        .collect();
+    let mut findings: Vec<Finding> = Vec::new();
+    for (name, soa) in &served {
+        let times = |soa: &Soa| [soa.refresh, soa.retry, soa.expire, soa.negative_ttl];
+        let alike = served.iter().all(|(_, other)| times(other) == times(soa));
+        for fault in soa_faults(soa) {
+            let message = if alike { fault } else { format!("on {name}: {fault}") };
+            if !findings.iter().any(|finding| finding.message == message) {
+                findings.push(TEXT.finding(&domain, message, "change the SOA record, as in 4h 30m 4w 5m"));
+            }
+        }
+    }
+    findings
 }

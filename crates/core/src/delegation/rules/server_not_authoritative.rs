@@ -24,7 +24,7 @@ fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
         let (name, domain) = (nameserver.name.bare(), picture.domain.bare());
         let message = format!("{name} at {} answers for {domain} without authority", server.address);
         let cure = cure_of_missing_zone(&nameserver.name, expected, format!("set the zone {domain} up on {name}"));
-        findings.push(TEXT.finding(&name, message, cure));
+        findings.push(TEXT.finding(&name, message, cure).at(server.address));
     }
     findings
 }

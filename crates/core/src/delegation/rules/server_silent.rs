@@ -17,20 +17,13 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
-    let mut findings = Vec::new();
-    for (nameserver, server) in picture.servers() {
-        let what = match &server.state {
-            ServerState::Silent => "did not answer in time".to_string(),
-            ServerState::Unreachable { reason } => format!("cannot be reached ({reason})"),
-            ServerState::Garbled { reason } => {
-                format!("sends something that is not a DNS answer ({reason})")
-            }
-            _ => continue,
-        };
-        let name = nameserver.name.bare();
-        let message = format!("{name} at {} {what}", server.address);
-        let cure = format!("see that {name} runs and answers at {}", server.address);
-        findings.push(TEXT.finding(&name, message, cure));
-    }
-    findings
+    let silent = picture.servers().filter(|(_, server)| server.state == ServerState::Silent);
+    silent
+        .map(|(nameserver, server)| {
+            let name = nameserver.name.bare();
+            let message = format!("{name} at {} did not answer in time", server.address);
+            TEXT.finding(&name, message, format!("see that {name} runs and answers at {}", server.address))
+                .at(server.address)
+        })
+        .collect()
 }

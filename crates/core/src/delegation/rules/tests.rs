@@ -315,6 +315,32 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
         ("glue-differs", fired(|p| p.nameservers[0].glue = vec!["203.0.113.9".parse().unwrap()])),
         ("nameserver-without-address", fired(|p| p.nameservers[1].addresses.clear())),
         ("server-silent", fired(|p| state_of_first(p, ServerState::Silent))),
+        (
+            "server-unreachable",
+            fired(|p| state_of_first(p, ServerState::Unreachable { reason: "connection refused".into() })),
+        ),
+        ("server-garbled", fired(|p| state_of_first(p, ServerState::Garbled { reason: "cut".into() }))),
+        ("server-fails", fired(|p| state_of_first(p, ServerState::Refuses { rcode: "SERVFAIL".into() }))),
+        ("server-denies-domain", fired(|p| state_of_first(p, ServerState::NoSuchDomain))),
+        ("served-apex-alias", fired(|p| state_of_first(p, ServerState::ApexAlias { target: name("a.example") }))),
+        ("served-other-zone", fired(|p| state_of_first(p, ServerState::OtherZone { zone: name("example") }))),
+        (
+            "served-ttl-zero",
+            fired(|p| {
+                let nameserver = &mut p.nameservers[1].servers[0];
+                nameserver.hosts[0].addresses[0].ttl = 0;
+            }),
+        ),
+        (
+            "ds-for-another-key",
+            fired(|p| {
+                signed(p, "2026-12-20T00:00:00Z");
+                p.ds[0].digest[0] ^= 1;
+            })
+            .into_iter()
+            .take(1)
+            .collect(),
+        ),
         ("server-refuses", fired(|p| state_of_first(p, ServerState::Refuses { rcode: "REFUSED".into() }))),
         ("server-not-authoritative", fired(|p| state_of_first(p, ServerState::NotAuthoritative))),
         (
@@ -354,6 +380,38 @@ fn a_change_made_a_moment_ago_is_told_from_a_mistake() {
     assert_eq!((fresh.word(), fresh.waits_until), ("waiting", Some("2026-11-23T10:30:00Z".parse().unwrap())));
     let old = judged("2026-11-22T06:00:00Z");
     assert_eq!((old.word(), old.waits_until), ("risk", None));
+}
+
+#[test]
+fn soa_times_are_judged_on_whichever_server_has_them() {
+    let judged = |spoil: &dyn Fn(&mut Picture)| {
+        let mut picture = good();
+        spoil(&mut picture);
+        let messages = judge(&picture, &expected()).into_iter().map(|finding| finding.message);
+        messages.collect::<Vec<_>>()
+    };
+    let retry = |picture: &mut Picture, at: usize| {
+        picture.nameservers[at].servers[0].probed.soa.as_mut().unwrap().retry = 20_000;
+    };
+    let second = judged(&|p| retry(p, 1));
+    assert!(second.len() == 1 && second[0].starts_with("on ns2.oldquay.example: "), "{second:?}");
+    let both = judged(&|p| (0..2).for_each(|at| retry(p, at)));
+    assert!(both.len() == 1 && !both[0].contains("ns1"), "said once: {both:?}");
+}
+
+#[test]
+fn dead_glue_beside_a_live_address_names_the_live_one() {
+    let mut picture = good();
+    let live = picture.nameservers[0].servers[0].clone();
+    let dead = ServerSeen { address: "203.0.113.9:53".parse().unwrap(), state: ServerState::Silent, ..live.clone() };
+    picture.nameservers[0].glue = vec!["203.0.113.9".parse().unwrap()];
+    picture.nameservers[0].servers = vec![live, dead];
+    let found = judge(&picture, &expected());
+    let glue = found.iter().find(|finding| finding.code == "glue-differs").unwrap();
+    assert_eq!(
+        glue.cure,
+        "at the registrar, change the address of ns1.saltmarsh.example from 203.0.113.9 to 192.0.2.53"
+    );
 }
 
 #[test]
