@@ -101,7 +101,8 @@ async fn look_so_far(
     at: Option<IpAddr>,
     looking: Looking,
 ) -> Result<Looked, LookError> {
-    let looks = by_domain(hosts)
+    let kept = |name: &Hostname| harbor.store.enclosing_zone(name).ok().flatten().map(|zone| zone.name);
+    let looks = by_domain(hosts, kept)
         .into_iter()
         .map(|(domain, hosts)| async move { gather(&harbor.settings, domain.as_ref(), &hosts, at, looking).await });
     let gathered: Vec<Gathered> = stream::iter(looks).buffered(DOMAINS_AT_ONCE).try_collect().await?;

@@ -74,6 +74,12 @@ impl From<ZoneRefusal> for Error {
         use ZoneRefusal as Why;
         match refusal {
             Why::UnknownAccount(name) => super::account::unknown(&name),
+            Why::NoCut(zone) => Self::refused("no-cut", format!("no zone begins at {zone}: the zone above does not delegate it"))
+                .advice(format!(
+                    "what is below a domain is records in its zone: brightharbor record add; if {zone} is to be a zone of its \
+                     own, enter its nameservers (NS) in the zone above first"
+                ))
+                .with("zone", zone.as_str()),
             Why::Exists { zone, account } => {
                 Self::refused("zone-exists", format!("zone {zone} already exists; it belongs to account {account}"))
                     .advice(format!("show it: brightharbor zone show {zone}"))

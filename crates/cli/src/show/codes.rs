@@ -84,6 +84,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("no-addresses", "harbor.toml names no addresses to serve sites at"),
     ("no-ca", "harbor.toml names no CA"),
     ("no-ca-account", "this harbor has no account at the CA yet"),
+    ("no-cut", "no zone begins at the name: the zone above does not delegate it"),
     ("no-dns-server", "the DNS server of the harbor publishes nothing to secondaries"),
     ("no-glue", "a nameserver inside the domain has no known addresses"),
     ("no-harbor", "no harbor found, or it cannot be read"),

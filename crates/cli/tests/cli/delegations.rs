@@ -139,3 +139,45 @@ fn what_was_saved_is_judged_again_without_a_network() {
     let spoilt = run(played.command().args(["delegation", "check", "--from", name]));
     assert!(spoilt.exit == 2 && spoilt.stderr.contains("seen.jsonl:1"), "{spoilt:?}");
 }
+
+#[test]
+fn zones_begin_where_the_dns_says_and_not_where_a_list_guesses() {
+    // Registered below a name that is no zone; and a subdomain that is somebody else's.
+    let cuts = "add registry windlass.co NS ns1.saltmarsh.example.\nadd registry2 windlass.co NS ns1.saltmarsh.example.\n\
+                add ns1 lab NS ns2.oldquay.example.\nadd ns2 lab NS ns2.oldquay.example.\n";
+    let played = Played::start(&Scenario::read(cuts).unwrap());
+    let settings = played.folder.path().join("settings.toml").display().to_string();
+    for words in
+        [vec!["init", "--settings", &settings], vec!["account", "add", "yard", "--email", "a@saltmarsh.example"]]
+    {
+        let done = run(played.command().args(&words));
+        assert!([0, 3].contains(&done.exit), "{done:?}");
+    }
+    let checked = |name: &str| {
+        let done = run(played.command().args(["delegation", "check", name, "--json"]));
+        let document: Value = serde_json::from_str(&done.stdout).unwrap_or_else(|error| panic!("{error}: {done:?}"));
+        document["domains"][0]["domain"].as_str().unwrap_or_else(|| panic!("{document}")).to_string()
+    };
+    for (typed, zone) in [
+        ("windlass.co.example", "windlass.co.example"),
+        ("www.windlass.co.example", "windlass.co.example"),
+        ("lab.gullrock.example", "lab.gullrock.example"),
+        ("a.lab.gullrock.example", "lab.gullrock.example"),
+        ("www.gullrock.example", "gullrock.example"),
+        ("www.notyet.example", "notyet.example"),
+    ] {
+        assert_eq!(checked(typed), zone, "{typed}");
+    }
+    let create = |name: &str| run(played.command().args(["zone", "create", name, "--account", "yard", "--json"]));
+    for name in ["windlass.co.example", "lab.gullrock.example"] {
+        let done = create(name);
+        assert_eq!(done.exit, 0, "{name}: {done:?}");
+    }
+    let refused: Value = serde_json::from_str(&create("www.gullrock.example").stdout).unwrap();
+    assert_eq!(refused["error"]["code"], "no-cut", "{refused}");
+    // A record goes into the closest zone; a name in it is looked at with that zone's nameservers.
+    let added = run(played.command().args(["record", "add", "www.lab.gullrock.example", "A", "192.0.2.7", "--json"]));
+    assert!(added.exit == 0 && added.stdout.contains("lab.gullrock.example.zone"), "{added:?}");
+    let survey = run(played.command().args(["survey", "www.lab.gullrock.example", "--json"]));
+    assert!(survey.stdout.contains("gullrock.example delegates lab.gullrock.example"), "{survey:?}");
+}

@@ -51,7 +51,7 @@ fn follows(cause: &Finding, other: &Finding, picture: &Picture) -> bool {
             here && (DEAD.contains(&other.code) || WITHOUT_ZONE.contains(&other.code))
         }
         "delegated-here-without-zone" => WITHOUT_ZONE.contains(&other.code),
-        "nameservers-not-as-expected" => other.code == "zone-not-in-use",
+        "nameservers-not-as-expected" => ["zone-not-in-use", "delegation-ttls-differ"].contains(&other.code),
         // While the registry publishes a change, half of what the parent says is old.
         "parents-differ" => {
             let by_change = ["nameservers-not-as-expected", "parent-and-zone-differ", "zone-not-in-use"];

@@ -14,6 +14,7 @@
 mod brief;
 mod causes;
 mod comparison;
+mod cut;
 mod dnssec;
 mod handover;
 mod observation;
@@ -30,6 +31,7 @@ mod walk;
 pub use brief::{Brief, Cuts};
 pub use causes::by_cause;
 pub use comparison::{Compared, compare};
+pub use cut::domain_of;
 pub use dnssec::{Ds, Key, Signature};
 pub use handover::{Handover, Host, handover};
 pub use observation::{Observation, Observations, Outcome, Question, Reply, Transport};

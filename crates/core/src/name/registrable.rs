@@ -25,10 +25,15 @@ pub fn domain_above(name: &DnsName) -> Option<Hostname> {
 
 /// The hosts by the domain that each lies in, in their order; addresses have none. What is known of one domain says
 /// nothing about another.
-pub fn by_domain(hosts: &[Host]) -> Vec<(Option<Hostname>, Vec<Host>)> {
+/// `zone_of` knows zones that begin elsewhere than the list guesses.
+pub fn by_domain(
+    hosts: &[Host],
+    zone_of: impl Fn(&Hostname) -> Option<Hostname>,
+) -> Vec<(Option<Hostname>, Vec<Host>)> {
     let mut domains: Vec<(Option<Hostname>, Vec<Host>)> = Vec::new();
     for host in hosts {
-        let domain = host.name().map(|name| registrable_domain(name).unwrap_or_else(|| name.clone()));
+        let guess = |name: &Hostname| registrable_domain(name).unwrap_or_else(|| name.clone());
+        let domain = host.name().map(|name| zone_of(name).unwrap_or_else(|| guess(name)));
         match domains.iter_mut().find(|(known, _)| *known == domain) {
             Some((_, hosts)) => hosts.push(host.clone()),
             None => domains.push((domain, vec![host.clone()])),
@@ -67,7 +72,13 @@ mod tests {
     fn hosts_are_sorted_by_the_domain_that_each_lies_in() {
         let hosts = ["gullrock.example", "quay.example", "www.gullrock.example", "192.0.2.10", "co.uk"]
             .map(|text| Host::parse(text).unwrap());
-        let told: Vec<String> = by_domain(&hosts)
+        let lab = Hostname::parse("lab.gullrock.example").unwrap();
+        let www = Host::parse("www.lab.gullrock.example").unwrap();
+        let kept =
+            by_domain(&[www, hosts[0].clone()], |name| name.as_str().ends_with(lab.as_str()).then(|| lab.clone()));
+        assert_eq!(kept.iter().map(|(domain, _)| domain.clone()).next().flatten(), Some(lab.clone()));
+        assert_eq!(kept.len(), 2, "a zone of its own is no part of the domain above");
+        let told: Vec<String> = by_domain(&hosts, |_| None)
             .into_iter()
             .map(|(domain, hosts)| format!("{}: {hosts:?}", domain.map(String::from).unwrap_or_default()))
             .collect();

@@ -4,8 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
 
 use brightharbor_core::account::AccountName;
+use brightharbor_core::delegation::Registered;
 use brightharbor_core::harbor::{Ca, NameserverSet};
-use brightharbor_core::name::{Hostname, names_of};
+use brightharbor_core::name::{Hostname, is_registrable, names_of};
 use brightharbor_core::nameserver;
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
 use brightharbor_core::zone::rules::Surroundings;
@@ -17,9 +18,11 @@ use brightharbor_core::zone::{
 
 use super::{LoadError, new_zone_files};
 use crate::dns::TransactionKey;
+use crate::dns::walk;
 use crate::harbor::Harbor;
 use crate::overlay::Overlay;
 use crate::store::StoreError;
+use crate::survey::brief;
 
 /// Loads for a new zone; `content` is the master file that it is taken from, if there is one.
 pub async fn create_zone(
@@ -32,6 +35,7 @@ pub async fn create_zone(
     let owner = overlay.account(&request.account)?;
     let design = design_for(request, owner.as_ref());
     let known = overlay.zone(&request.domain)?;
+    let is_cut = is_registrable(&request.domain) || is_delegated(overlay, &request.domain).await?;
     let origin = match home {
         ZoneHome::Elsewhere => ZoneOrigin::Elsewhere,
         ZoneHome::Here => {
@@ -47,7 +51,13 @@ pub async fn create_zone(
             ZoneOrigin::Remote(Box::new(overlay.read_zone(&zone).await?))
         }
     };
-    Ok(CreateZoneLoaded { owner, known, origin })
+    Ok(CreateZoneLoaded { owner, known, is_cut, origin })
+}
+
+/// Whether the zone above a name delegates it, as the DNS shows it.
+async fn is_delegated(overlay: &Overlay<'_>, name: &Hostname) -> Result<bool, LoadError> {
+    let asking = async { walk(&brief(&overlay.settings, name, &[])).await.registered == Registered::Yes };
+    Ok(overlay.ask(&format!("whether {name} is delegated"), asking).await?)
 }
 
 async fn read(overlay: &Overlay<'_>, zone: &Zone) -> ReadZone {

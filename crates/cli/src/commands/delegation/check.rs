@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use brightharbor_core::delegation::{MOST_BYTES, SavedWalk};
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
 use brightharbor_io::dns::Walker;
 use clap::Args;
 use futures_util::StreamExt;
@@ -49,10 +49,15 @@ const AT_ONCE: usize = 128;
 pub fn run(args: &Check, context: &Context) -> Report {
     let network = args.network.network(context)?;
     let judge = Judge::new(&network, &args.expect)?;
-    let chosen = match &args.from {
-        Some(_) if args.chosen.is_empty() => Chosen { domains: vec![], said: vec![] },
+    let mut chosen = match &args.from {
+        Some(_) if args.chosen.is_empty() => Chosen::default(),
         _ => args.chosen.choose(network.harbor.as_ref())?,
     };
+    match &args.from {
+        // Nobody is asked: what was saved is of the domains as the list guesses them, or of the very name.
+        Some(_) => chosen.place(registrable_domain)?,
+        None => context.block_on(chosen.place_by_asking(&network, args.network.per_server))??,
+    }
     let (checked, asked) = match &args.from {
         Some(file) => (judge_saved(file, &chosen, &judge)?, 0),
         None => runtime_for_many(chosen.domains.len())?.block_on(walk_all(

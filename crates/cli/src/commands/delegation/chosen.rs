@@ -2,13 +2,22 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::name::{Hostname, registrable_domain};
+use std::collections::HashMap;
+
+use brightharbor_core::delegation::{Brief, domain_of};
+use brightharbor_core::name::{Hostname, is_registrable};
+use brightharbor_io::dns::Walker;
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
+use futures_util::{StreamExt, stream};
 
 use crate::commands::{find_account, hostname};
 use crate::error::Error;
 use crate::files;
+use crate::network::Network;
+
+/// Names that are looked for at once.
+const AT_ONCE: usize = 64;
 
 #[derive(Debug, Clone, Args)]
 pub struct ChosenOptions {
@@ -26,9 +35,12 @@ pub struct ChosenOptions {
 }
 
 /// The domains, each once, and what was made of what was typed.
+#[derive(Default)]
 pub struct Chosen {
     pub domains: Vec<Hostname>,
     pub said: Vec<String>,
+    /// Names that may lie in a zone of another name.
+    to_place: Vec<Hostname>,
 }
 
 impl ChosenOptions {
@@ -37,7 +49,7 @@ impl ChosenOptions {
     }
 
     pub fn choose(&self, harbor: Option<&Harbor>) -> Result<Chosen, Error> {
-        let mut chosen = Chosen { domains: vec![], said: vec![] };
+        let mut chosen = Chosen::default();
         if self.all || self.account.is_some() {
             let harbor = harbor.ok_or_else(|| {
                 Error::wrong_use("no harbor, so no domains to check")
@@ -54,7 +66,7 @@ impl ChosenOptions {
                 .advice("give one or more, or --all, --account ACCOUNT, --from-file LIST"));
         }
         for typed in &self.domains {
-            chosen.add(hostname(typed)?)?;
+            chosen.add(hostname(typed)?);
         }
         if let Some(path) = &self.from_file {
             let shown = path.display();
@@ -66,24 +78,57 @@ impl ChosenOptions {
                 }
                 let at =
                     |error: Error| Error { message: format!("{shown}:{}: {}", number + 1, error.message), ..error };
-                hostname(line).and_then(|name| chosen.add(name)).map_err(at)?;
+                chosen.add(hostname(line).map_err(at)?);
             }
         }
-        let mut seen = std::collections::HashSet::new();
-        chosen.domains.retain(|domain| seen.insert(domain.clone()));
         Ok(chosen)
     }
 }
 
 impl Chosen {
-    fn add(&mut self, typed: Hostname) -> Result<(), Error> {
-        let domain = registrable_domain(&typed).ok_or_else(|| {
-            Error::wrong_use(format!("{typed} is a public suffix, not a domain")).advice("give a domain below it")
-        })?;
-        if domain != typed {
-            self.said.push(format!("{typed} lies in the domain {domain}, which is checked"));
+    /// Names that are no registrable domains wait until the DNS has shown in which zone each lies.
+    fn add(&mut self, typed: Hostname) {
+        if !is_registrable(&typed) && !self.to_place.contains(&typed) {
+            self.to_place.push(typed.clone());
         }
-        self.domains.push(domain);
+        self.domains.push(typed);
+    }
+
+    /// Asks the DNS where the zone of each of these names begins.
+    pub async fn place_by_asking(&mut self, network: &Network, per_second: u32) -> Result<(), Error> {
+        if self.to_place.is_empty() {
+            return Ok(());
+        }
+        let walker = Walker::new(per_second).await;
+        let mut briefs = Vec::with_capacity(self.to_place.len());
+        for name in &self.to_place {
+            briefs.push((name.clone(), Brief { thorough: false, hostnames: vec![], ..network.brief(name)? }));
+        }
+        let walk = |(name, brief): (Hostname, Brief)| {
+            let walker = &walker;
+            async move {
+                let zone = domain_of(&name, &walker.walk(brief).await.picture);
+                (name, zone)
+            }
+        };
+        let shown: HashMap<Hostname, Option<Hostname>> =
+            stream::iter(briefs.into_iter().map(walk)).buffer_unordered(AT_ONCE).collect().await;
+        self.place(|name| shown.get(name).cloned().flatten())
+    }
+
+    /// Puts the zone that each of these names lies in in its place.
+    pub fn place(&mut self, zone_of: impl Fn(&Hostname) -> Option<Hostname>) -> Result<(), Error> {
+        for typed in std::mem::take(&mut self.to_place) {
+            let domain = zone_of(&typed).ok_or_else(|| {
+                Error::wrong_use(format!("{typed} is a public suffix, not a domain")).advice("give a domain below it")
+            })?;
+            if domain != typed {
+                self.said.push(format!("{typed} lies in the domain {domain}, which is checked"));
+            }
+            self.domains.iter_mut().filter(|one| **one == typed).for_each(|one| *one = domain.clone());
+        }
+        let mut seen = std::collections::HashSet::new();
+        self.domains.retain(|domain| seen.insert(domain.clone()));
         Ok(())
     }
 }

@@ -43,7 +43,8 @@ const PAUSE: u64 = 60;
 pub fn run(args: &Wait, context: &Context) -> Report {
     let longest = parse_duration(&args.duration, "give it as 30m, 6h or 1d")?;
     let network = args.network.network(context)?;
-    let chosen = args.chosen.choose(network.harbor.as_ref())?;
+    let mut chosen = args.chosen.choose(network.harbor.as_ref())?;
+    context.block_on(chosen.place_by_asking(&network, args.network.per_server))??;
     let judge = Judge::new(&network, &args.expect)?;
     let checked =
         context.block_on(wait(&chosen.domains, &network, &judge, longest, args.network.per_server, context))??;

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::account::AccountName;
-use brightharbor_core::name::{Hostname, is_registrable};
+use brightharbor_core::name::Hostname;
 use brightharbor_core::zone::{CreateZone, Document, ZoneHome, create_zone};
 use brightharbor_io::load;
 use brightharbor_io::master_file::parse_file;
@@ -55,10 +55,6 @@ enum HomeArgument {
 pub fn run(args: &Create, context: &Context) -> Report {
     let domain = hostname(&args.domain)?;
     let account = AccountName::parse(&args.account).map_err(Error::wrong_use)?;
-    if !is_registrable(&domain) {
-        return Err(Error::wrong_use(format!("{domain} is not a registrable domain"))
-            .advice("names below a domain are records in its zone: brightharbor record add"));
-    }
     if args.from.is_some() && args.home != HomeArgument::Here {
         return Err(Error::wrong_use("a zone that is kept elsewhere is not made from a file here")
             .advice("give --from with --home here alone"));

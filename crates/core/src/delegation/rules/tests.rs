@@ -311,7 +311,14 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
         ("transfer-open", fired(|p| probed(p).transfer = true)),
         ("served-soa-times", fired(|p| probed(p).soa.as_mut().unwrap().retry = 20_000)),
         ("primary-not-in-set", fired(|p| probed(p).soa.as_mut().unwrap().primary = name("hidden.saltmarsh.example"))),
-        ("delegation-ttls-differ", fired(|p| probed(p).ns_ttl = Some(60))),
+        ("delegation-ttls-differ", {
+            let mut picture = good();
+            probed(&mut picture).ns_ttl = Some(60);
+            assert_eq!(judge(&picture, &expected()), [], "a note only where it matters");
+            let wanted = Expected { nameservers: vec![name("ns1.saltmarsh.example")], ..Expected::default() };
+            let found = judge(&picture, &wanted).into_iter().map(|finding| finding.code);
+            found.filter(|code| *code != "nameservers-not-as-expected").collect()
+        }),
         ("glue-differs", fired(|p| p.nameservers[0].glue = vec!["203.0.113.9".parse().unwrap()])),
         ("nameserver-without-address", fired(|p| p.nameservers[1].addresses.clear())),
         ("server-silent", fired(|p| state_of_first(p, ServerState::Silent))),

@@ -37,6 +37,8 @@ pub struct CreateZoneLoaded {
     pub owner: Option<Account>,
     /// A zone of that name which is known already.
     pub known: Option<Zone>,
+    /// Whether a zone may begin at the name: it is a registrable domain, or its parent delegates it.
+    pub is_cut: bool,
     pub origin: ZoneOrigin,
 }
 
@@ -58,6 +60,9 @@ pub fn create_zone(
     let owner = loaded.owner.as_ref().ok_or_else(|| ZoneRefusal::UnknownAccount(account.clone()))?;
     if let Some(known) = &loaded.known {
         return Err(ZoneRefusal::Exists { zone: domain.clone(), account: known.account.clone() });
+    }
+    if !loaded.is_cut {
+        return Err(ZoneRefusal::NoCut(domain.clone()));
     }
     let mut plan = Plan::new(format!("zone create {domain}"));
     let zone = || domain.clone();
@@ -109,7 +114,7 @@ mod tests {
             ..Default::default()
         };
         settings.nameserver_sets.insert("own".into(), set);
-        let loaded = CreateZoneLoaded { owner, known, origin };
+        let loaded = CreateZoneLoaded { owner, known, is_cut: true, origin };
         let now = "2026-11-27T12:00:00Z".parse().unwrap();
         create_zone(&request(), &loaded, &settings, &Layout::new("/harbor"), now)
     }

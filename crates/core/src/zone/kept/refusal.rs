@@ -8,6 +8,8 @@ use crate::zone::{AlterRefused, EditError, ZoneError};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ZoneRefusal {
     UnknownAccount(AccountName),
+    /// Neither a registrable domain, nor delegated by the zone that it lies in.
+    NoCut(Hostname),
     Exists {
         zone: Hostname,
         account: AccountName,
