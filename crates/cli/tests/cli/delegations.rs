@@ -81,9 +81,12 @@ fn codes(checked: &Value) -> BTreeSet<String> {
     findings.iter().map(code).chain(under.map(|one| format!("under its cause: {}", code(one)))).collect()
 }
 
+/// The codes of findings, and the verdict.
+type Judged = (BTreeSet<String>, String);
+
 #[test]
 fn each_rule_fires_in_its_own_scenario_and_in_no_good_one() {
-    let results: Vec<(String, (BTreeSet<String>, String), (BTreeSet<String>, String))> = std::thread::scope(|scope| {
+    let results: Vec<(String, Judged, Judged)> = std::thread::scope(|scope| {
         let all = scenarios();
         let running: Vec<_> = all
             .into_iter()

@@ -44,7 +44,7 @@ fn headline(picture: &Picture, verdict: &Verdict) -> String {
             format!("{domain}: works for some; {failing} of {servers} servers {}", what_they_do(picture, *failing))
         }
         Verdict::Faults(count) => {
-            format!("{domain}: works for whoever asks, and has {}", counted(*count, "fault"))
+            format!("{domain}: works for everybody, and is not as it should be: {}", counted(*count, "fault"))
         }
         Verdict::Waiting(until) => {
             format!("{domain}: waiting until {}: a change is on its way", when(*until, clock::now()))
