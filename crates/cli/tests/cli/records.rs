@@ -164,7 +164,7 @@ fn a_zone_is_made_for_a_domain_that_is_not_served_here() {
     assert!(
         coast
             .run(&["zone", "create", "a.lanternchoir.example", "--account", "bakery"])
-            .expect(2)
+            .expect(4)
             .contains("record add")
     );
     assert!(

@@ -22,6 +22,19 @@ const MOST_LINKS: usize = 40;
 /// Opens a folder. With `nobody_else`, no one but root and the user who runs the program may change anything on the way or
 /// in the folder itself; a folder like `/tmp` may lie on the way.
 pub(super) fn walk_to(folder: &Path, nobody_else: bool) -> Result<OwnedFd, FolderError> {
+    walk(folder, if nobody_else { Others::Never } else { Others::May })
+}
+
+/// Who else may change what is on the way.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Others {
+    May,
+    /// The folder itself may be one like `/tmp`: what we have in it, nobody else can take away.
+    BesideOurs,
+    Never,
+}
+
+fn walk(folder: &Path, others: Others) -> Result<OwnedFd, FolderError> {
     let failed = |path: &Path, errno: Errno| FolderError::Failed { path: path.into(), reason: errno.to_string() };
     let flags = OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC;
     let root = open("/", flags, Mode::empty()).map_err(|errno| failed(Path::new("/"), errno))?;
@@ -43,8 +56,8 @@ pub(super) fn walk_to(folder: &Path, nobody_else: bool) -> Result<OwnedFd, Folde
         let stat = fstat(found.as_fd()).map_err(|errno| failed(&path, errno))?;
         match FileType::from_raw_mode(stat.st_mode) {
             FileType::Directory => {
-                let is_last = rest.is_empty();
-                if nobody_else && others_may_change(&stat, is_last) {
+                let is_last = rest.is_empty() && others == Others::Never;
+                if others != Others::May && others_may_change(&stat, is_last) {
                     return Err(FolderError::OthersMayChange(path));
                 }
                 stack.push((found, path));
@@ -80,8 +93,9 @@ pub fn rely_on(path: &Path) -> Result<(), FolderError> {
     let real = std::fs::canonicalize(path)
         .map_err(|error| FolderError::Failed { path: path.into(), reason: error.to_string() })?;
     // The way as it was given: a link on it may be somebody else's.
-    walk_to(path.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(&real), true)?;
-    let folder = walk_to(real.parent().unwrap_or(Path::new("/")), true)?;
+    let given = path.parent().filter(|above| !above.as_os_str().is_empty()).unwrap_or(&real);
+    walk(given, Others::BesideOurs)?;
+    let folder = walk(real.parent().unwrap_or(Path::new("/")), Others::BesideOurs)?;
     let Some(name) = real.file_name() else { return Ok(()) };
     let found =
         openat(&folder, name, OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC, Mode::empty()).map_err(failed)?;
@@ -231,6 +245,9 @@ mod tests {
         fs::set_permissions(at("harbor/harbor.toml"), fs::Permissions::from_mode(0o666)).unwrap();
         assert!(refused("harbor/harbor.toml") && refused("link/harbor.toml") && !refused("harbor"));
         fs::set_permissions(at("harbor/harbor.toml"), fs::Permissions::from_mode(0o644)).unwrap();
+        fs::set_permissions(at("harbor"), fs::Permissions::from_mode(0o1777)).unwrap();
+        assert!(refused("harbor") && !refused("harbor/harbor.toml"), "a file of ours in a folder for everybody");
+        fs::set_permissions(at("harbor"), fs::Permissions::from_mode(0o755)).unwrap();
         chown(at("harbor"), Some(12_345), None).unwrap();
         assert!(refused("harbor") && refused("harbor/harbor.toml") && refused("link"));
         std::os::unix::fs::lchown(at("link"), Some(12_345), None).unwrap();
