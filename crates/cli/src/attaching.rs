@@ -79,6 +79,7 @@ async fn decide(
     taken.iter().for_each(|words| plan.remark(Remark::Taken(words.clone())));
     let mut touched = Touched::default();
     refuse_beyond_plan(requests, overlay.limit(&requests[0].account)?.as_ref())?;
+    load::ask_ahead(overlay, requests).await?;
     for request in requests {
         let loaded = load::attach(overlay, request).await?;
         let decided: Result<Attachment, SiteRefusal> =

@@ -2,15 +2,16 @@
 //! What belongs to the harbor is read and written by `brightharbor-io`.
 
 use std::fs::File;
-use std::io::{self, BufReader, BufWriter, Read};
+use std::io::{self, BufReader, BufWriter};
 use std::path::{Path, PathBuf};
 
+use brightharbor_io::install::read_at_most;
 use zeroize::Zeroizing;
 
 use crate::error::Error;
 
 /// More than this is no file that a command is given, in bytes: it may be a device that never ends.
-const MOST_BYTES: u64 = 64 << 20;
+const MOST_BYTES: usize = 64 << 20;
 
 /// A text as it is; the caller says what is wrong with it.
 pub fn read_text(path: &Path) -> io::Result<String> {
@@ -19,9 +20,8 @@ pub fn read_text(path: &Path) -> io::Result<String> {
 
 /// Whatever is named may be a pipe of the shell's; it is read as far as a file may be large.
 fn read_bytes(path: &Path) -> io::Result<Vec<u8>> {
-    let mut content = Vec::new();
-    File::open(path)?.take(MOST_BYTES + 1).read_to_end(&mut content)?;
-    match content.len() as u64 > MOST_BYTES {
+    let content = read_at_most(path, MOST_BYTES + 1)?;
+    match content.len() > MOST_BYTES {
         true => Err(io::Error::other(format!("is larger than {} MiB: is it the right file?", MOST_BYTES >> 20))),
         false => Ok(content),
     }

@@ -18,12 +18,12 @@ use brightharbor_core::account::{Account, AccountName, AccountPlan, Usage};
 use brightharbor_core::change::{Change, ChangeSet, ExistingFile, InventoryChange, content_hash};
 use brightharbor_core::name::{DnsName, Host, Hostname};
 use brightharbor_core::site::Site;
-use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace};
+use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace, newest_serial, own_servers};
 
 use crate::harbor::Harbor;
 use crate::install::{FileError, read_if_there};
 use crate::master_file::{Includes, parse_file};
-use crate::server::{newest_served, own_servers};
+use crate::server::served_serials;
 use crate::store::{StoreError, nearest_zone, nearest_zone_above};
 use crate::zones::{ZoneReadError, read_zone_file, transfer_zone, where_kept};
 
@@ -211,17 +211,16 @@ impl<'a> Overlay<'a> {
         nearest_zone_above(owner, |name| self.zone(name))
     }
 
-    /// The newest serial that one of our servers has of a zone.
-    pub async fn newest_serial(&self, zone: &Hostname) -> Result<Option<u32>, NotAsked> {
+    /// The serials that our servers have of a zone.
+    pub async fn served_serials(&self, zone: &Hostname) -> Result<Vec<(SocketAddr, u32)>, NotAsked> {
         let asking = async {
-            let silent = self.answers.silent.borrow().clone();
-            let mut servers = own_servers(&self.settings);
-            servers.retain(|server| !silent.contains(server));
-            let (newest, silent) = newest_served(&servers, zone).await;
+            let mut servers: Vec<SocketAddr> = own_servers(&self.settings).iter().map(|one| one.address).collect();
+            servers.retain(|server| !self.answers.silent.borrow().contains(server));
+            let (serials, silent) = served_serials(&servers, zone).await;
             self.answers.silent.borrow_mut().extend(silent);
-            newest
+            serials
         };
-        self.ask(&format!("the newest serial of the zone {zone}"), asking).await
+        self.ask(&format!("the serials of the zone {zone}"), asking).await
     }
 
     /// The zone as it is kept, with what was decided about it; `None` for one that somebody else keeps.
@@ -244,7 +243,8 @@ impl<'a> Overlay<'a> {
         let asking = where_kept(&self.settings, zone);
         match self.ask_for(&format!("where is the zone {} kept", zone.name), asking).await? {
             None => {
-                let newest = self.newest_serial(&zone.name).await?;
+                let newest =
+                    newest_serial(self.served_serials(&zone.name).await?.into_iter().map(|(_, serial)| serial));
                 let kept = read_zone_file(self.harbor, zone, self.file(&path)?)?;
                 Ok(KeptZone { document: kept.document.seen_with(newest), ..kept })
             }

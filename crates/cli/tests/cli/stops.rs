@@ -55,9 +55,11 @@ impl Slow {
     }
 
     fn begin(&self, arguments: &[&str], mark: &str) -> Child {
-        let mut command = self.command(arguments);
-        command.arg("--json").stdout(Stdio::piped()).stderr(Stdio::null());
-        let child = command.spawn().unwrap();
+        self.begun(self.command(arguments).arg("--json"), mark)
+    }
+
+    fn begun(&self, command: &mut Command, mark: &str) -> Child {
+        let child = command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
         let until = Instant::now() + Duration::from_secs(20);
         while !fs::read_to_string(self.path("marks")).unwrap_or_default().contains(mark) {
             assert!(Instant::now() < until, "`{mark}` never began");
@@ -108,6 +110,26 @@ fn a_signal_takes_a_change_back_before_the_program_ends() {
     }
 }
 
+/// Ctrl-C goes to a whole group: the server's program that is under way is not cut off by it.
+#[test]
+fn a_signal_to_the_whole_group_leaves_the_servers_programs_alone() {
+    use std::os::unix::process::CommandExt;
+    let slow = Slow::new();
+    let settings = slow.path("harbor/harbor.toml");
+    let text = fs::read_to_string(&settings).unwrap();
+    fs::write(
+        &settings,
+        text.replace("sleep 1\"]\nreload", "sleep 1; echo ended >> MARKS\"]\nreload")
+            .replace("MARKS", &slow.path("marks").display().to_string()),
+    )
+    .unwrap();
+    let child = slow.begun(slow.command(&ATTACH).arg("--json").process_group(0), "test");
+    let group = format!("-{}", child.id());
+    assert!(Command::new("kill").args(["-INT", "--", &group]).status().unwrap().success());
+    assert_eq!(ended(child).0, Some(5));
+    assert!(fs::read_to_string(slow.path("marks")).unwrap().contains("ended"), "it came to its end");
+}
+
 #[test]
 fn a_signal_with_the_last_step_lets_the_change_end() {
     let slow = Slow::new();
@@ -116,6 +138,19 @@ fn a_signal_with_the_last_step_lets_the_change_end() {
     let (exit, said) = ended(child);
     assert_eq!((exit, &said["error"]["code"]), (Some(1), &"stopped".into()), "{said}");
     assert!(slow.has_site() && slow.is_clear() && slow.outcome() == "done");
+}
+
+#[test]
+fn who_is_started_to_outlive_its_terminal_goes_on_when_that_is_gone() {
+    let slow = Slow::new();
+    let program = slow.command(&[]).get_program().to_string_lossy().into_owned();
+    let mut command = Command::new("sh");
+    command.args(["-c", "trap '' HUP; exec \"$@\"", "sh", &program]).args(ATTACH).arg("--json");
+    let child = slow.begun(command.env("BRIGHTHARBOR", slow.path("harbor")), "test");
+    send(&child, "HUP");
+    let (exit, said) = ended(child);
+    assert!([Some(1), Some(3)].contains(&exit) && said["error"].is_null(), "{exit:?} {said}");
+    assert!(slow.has_site() && slow.outcome() == "done");
 }
 
 #[test]

@@ -4,11 +4,9 @@
 use std::net::IpAddr;
 
 use super::Picture;
+use super::rules::WITHOUT_ZONE;
 use crate::finding::Finding;
 
-/// What a server does that does not have the zone.
-const WITHOUT_ZONE: [&str; 5] =
-    ["server-refuses", "server-not-authoritative", "server-fails", "server-denies-domain", "served-other-zone"];
 /// What is seen where nobody is.
 const DEAD: [&str; 3] = ["server-silent", "server-unreachable", "server-garbled"];
 

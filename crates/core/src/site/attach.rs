@@ -54,6 +54,11 @@ impl ServedFrom {
     pub fn new_root() -> Self {
         ServedFrom::OwnRoot { given: None, existing: false }
     }
+
+    /// Whether the web server here answers for the name.
+    pub fn is_here(&self) -> bool {
+        matches!(self, ServedFrom::OwnRoot { .. } | ServedFrom::SameAs(_))
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -186,8 +191,7 @@ pub fn attach(
     let hostnames = wanted_names(&request.hostname, request.www);
     let main = hostnames[0].clone();
     refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
-    let is_served_here = !matches!(request.place, ServedFrom::Elsewhere(_) | ServedFrom::Nowhere);
-    refuse_by_hand(loaded.by_hand.as_ref().filter(|_| is_served_here))?;
+    refuse_by_hand(loaded.by_hand.as_ref().filter(|_| request.place.is_here()))?;
     if let ServedFrom::Elsewhere(target) = &request.place {
         return super::served_elsewhere::attach(hostname, target, account, loaded, now);
     }

@@ -2,6 +2,7 @@
 
 use super::{Link, LinkName, LinkState, Seen, Turn};
 use crate::delegation::Registered;
+use crate::delegation::rules::WITHOUT_ZONE;
 use crate::finding::{Finding, Severity};
 use crate::name::DnsName;
 use crate::nameserver::at_registrar;
@@ -21,12 +22,8 @@ pub(super) fn registered(seen: &Seen<'_>) -> Link {
     }
 }
 
-/// The findings that say that a nameserver does not hold the zone.
-pub(super) const NO_ZONE: [&str; 5] =
-    ["server-refuses", "server-not-authoritative", "server-fails", "server-denies-domain", "served-other-zone"];
-
 fn lacks_the_zone(finding: &Finding) -> bool {
-    NO_ZONE.contains(&finding.code)
+    WITHOUT_ZONE.contains(&finding.code)
 }
 
 pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {

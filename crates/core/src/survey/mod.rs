@@ -20,6 +20,8 @@ pub use seen::{
 };
 pub use spread::{Answering, Has, Spread, spread};
 
+use crate::delegation::rules::WITHOUT_ZONE;
+
 /// The links that a site without a name has by itself.
 const NAMELESS: [LinkName; 3] = [LinkName::Registered, LinkName::Delegated, LinkName::Resolves];
 
@@ -56,7 +58,7 @@ pub enum CaWay {
 pub fn leads_here(seen: &Seen<'_>) -> Result<CaWay, String> {
     let links = survey(seen).links;
     // A CA asks the next nameserver where one does not hold the zone.
-    let leads_on = |link: &&Link| delegated::NO_ZONE.contains(&link.code) && seen.zone_is_here();
+    let leads_on = |link: &&Link| WITHOUT_ZONE.contains(&link.code) && seen.zone_is_here();
     let broken = links.iter().take(2).find(|link| link.state == LinkState::Broken && !leads_on(link));
     if let Some(link) = broken {
         return Err(link.because.clone());

@@ -7,7 +7,9 @@ use std::ops::Range;
 
 use jiff::civil::Date;
 
-use super::{Document, Entry, Item, Record, RecordData, RecordType, Soa, ZoneError, next_serial};
+use super::{
+    Document, Entry, Item, Record, RecordData, RecordType, Soa, ZoneError, newest_serial, next_serial, serial_is_newer,
+};
 
 /// Why an edit was refused; the document is unchanged.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -50,6 +52,15 @@ impl Document {
     /// The same records under a newer serial than one that servers have: they would keep what they have for good otherwise.
     pub fn raised_above(&self, serial: u32, today: Date) -> Result<Document, EditError> {
         self.clone().seen_with(Some(serial)).spliced(vec![], &[], &[], None, today)
+    }
+
+    /// What goes back in place of a newer document that a server may have loaded: these records under a serial above that of
+    /// the newer one and those that servers have, since none of them takes a serial back. `None`: as it is, since nothing
+    /// newer was heard, or its serial stands in another file.
+    pub fn put_back_after(&self, newer: &Document, served: &[u32], today: Date) -> Option<Document> {
+        let heard = served.iter().copied().chain([newer.soa().serial]);
+        let newest = newest_serial(heard).filter(|newest| serial_is_newer(*newest, self.soa().serial))?;
+        self.raised_above(newest, today).ok()
     }
 
     /// Takes records away, and raises the serial. They must stand in lines of this file.

@@ -42,6 +42,19 @@ fn the_next_serial_is_above_what_servers_have() {
 }
 
 #[test]
+fn what_goes_back_is_above_all_that_was_heard() {
+    let newer = zone().with_records(&[address("shop.gullrock.example", "192.0.2.31")], TODAY).unwrap();
+    let back = |served: &[u32]| zone().put_back_after(&newer, served, TODAY).map(|zone| zone.soa().serial);
+    assert_eq!(
+        (back(&[]), back(&[2026112001])),
+        (Some(2026112302), Some(2026112302)),
+        "the newer one may be loaded yet"
+    );
+    assert_eq!(back(&[2026112001, 2026112309]), Some(2026112310));
+    assert!(zone().put_back_after(&zone(), &[2026112001], TODAY).is_none(), "nothing newer was ever out");
+}
+
+#[test]
 fn a_second_address_goes_beside_the_first() {
     let edited = zone().with_records(&[address("gullrock.example", "192.0.2.32")], TODAY).unwrap();
     let text = String::from_utf8_lossy(edited.source()).into_owned();

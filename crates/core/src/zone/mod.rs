@@ -33,7 +33,7 @@ pub use parse::Fetch;
 pub use pattern::{Mail, Pattern, PatternChoice, PatternError, TemplateName};
 pub use record::{Record, RecordType};
 pub use record_data::{Field, RecordData, Soa};
-pub use serial::{next_serial, serial_date, serial_is_newer};
+pub use serial::{newest_serial, next_serial, serial_date, serial_is_newer};
 pub use template::{BUILT_IN_TEMPLATE, TemplateError, first_serial};
 pub use ttl::{parse_ttl, show_seconds};
 pub use typed::{Meant, TypedError, data_as_meant, owner_as_meant};

@@ -12,6 +12,11 @@ pub fn serial_is_newer(new: u32, old: u32) -> bool {
     distance != 0 && distance < 0x8000_0000
 }
 
+/// The newest of some serials.
+pub fn newest_serial(serials: impl IntoIterator<Item = u32>) -> Option<u32> {
+    serials.into_iter().reduce(|newest, serial| if serial_is_newer(serial, newest) { serial } else { newest })
+}
+
 /// The serial after `current`: today's first (or next) number where the zone uses date serials, else one more.
 pub fn next_serial(current: u32, today: Date) -> u32 {
     let first_of_today = today.year() as u32 * 1_000_000 + today.month() as u32 * 10_000 + today.day() as u32 * 100 + 1;
@@ -55,6 +60,12 @@ mod tests {
         assert_eq!(next_serial(7, TODAY), 8);
         assert_eq!(next_serial(u32::MAX, TODAY), 1);
         assert_eq!(next_serial(2026130100, TODAY), 2026130101, "no month 13: a counter");
+    }
+
+    #[test]
+    fn the_newest_goes_round_the_end_of_the_numbers() {
+        assert_eq!(newest_serial([7, u32::MAX, 5]), Some(7));
+        assert_eq!((newest_serial([3]), newest_serial([])), (Some(3), None));
     }
 
     proptest! {

@@ -84,6 +84,12 @@ mod tests {
         let key = hmac::Key::new(hmac::HMAC_SHA256, b"sea-water-and-bread");
         let signed = format!("{}.{}", text("protected"), text("payload"));
         hmac::verify(&key, signed.as_bytes(), &URL_SAFE_NO_PAD.decode(text("signature")).unwrap()).unwrap();
+        if crate::install::is_root() {
+            std::os::unix::fs::chown(&key_file, Some(12_345), None).unwrap();
+            let refused = ExternalKey::read(&account).err().map(|error| error.to_string()).unwrap_or_default();
+            assert!(refused.contains("may be changed by others"), "{refused}");
+            std::os::unix::fs::chown(&key_file, Some(0), None).unwrap();
+        }
         std::fs::write(&key_file, "not base64!").unwrap();
         assert!(matches!(ExternalKey::read(&account), Err(ExternalKeyError::Text(_))));
     }

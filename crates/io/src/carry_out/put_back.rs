@@ -2,16 +2,17 @@
 //! serial. A primary that goes back to an old serial is never heard again by secondaries that have the newer one, and when
 //! its serial comes to that number once more they keep other records for good (RFC 1982, RFC 1996 section 4.7).
 
+use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::Needs;
 use brightharbor_core::harbor::{DnsServer, Layout, Settings};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::zone::{Document, serial_date, serial_is_newer};
+use brightharbor_core::zone::{Document, own_servers, serial_date};
 
 use crate::clock;
 use crate::master_file::{Includes, parse_file};
-use crate::server::{newest_served, own_servers};
+use crate::server::served_serials;
 
 /// The zones whose files go back raised: those that servers were told of.
 pub(super) struct Raised<'a> {
@@ -37,16 +38,10 @@ impl<'a> Raised<'a> {
             parse_file(bytes, &zone.dns_name(), includes).ok()
         };
         let (Some(written), Some(before)) = (read(written), read(kept.clone())) else { return kept };
-        let mut newest = written.soa().serial;
-        if let (Some(served), _) = newest_served(&own_servers(self.settings), zone).await
-            && serial_is_newer(served, newest)
-        {
-            newest = served;
-        }
-        if !serial_is_newer(newest, before.soa().serial) {
-            return kept;
-        }
-        let raised = before.raised_above(newest, serial_date(clock::now()));
+        let servers: Vec<SocketAddr> = own_servers(self.settings).iter().map(|one| one.address).collect();
+        let (served, _) = served_serials(&servers, zone).await;
+        let served: Vec<u32> = served.into_iter().map(|(_, serial)| serial).collect();
+        let raised = before.put_back_after(&written, &served, serial_date(clock::now()));
         raised.map_or(kept, |raised| raised.source().to_vec())
     }
 }

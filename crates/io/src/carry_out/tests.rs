@@ -224,3 +224,42 @@ async fn a_command_that_was_killed_at_a_ca_says_what_is_not_known() {
     assert_eq!((recovered.left, recovered.errands), (vec![], vec![unknown]));
     assert_eq!(world.harbor.store.logbook(1).unwrap()[0].outcome, EntryOutcome::Failed);
 }
+
+/// A new account whose command fails after its home was made.
+#[tokio::test]
+async fn a_home_that_was_made_goes_again_if_nobody_has_put_anything_into_it() {
+    for (filled, there_before) in [(false, false), (true, false), (false, true)] {
+        let mut world = world("true");
+        let home = world.path("home");
+        if there_before {
+            fs::create_dir(&home).unwrap();
+        }
+        let mut set = ChangeSet::new("account add boatyard");
+        set.changes.push(Change::MakeFolder(FolderMake {
+            home: home.clone(),
+            below: std::path::PathBuf::new(),
+            system_user: None,
+            mode: 0o711,
+            starter_page: None,
+            starter_files: vec![],
+        }));
+        let put = if filled { format!("echo mine > {}", home.join("file").display()) } else { "true".into() };
+        let service = Service {
+            hostname: Hostname::parse("mail.gullrock.example").unwrap(),
+            folder: world.path("post"),
+            owner: None,
+            mode: 0o600,
+            reload: vec!["sh".into(), "-c".into(), format!("{put}; exit 1")],
+        };
+        set.changes.push(Change::PlaceForService(ServicePlacing {
+            name: "post".into(),
+            former: None,
+            folder: world.path(".post-1"),
+            service,
+            chain_pem: "CHAIN".into(),
+            key_pem: "KEY".to_string().into(),
+        }));
+        assert!(matches!(world.carry(&set).await, Err(CarryError::RolledBack { .. })));
+        assert_eq!(home.exists(), filled || there_before, "filled: {filled}, there before: {there_before}");
+    }
+}

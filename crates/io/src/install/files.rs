@@ -142,6 +142,17 @@ mod tests {
     }
 
     #[test]
+    fn what_is_no_file_of_a_bounded_size_is_not_read() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("large");
+        let file = File::create(&path).unwrap();
+        file.set_len(MOST_BYTES as u64 + 1).unwrap();
+        assert!(read_if_there(&path).unwrap_err().to_string().contains("is larger than 256 MiB"));
+        assert!(read_if_there(Path::new("/dev/zero")).unwrap_err().to_string().contains("not a regular file"));
+        assert!(read_if_there(folder.path()).is_err());
+    }
+
+    #[test]
     fn a_file_is_replaced_whole_with_its_mode_and_nothing_is_left_beside_it() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("key.pem");

@@ -3,20 +3,18 @@
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
-use brightharbor_core::harbor::WebServer;
 use brightharbor_core::name::{Host, Hostname, is_registrable, near_misses};
 use brightharbor_core::render::{Clash, clash, site_line, zone_line};
 use brightharbor_core::site::{
-    AnsweredBefore, AttachLoaded, AttachRequest, ByHand, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root,
-    wanted_names,
+    AttachLoaded, AttachRequest, ByHand, ServedFrom, Site, ZoneChoice, ZoneLoaded, document_root, wanted_names,
 };
-use brightharbor_core::zone::{NewZoneFiles, TemplateName, Zone, ZoneHome};
+use brightharbor_core::zone::{NewZoneFiles, TemplateName, Zone, ZoneHome, newest_serial};
 
 use super::LoadError;
+use super::answered::answered;
 use crate::harbor::Harbor;
 use crate::overlay::Overlay;
-use crate::probe::{hear_before, hear_strangers};
-use crate::server::{ask_serial, configuration};
+use crate::server::configuration;
 
 /// Loads for one request.
 pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<AttachLoaded, LoadError> {
@@ -42,9 +40,8 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
         _ => None,
     };
     let by_hand = by_hand(overlay, &names).await?;
-    let is_served_here = !matches!(request.place, ServedFrom::Elsewhere(_) | ServedFrom::Nowhere);
     let is_ours = |name: &Host| related.iter().any(|site| site.hostnames.contains(name));
-    let answered = match is_served_here && by_hand.is_none() && !names.iter().any(is_ours) {
+    let answered = match request.place.is_here() && by_hand.is_none() && !names.iter().any(is_ours) {
         true => answered(overlay, &names).await?,
         false => None,
     };
@@ -137,25 +134,6 @@ pub(super) async fn by_hand(overlay: &Overlay<'_>, names: &[Host]) -> Result<Opt
     }))
 }
 
-/// Where the running web server answers for one of the names by something of its own. Names without an answer that tells
-/// them from any other have none.
-pub(super) async fn answered(overlay: &Overlay<'_>, names: &[Host]) -> Result<Option<AnsweredBefore>, LoadError> {
-    let settings = &overlay.settings;
-    if settings.web.server == WebServer::None {
-        return Ok(None);
-    }
-    let asking = async { Rc::new(hear_strangers(settings).await) };
-    let strangers = overlay.ask("what the web server answers for names that nobody has", asking).await?;
-    for host in names.iter().filter(|host| host.name().is_some()) {
-        let asking = hear_before(settings, host, &strangers);
-        let found = overlay.ask(&format!("what the web server answers for {host}"), asking).await?;
-        if found.is_some() {
-            return Ok(found);
-        }
-    }
-    Ok(None)
-}
-
 /// What a new zone would meet: files, and what the DNS server has of it already.
 pub async fn new_zone_files(
     overlay: &Overlay<'_>,
@@ -166,17 +144,12 @@ pub async fn new_zone_files(
     let catalog = dns.catalog.as_ref().map(|catalog| overlay.file(&layout.zone_file(catalog))).transpose()?;
     let own = own_files(overlay, dns.main_file.as_deref()).await?;
     let defined = own.iter().find_map(|(file, text)| Some((file.clone(), zone_line(dns.server, text, domain)?)));
-    let served = match dns.address {
-        Some(server) => {
-            let asking = async { ask_serial(server, domain).await.ok() };
-            overlay.ask(&format!("whether {server} serves {domain} already"), asking).await?
-        }
-        None => None,
-    };
+    let serials = overlay.served_serials(domain).await?;
+    let served = serials.iter().find(|(server, _)| Some(*server) == dns.address).map(|(_, serial)| *serial);
     Ok(NewZoneFiles {
         defined,
         served,
-        known_serial: overlay.newest_serial(domain).await?,
+        known_serial: newest_serial(serials.into_iter().map(|(_, serial)| serial)),
         zone_file: overlay.file(&layout.zone_file(domain))?,
         zone_list: overlay.file(&layout.zone_list_of(dns.server, domain))?,
         index: overlay.file(&layout.zone_index(dns.server))?,

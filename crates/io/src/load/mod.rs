@@ -2,6 +2,7 @@
 //! case. Nothing is decided here, and nothing is changed.
 
 mod account;
+mod answered;
 mod attach;
 mod certificate;
 mod detach;
@@ -12,6 +13,7 @@ mod site;
 mod zone;
 
 pub use account::{add_account, change_account, find_account, remove_account};
+pub use answered::ask_ahead;
 pub use attach::{attach, listener_clash, new_zone_files};
 pub use certificate::{chain_and_key, demands, installed_chain, receiving, service_seen, waiting_keys};
 pub use detach::{Leaving, detach, leaving, zone_removal};

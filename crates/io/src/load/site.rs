@@ -7,7 +7,8 @@ use brightharbor_core::site::{
 };
 
 use super::LoadError;
-use super::attach::{answered, by_hand};
+use super::answered::answered;
+use super::attach::by_hand;
 use crate::overlay::Overlay;
 
 pub async fn change_site(

@@ -7,9 +7,8 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::Duration;
 
-use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::zone::{Serials, serial_is_newer};
+use brightharbor_core::zone::Serials;
 use futures_util::future::join_all;
 use tokio::sync::Semaphore;
 use tokio::task::JoinSet;
@@ -57,23 +56,15 @@ pub async fn ask_serials(questions: Vec<(SocketAddr, Hostname)>) -> Serials {
 /// A server of our own answers at once, or is not there.
 const PATIENCE: Duration = Duration::from_secs(1);
 
-/// The servers that have zones of this harbor: the one here and its secondaries.
-pub fn own_servers(settings: &Settings) -> Vec<SocketAddr> {
-    let port = settings.internet.dns_port();
-    let secondaries = settings.secondaries.iter().map(|secondary| secondary.address.socket(port));
-    settings.dns.address.into_iter().chain(secondaries).collect()
-}
-
-/// The newest serial (RFC 1982) that one of the servers has of a zone; and the servers that were silent.
-pub async fn newest_served(servers: &[SocketAddr], zone: &Hostname) -> (Option<u32>, Vec<SocketAddr>) {
+/// The serials that servers of our own have of a zone, and the servers that were silent.
+pub async fn served_serials(servers: &[SocketAddr], zone: &Hostname) -> (Vec<(SocketAddr, u32)>, Vec<SocketAddr>) {
     let asking = servers.iter().map(|server| async { (*server, timeout(PATIENCE, ask_serial(*server, zone)).await) });
-    let (mut newest, mut silent) = (None, Vec::new());
+    let (mut serials, mut silent) = (Vec::new(), Vec::new());
     for (server, answer) in join_all(asking).await {
         match answer {
             Err(_) => silent.push(server),
-            Ok(Ok(serial)) if newest.is_none_or(|newest| serial_is_newer(serial, newest)) => newest = Some(serial),
-            Ok(_) => {}
+            Ok(answer) => serials.extend(answer.ok().map(|serial| (server, serial))),
         }
     }
-    (newest, silent)
+    (serials, silent)
 }

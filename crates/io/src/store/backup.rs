@@ -124,6 +124,23 @@ mod tests {
     }
 
     #[test]
+    fn a_large_inventory_that_was_cut_off_is_recognised() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("inventory.sqlite");
+        let store = Store::create(&path).unwrap();
+        store
+            .connection
+            .execute_batch("CREATE TABLE ballast (x); INSERT INTO ballast VALUES (randomblob(2000000));")
+            .unwrap();
+        drop(store);
+        Store::open(&path).unwrap();
+        let size = fs::metadata(&path).unwrap().len();
+        assert!(size > 1 << 20, "{size}: no quick check of all of it");
+        fs::OpenOptions::new().write(true).open(&path).unwrap().set_len(size - 4096).unwrap();
+        assert!(matches!(Store::open(&path), Err(StoreError::Damaged { .. })));
+    }
+
+    #[test]
     fn damage_is_told_with_the_backup_and_is_not_copied() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("inventory.sqlite");

@@ -4,9 +4,9 @@
 use std::net::SocketAddr;
 use std::path::Path;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread::JoinHandle;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::name::{DnsName, Host};
@@ -43,7 +43,9 @@ type Seen = (String, i64);
 
 pub struct Monitor {
     ends: Arc<AtomicBool>,
-    thread: JoinHandle<Vec<String>>,
+    /// How often all was asked so far.
+    rounds: Arc<AtomicUsize>,
+    thread: JoinHandle<(usize, Vec<String>)>,
 }
 
 impl Monitor {
@@ -55,7 +57,8 @@ impl Monitor {
             ports: (cast.http_port, cast.https_port),
             roots: trust::roots(&[root.to_path_buf()]).unwrap(),
         };
-        let ends = Arc::new(AtomicBool::new(false));
+        let (ends, rounds) = (Arc::new(AtomicBool::new(false)), Arc::new(AtomicUsize::new(0)));
+        let counted = Arc::clone(&rounds);
         let (until, (ready, is_ready)) = (Arc::clone(&ends), std::sync::mpsc::channel());
         let thread = std::thread::spawn(move || {
             let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
@@ -66,8 +69,7 @@ impl Monitor {
                 }
                 ready.send(()).unwrap();
                 let (mut rounds, mut worse) = (0, Vec::new());
-                // A quick command on a busy machine leaves time for two: what comes right after it counts as well.
-                while rounds < 3 || !until.load(Ordering::Relaxed) {
+                while !until.load(Ordering::Relaxed) {
                     for (one, before) in asked.iter().zip(&mut before) {
                         let now = visitor.ask(one).await;
                         if now.0 != before.0 || now.1 < before.1 {
@@ -80,22 +82,29 @@ impl Monitor {
                         }
                     }
                     rounds += 1;
+                    counted.store(rounds, Ordering::Relaxed);
                     tokio::time::sleep(Duration::from_millis(5)).await;
                 }
-                worse
+                (rounds, worse)
             })
         });
         is_ready.recv().unwrap();
-        Self { ends, thread }
+        Self { ends, rounds, thread }
     }
 
-    /// Ends it, and fails if anything got worse.
+    /// Ends it, and fails if anything got worse; or if it saw too little to say so.
     #[track_caller]
     pub fn found_nothing_worse(self, during: &str) {
+        // A quick command on a busy machine leaves little time: what comes right after it counts as well.
         std::thread::sleep(Duration::from_millis(50));
+        let patience = Instant::now();
+        while self.rounds.load(Ordering::Relaxed) < 3 && patience.elapsed() < Duration::from_secs(5) {
+            std::thread::sleep(Duration::from_millis(10));
+        }
         self.ends.store(true, Ordering::Relaxed);
-        let worse = self.thread.join().unwrap();
+        let (rounds, worse) = self.thread.join().unwrap();
         assert!(worse.is_empty(), "{during}: {} worse answers, the first: {:?}", worse.len(), &worse[..1]);
+        assert!(rounds >= 3, "{during}: the monitor has asked {rounds} times");
     }
 }
 

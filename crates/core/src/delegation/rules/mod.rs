@@ -94,6 +94,10 @@ pub struct Load {
     pub capacity: u32,
 }
 
+/// The findings that say that a nameserver does not have the zone.
+pub const WITHOUT_ZONE: [&str; 5] =
+    ["server-refuses", "server-not-authoritative", "server-fails", "server-denies-domain", "served-other-zone"];
+
 /// In the order in which they are reported among findings of one severity.
 pub const ALL: &[Rule] = &[
     not_registered::RULE,

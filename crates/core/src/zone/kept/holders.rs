@@ -36,12 +36,15 @@ pub fn holders(settings: &Settings, zone: &Zone) -> Vec<Holder> {
             });
             holder.into_iter().collect()
         }
-        ZoneHome::Here => {
-            let here = settings.dns.address.filter(|_| settings.dns.server != DnsServer::None);
-            let here = here.map(|address| Holder { name: "primary".into(), address, notified_with: None });
-            here.into_iter().chain(secondaries(settings)).collect()
-        }
+        ZoneHome::Here => own_servers(settings),
     }
+}
+
+/// The servers of this harbor: the one here, and its secondaries.
+pub fn own_servers(settings: &Settings) -> Vec<Holder> {
+    let here = settings.dns.address.filter(|_| settings.dns.server != DnsServer::None);
+    let here = here.map(|address| Holder { name: "primary".into(), address, notified_with: None });
+    here.into_iter().chain(secondaries(settings)).collect()
 }
 
 pub fn secondaries(settings: &Settings) -> Vec<Holder> {

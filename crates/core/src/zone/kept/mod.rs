@@ -23,7 +23,7 @@ pub use alter_kept::{alter_kept, alter_loose};
 pub use catalog::{catalog_difference, new_catalog, updated_at};
 pub use change::{ChangeZone, ChangeZoneLoaded, change_zone};
 pub use create::{CreateZone, CreateZoneLoaded, ZoneOrigin, create_zone, design_for};
-pub use holders::{Holder, Holding, Serials, holders, secondaries};
+pub use holders::{Holder, Holding, Serials, holders, own_servers, secondaries};
 pub use in_step::{Movable, ReadZone, Realignable, WhyLeft, ZoneOutcome, move_zones, realign};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{Zone, ZoneHome};
