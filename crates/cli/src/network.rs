@@ -1,5 +1,7 @@
 //! Options that say which internet is asked, shared by the delegation commands; they work without a harbor too.
 
+use std::path::PathBuf;
+
 use brightharbor_core::delegation::Brief;
 use brightharbor_core::harbor::{ServerAddress, Settings};
 use brightharbor_core::name::Hostname;
@@ -18,6 +20,10 @@ pub struct NetworkOptions {
     /// A root server to start from, instead of the real ones or those in harbor.toml. May be given several times.
     #[arg(long = "root-server", value_name = "ADDRESS[:PORT]")]
     root_servers: Vec<ServerAddress>,
+    /// A file with the keys of the root zone (DS or DNSKEY records), to verify signatures from in a closed network. May be
+    /// given several times.
+    #[arg(long = "trust-anchor", value_name = "FILE")]
+    trust_anchors: Vec<PathBuf>,
     /// The port of all nameservers, for closed networks.
     #[arg(long, value_name = "PORT")]
     dns_port: Option<u16>,
@@ -43,8 +49,14 @@ impl NetworkOptions {
         let mut settings = harbor.as_ref().map(|harbor| harbor.settings.clone()).unwrap_or_default();
         if let Some(first) = self.root_servers.first() {
             settings.internet.root_servers = self.root_servers.clone();
+            // The anchors of another root are none of this one.
+            settings.internet.anchors.clear();
             // In a closed network the nameservers listen where its root servers do.
             settings.internet.dns_port = settings.internet.dns_port.or(first.port);
+        }
+        if !self.trust_anchors.is_empty() {
+            settings.internet.anchors = crate::settings::anchors(&self.trust_anchors)?;
+            settings.internet.trust_anchors = self.trust_anchors.clone();
         }
         settings.internet.dns_port = self.dns_port.or(settings.internet.dns_port);
         Ok(Network { harbor, settings })

@@ -1,7 +1,8 @@
 //! Reads `harbor.toml`. What is wrong is told with its line.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
+use brightharbor_core::delegation::{Ds, read_anchors};
 use brightharbor_core::harbor::{Layout, Settings};
 
 use brightharbor_io::install::rely_on;
@@ -29,7 +30,22 @@ pub fn read(root: &Path) -> Result<Settings, Error> {
         _ => Error::new(Exit::WrongUse, "no-harbor", format!("{}: {error}", path.display()))
             .advice("run it as the user that owns the harbor, usually root"),
     })?;
-    parse(&text, &path)
+    let mut settings = parse(&text, &path)?;
+    settings.internet.anchors = anchors(&settings.internet.trust_anchors)?;
+    Ok(settings)
+}
+
+/// What stands in files of trust anchors.
+pub fn anchors(files: &[PathBuf]) -> Result<Vec<Ds>, Error> {
+    let mut all = Vec::new();
+    for file in files {
+        let advice = "name a file with the DS or DNSKEY records of the root, as validating resolvers keep it";
+        let refused =
+            |reason: String| Error::refused("trust-anchors", format!("{}: {reason}", file.display())).advice(advice);
+        let text = files::read_text(file).map_err(|error| refused(error.to_string()))?;
+        all.extend(read_anchors(&text).map_err(|error| refused(error.to_string()))?);
+    }
+    Ok(all)
 }
 
 /// Reads settings from a text; `path` is for messages.

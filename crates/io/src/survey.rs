@@ -35,6 +35,8 @@ pub fn brief(settings: &Settings, domain: &Hostname, hostnames: &[Hostname]) -> 
         hostnames: hostnames.iter().map(Hostname::dns_name).collect(),
         most_questions: MOST_QUESTIONS,
         thorough: false,
+        validates: false,
+        anchors: settings.internet.anchors(),
         cuts: Arc::default(),
     }
 }
@@ -102,7 +104,7 @@ pub async fn gather(
     let roots = trust::roots(&settings.internet.trust_roots)?;
     let picture = match domain {
         None => Picture::unasked(DnsName::root()),
-        Some(domain) => walk(&brief(settings, domain, &names_of(hostnames))).await,
+        Some(domain) => walk(&Brief { validates: true, ..brief(settings, domain, &names_of(hostnames)) }).await,
     };
     let looks = hostnames.iter().map(|hostname| gather_host(settings, hostname, &picture, &roots, at, looking));
     let hosts: Vec<HostGathered> = stream::iter(looks).buffered(HOSTS_AT_ONCE).collect().await;

@@ -13,5 +13,5 @@ mod web;
 mod world;
 
 pub use registrar::Registrar;
-pub use scenario::{Delegated, SCENARIOS, Scenario};
+pub use scenario::{Delegated, SCENARIOS, Scenario, trust_anchor};
 pub use world::{Cast, World, WorldError};

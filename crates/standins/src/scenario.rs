@@ -7,7 +7,7 @@
 //! follows CODE            one that is put under its cause
 //! verdict WORD            who notices; `risks` if not given where something fires, else `well`
 //! expect NAME             a nameserver that the domain should be delegated to
-//! signed                  starts from the signed world instead of the unsigned one
+//! signed                  starts from the signed world instead of the unsigned one (`dns/signing` says how)
 //! harbor WORD...          a command to be given to a harbor in that world before the check
 //! server SERVER HABIT...  no-udp, no-tcp, no-edns, silent, closed, refuses, fails, denies, zone-above,
 //!                         lame, recursion, transfer, garbled
@@ -22,8 +22,14 @@ use std::sync::{Arc, RwLock};
 use tokio::runtime::Runtime;
 
 use crate::dns::server::{Habits, serve_with};
+use crate::dns::signing::fill_keys;
 use crate::dns::zone_data::ZoneData;
 use crate::world::WorldError;
+
+/// The key of the root of a signed world, as a file of trust anchors.
+pub fn trust_anchor() -> String {
+    format!(". DNSKEY {}\n", fill_keys("{key}"))
+}
 
 /// The scenarios, by name.
 pub const SCENARIOS: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/scenarios/delegation");
@@ -47,7 +53,7 @@ pub struct Scenario {
     pub verdict: Option<String>,
     pub expect: Vec<String>,
     pub harbor: Vec<Vec<String>>,
-    signed: bool,
+    pub signed: bool,
     habits: BTreeMap<String, Habits>,
     replaced: Vec<(String, String, String)>,
     added: Vec<(String, String)>,
@@ -188,7 +194,7 @@ impl Scenario {
             let filled = addresses.iter().fold(text.to_string(), |text, (name, address)| {
                 text.replace(&format!("{{{name}}}"), &address.to_string())
             });
-            fill_times(&filled, now)
+            fill_times(&fill_keys(&filled), now)
         };
         for (name, address) in &addresses {
             let zones = self.zones(name, &cast).map_err(WorldError)?;

@@ -141,6 +141,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("stopped", "a signal ended the command; what had begun was done"),
     ("template", "the template is missing or invalid"),
     ("transfer", "the zone cannot be transferred from its primary"),
+    ("trust-anchors", "a file of trust anchors cannot be used"),
     ("trust-roots", "a file of trusted roots cannot be used"),
     ("unfit", "the certificate does not fit the site or the key"),
     ("until-past", "the last day of a redirect is over already"),

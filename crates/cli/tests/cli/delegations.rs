@@ -6,7 +6,7 @@ use std::fs;
 use std::process::Command;
 
 use brightharbor_core::delegation::rules;
-use brightharbor_standins::{Delegated, SCENARIOS, Scenario};
+use brightharbor_standins::{Delegated, SCENARIOS, Scenario, trust_anchor};
 use serde_json::Value;
 
 use crate::coast::{brightharbor, run};
@@ -66,6 +66,11 @@ impl Played {
         command
             .args(["delegation", "check", "gullrock.example", "--json", "--root-server"])
             .arg(self.world.root.to_string());
+        if scenario.signed {
+            let anchor = self.folder.path().join("root.key");
+            fs::write(&anchor, trust_anchor()).unwrap();
+            command.arg("--trust-anchor").arg(anchor);
+        }
         for name in &scenario.expect {
             command.args(["--expect", name]);
         }

@@ -5,7 +5,7 @@ use std::net::IpAddr;
 
 use serde::Serialize;
 
-use super::{NameserverSeen, Picture, Reached, ServerSeen, ServerState};
+use super::{Chain, Ds, NameserverSeen, Picture, Reached, ServerSeen, ServerState};
 use crate::name::DnsName;
 use crate::zone::{serial_is_newer, show_seconds};
 
@@ -49,7 +49,33 @@ pub fn compare(picture: &Picture, expected: &[DnsName]) -> Vec<Compared> {
         .collect();
     lines.extend(times(picture));
     lines.extend(keys(picture));
+    lines.extend(signatures(picture));
     lines
+}
+
+/// What somebody who verifies signatures makes of the parent's word and of each server's.
+fn signatures(picture: &Picture) -> Option<Compared> {
+    let parent = match &picture.chain {
+        Chain::Unasked => return None,
+        Chain::Unanchored if picture.ds.is_empty() => return None,
+        Chain::Unanchored => "no key of the root to verify from".into(),
+        Chain::Secure => "verified from the root down".into(),
+        Chain::Insecure { zone } if *zone == picture.domain => "proven not to be signed".into(),
+        Chain::Insecure { zone } => format!("{} is not signed", zone.bare()),
+        Chain::Broken { zone, .. } => format!("cannot be verified from {} on", zone.bare()),
+        Chain::NotSeen { .. } => "not seen".into(),
+    };
+    let counts = picture.ds.iter().any(Ds::is_supported) && picture.chain.leads_on();
+    let word = |server: &ServerSeen| match server.probed.flaws.is_empty() {
+        true => format!("{}: verified", server.address),
+        false => format!("{}: refused", server.address),
+    };
+    let fits = |server: &&ServerSeen| {
+        server.probed.keys.iter().any(|key| picture.ds.iter().any(|ds| ds.is_of(key, &picture.domain)))
+    };
+    let servers: Vec<&ServerSeen> = picture.authoritative_servers().map(|(_, server)| server).collect();
+    let servers = if counts { servers.into_iter().filter(fits).map(word).collect() } else { vec![] };
+    Some(Compared { what: "signatures".into(), parent, zone: String::new(), servers })
 }
 
 /// The NS records as the first server with authority gives them.

@@ -11,12 +11,15 @@
 //!                                  \--> Whole(picture) --rules--> findings
 //! ```
 
+mod anchor;
 mod brief;
 mod causes;
+mod chain;
 mod comparison;
 mod cut;
 mod dnssec;
 mod handover;
+mod host_answer;
 mod observation;
 mod picture;
 mod probe;
@@ -25,14 +28,17 @@ mod reach;
 mod root_hints;
 pub mod rules;
 mod saved;
+mod signed;
 mod verdict;
 mod walk;
 
+pub use anchor::{AnchorError, built_in_anchors, read_anchors};
 pub use brief::{Brief, Cuts};
 pub use causes::by_cause;
+pub use chain::Chain;
 pub use comparison::{Compared, compare};
 pub use cut::domain_of;
-pub use dnssec::{Ds, Key, Signature};
+pub use dnssec::{Ds, Flaw, Key, Signature};
 pub use handover::{Handover, Host, handover};
 pub use observation::{Observation, Observations, Outcome, Question, Reply, Transport};
 pub use picture::{
@@ -42,4 +48,5 @@ pub use question::{Step, next_questions};
 pub use reach::network;
 pub use root_hints::ROOT_HINTS;
 pub use saved::{MOST_BYTES, SavedError, SavedWalk};
-pub use verdict::Verdict;
+pub use signed::SetFlaw;
+pub use verdict::{REFUSED_BY_VALIDATORS, Verdict};

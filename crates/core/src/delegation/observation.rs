@@ -21,6 +21,9 @@ pub struct Question {
     pub transport: Transport,
     /// Whether the server is asked to look further itself (a resolver) or to answer from its own data.
     pub recursion_desired: bool,
+    /// Whether signatures are to come along (the DO bit of RFC 3225). They always do with SOA, DNSKEY and DS.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub with_signatures: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -59,7 +62,14 @@ pub enum Outcome {
 impl Question {
     /// A question to a server about its own data, over UDP.
     pub fn authoritative(server: SocketAddr, name: &DnsName, record_type: RecordType) -> Self {
-        Self { server, name: name.clone(), record_type, transport: Transport::Udp, recursion_desired: false }
+        Self {
+            server,
+            name: name.clone(),
+            record_type,
+            transport: Transport::Udp,
+            recursion_desired: false,
+            with_signatures: false,
+        }
     }
 }
 

@@ -6,7 +6,9 @@ use jiff::Timestamp;
 use serde::Serialize;
 
 use super::brief::Cuts;
+use super::chain::Chain;
 use super::dnssec::{Ds, Key, Signature};
+use super::signed::SetFlaw;
 use crate::name::DnsName;
 use crate::zone::{Record, Soa};
 
@@ -25,6 +27,8 @@ pub struct Picture {
     pub parent_soa: Option<Soa>,
     /// The DS records at the parent.
     pub ds: Vec<Ds>,
+    /// Whether what the parent says of them can be relied on.
+    pub chain: Chain,
     /// The cuts passed on the way down, with the servers found there.
     #[serde(skip)]
     pub cuts: Cuts,
@@ -44,6 +48,7 @@ impl Picture {
             nameservers: vec![],
             parent_soa: None,
             ds: vec![],
+            chain: Chain::Unasked,
             cuts: Cuts::new(),
             seen_at: None,
             questions: 0,
@@ -181,6 +186,8 @@ pub struct Probed {
     pub transfer: bool,
     pub keys: Vec<Key>,
     pub signatures: Vec<Signature>,
+    /// What a validating resolver would not accept of it; only where the parent has DS records for a key of it.
+    pub flaws: Vec<SetFlaw>,
 }
 
 /// Whether a server answers over one transport.

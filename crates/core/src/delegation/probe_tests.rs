@@ -64,6 +64,8 @@ fn walk(habit: Habit) -> Walked {
         hostnames: vec![],
         most_questions: 200,
         thorough: true,
+        validates: false,
+        anchors: vec![],
         cuts: Arc::new([(name("example"), vec![registry])].into()),
     };
     let (mut seen, mut asked) = (Observations::default(), HashMap::new());

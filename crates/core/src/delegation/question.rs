@@ -7,11 +7,13 @@ use std::collections::BTreeSet;
 use std::net::{IpAddr, SocketAddr};
 
 use super::brief::Brief;
+use super::host_answer::host_answer;
 use super::probe::{probe, reached, sign_of_life, soa_of};
 use super::reach::is_in_place;
+use super::signed::verified;
 use super::walk::{Descent, Walk};
 use super::{
-    Address, Ds, HostAnswer, NameserverSeen, Observations, Outcome, ParentAnswer, Picture, Probed, Question, Reached,
+    Ds, HostAnswer, NameserverSeen, Observations, Outcome, ParentAnswer, Picture, Probed, Question, Reached,
     Registered, Reply, ServerSeen, ServerState, Transport,
 };
 use crate::address::AddressKind;
@@ -71,7 +73,8 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
     // Ask for everything of one stage before stopping, so that a batch is as large as it can be.
     let parent: Vec<Option<ParentAnswer>> =
         servers.iter().map(|server| parent_answer(walk, &picture.parent_zone, *server)).collect();
-    let ds = if brief.thorough { ds_of(walk, &servers) } else { Some(vec![]) };
+    let validates = brief.thorough || brief.validates;
+    let ds = if validates { ds_of(walk, &servers) } else { Some(vec![]) };
     let parent_soa = match servers.first().filter(|_| brief.thorough) {
         Some(server) => walk.ask(*server, &picture.parent_zone, RecordType::SOA).map(Some),
         None => Some(None),
@@ -85,6 +88,9 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
         names.iter().map(|name| nameserver(walk, name, &picture.parent)).collect();
     picture.nameservers = nameservers.into_iter().collect::<Option<_>>()?;
     picture.ds = ds?;
+    if validates {
+        verified(walk, &mut picture)?;
+    }
     picture.parent_soa = parent_soa?.and_then(|outcome| soa_of(outcome, &picture.parent_zone));
     picture.seen_at = walk.seen_at();
     picture.cuts = std::mem::take(&mut walk.cuts);
@@ -252,44 +258,6 @@ fn with_other_authority(soa: &Reply, domain: &DnsName) -> ServerState {
         (None, Reply::NOERROR, None) => ServerState::NotAuthoritative,
         (None, _, _) => ServerState::Refuses { rcode: soa.rcode_word() },
     }
-}
-
-fn host_answer(walk: &mut Walk<'_>, server: SocketAddr, hostname: &DnsName) -> Option<HostAnswer> {
-    let v4 = walk.ask(server, hostname, RecordType::A);
-    let v6 = walk.ask(server, hostname, RecordType::AAAA);
-    let (v4, v6) = (v4?, v6?);
-    let mut answer = HostAnswer {
-        hostname: hostname.clone(),
-        addresses: vec![],
-        aliases: vec![],
-        no_such_name: false,
-        negative_ttl: None,
-    };
-    for outcome in [v4, v6] {
-        let Outcome::Reply(reply) = outcome else {
-            continue;
-        };
-        answer.no_such_name |= reply.rcode == Reply::NXDOMAIN;
-        for record in &reply.answer {
-            if let Some(address) = record.data.address() {
-                answer.addresses.push(Address { address, ttl: record.ttl });
-            }
-            if let RecordData::Cname(target) = &record.data
-                && !answer.aliases.contains(target)
-            {
-                answer.aliases.push(target.clone());
-            }
-        }
-        for record in &reply.authority {
-            if let RecordData::Soa(soa) = &record.data {
-                // RFC 2308 section 5: the lesser of the two.
-                answer.negative_ttl = Some(soa.negative_ttl.min(record.ttl));
-            }
-        }
-    }
-    answer.addresses.sort();
-    answer.addresses.dedup();
-    Some(answer)
 }
 
 #[cfg(test)]

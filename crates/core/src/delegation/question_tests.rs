@@ -84,6 +84,8 @@ impl MadeUp {
             hostnames: vec![name(&format!("www.{domain}"))],
             most_questions: 200,
             thorough: false,
+            validates: false,
+            anchors: vec![],
             cuts: Arc::default(),
         };
         let mut seen = Observations::default();

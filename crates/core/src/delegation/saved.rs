@@ -9,7 +9,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::{Brief, Cuts, Observation, Observations, Outcome, Picture, Step, next_questions};
+use super::{Brief, Cuts, Ds, Observation, Observations, Outcome, Picture, Step, next_questions};
 use crate::name::DnsName;
 
 /// A line longer than this, in bytes, is none of ours.
@@ -26,6 +26,8 @@ pub struct SavedWalk {
     pub dns_port: u16,
     pub hostnames: Vec<DnsName>,
     pub cuts: Cuts,
+    #[serde(default)]
+    pub anchors: Vec<Ds>,
     pub observations: Vec<Observation>,
 }
 
@@ -50,6 +52,7 @@ impl SavedWalk {
             dns_port: brief.dns_port,
             hostnames: brief.hostnames.clone(),
             cuts: (*brief.cuts).clone(),
+            anchors: brief.anchors.clone(),
             observations,
         }
     }
@@ -76,6 +79,8 @@ impl SavedWalk {
             hostnames: self.hostnames,
             most_questions: self.observations.len() + 1_000,
             thorough: true,
+            validates: true,
+            anchors: self.anchors,
             cuts: Arc::new(self.cuts),
         };
         let mut seen = Observations::default();

@@ -33,8 +33,15 @@ pub enum Verdict {
     Unknown,
 }
 
-/// What validating resolvers refuse, where it is a fault.
-const REFUSED_BY_VALIDATORS: [&str; 3] = ["ds-without-key", "ds-for-another-key", "signature-expired"];
+/// The findings that say that validating resolvers give no answer, where they are faults.
+pub const REFUSED_BY_VALIDATORS: [&str; 6] = [
+    "chain-broken",
+    "ds-without-key",
+    "ds-for-another-key",
+    "signature-expired",
+    "signature-wrong",
+    "signature-missing",
+];
 
 impl Verdict {
     pub fn of(picture: &Picture, findings: &[Finding]) -> Self {
@@ -55,11 +62,13 @@ impl Verdict {
             .collect();
         refused.sort();
         refused.dedup();
+        // What stands above the domain concerns all of its servers.
+        let refused = if refused.contains(&None) { servers } else { refused.len() };
         match &picture.registered {
             Registered::No => Verdict::NotRegistered,
             Registered::Unknown(_) => Verdict::Unknown,
             Registered::Yes if servers > 0 && answering == 0 => Verdict::Fails,
-            Registered::Yes if !refused.is_empty() => Verdict::Validators { failing: refused.len(), servers },
+            Registered::Yes if refused > 0 => Verdict::Validators { failing: refused, servers },
             Registered::Yes if failing > 0 && all().any(Finding::is_fault) => Verdict::Some { failing, servers },
             Registered::Yes if faults > 0 => Verdict::Faults(faults),
             Registered::Yes => match waits_until {

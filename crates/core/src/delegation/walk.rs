@@ -16,7 +16,7 @@ use crate::name::DnsName;
 use crate::zone::{Record, RecordData, RecordType};
 
 /// Cuts on the way down; the DNS has rarely more than four.
-const MOST_CUTS: usize = 20;
+pub(super) const MOST_CUTS: usize = 20;
 /// Nameserver names that need other nameserver names to be found, and so on.
 const MOST_DEPTH: usize = 4;
 /// Servers of one zone that are tried before it counts as stuck.
@@ -207,7 +207,7 @@ impl<'a> Walk<'a> {
 
     /// The first useful reply among the servers of a zone, tried in order.
     #[allow(clippy::type_complexity)]
-    fn first_reply(
+    pub(super) fn first_reply(
         &mut self,
         servers: &[SocketAddr],
         name: &DnsName,

@@ -16,6 +16,7 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use crate::account::AccountName;
+use crate::delegation::Ds;
 use crate::name::{DnsName, Hostname};
 pub use ca::{Ca, ExternalAccount};
 pub use given_keys::{GivenKeys, SettingsFile, change_settings};
@@ -281,6 +282,12 @@ pub struct Internet {
     /// PEM files with the roots that served certificates are verified with.
     #[serde(default)]
     pub trust_roots: Vec<PathBuf>,
+    /// Files with the keys of the root zone that signatures are verified from.
+    #[serde(default)]
+    pub trust_anchors: Vec<PathBuf>,
+    /// What stands in them; they are read with the settings.
+    #[serde(skip)]
+    pub anchors: Vec<Ds>,
 }
 
 impl Internet {
@@ -294,6 +301,14 @@ impl Internet {
 
     pub fn https_port(&self) -> u16 {
         self.https_port.unwrap_or(443)
+    }
+
+    /// The keys of the root that are trusted. Those that are built in are of the real internet alone.
+    pub fn anchors(&self) -> Vec<Ds> {
+        match self.root_servers.is_empty() && self.trust_anchors.is_empty() {
+            true => crate::delegation::built_in_anchors(),
+            false => self.anchors.clone(),
+        }
     }
 
     /// The root servers to start from: those of the settings, else the built-in hints.

@@ -1,8 +1,8 @@
 //! The first two links: whether the parent zone knows the domain, and whether it delegates to the right servers.
 
 use super::{Link, LinkName, LinkState, Seen, Turn};
-use crate::delegation::Registered;
 use crate::delegation::rules::WITHOUT_ZONE;
+use crate::delegation::{REFUSED_BY_VALIDATORS, Registered};
 use crate::finding::{Finding, Severity};
 use crate::name::DnsName;
 use crate::nameserver::at_registrar;
@@ -48,6 +48,16 @@ pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
         let state = if is_secondary { LinkState::Waiting(None) } else { LinkState::Broken };
         let because = format!("{}; {}", finding.message, finding.cure);
         return link(state, finding.code, because).turn(Turn::Administrator);
+    }
+    // Half of the visitors ask a resolver that verifies signatures; the other links look fine to everybody else.
+    if let Some(finding) = seen.findings.iter().find(|f| f.is_fault() && REFUSED_BY_VALIDATORS.contains(&f.code)) {
+        let turn = match finding.code {
+            "ds-without-key" | "ds-for-another-key" => Turn::Registrar,
+            "chain-broken" => Turn::Administrator,
+            _ => turn,
+        };
+        let because = format!("validating resolvers give no answer: {}; {}", finding.message, finding.cure);
+        return link(LinkState::Broken, finding.code, because).turn(turn);
     }
     let fault = seen.findings.iter().find(|finding| finding.severity != Severity::Note);
     match fault {

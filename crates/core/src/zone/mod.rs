@@ -32,6 +32,7 @@ pub use merge::{Merged, merge};
 pub use parse::Fetch;
 pub use pattern::{Mail, Pattern, PatternChoice, PatternError, TemplateName};
 pub use record::{Record, RecordType};
+pub(crate) use record_data::base32_hex;
 pub use record_data::{Field, RecordData, Soa};
 pub use serial::{newest_serial, next_serial, serial_date, serial_is_newer};
 pub use template::{BUILT_IN_TEMPLATE, TemplateError, first_serial};

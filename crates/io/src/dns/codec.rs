@@ -24,7 +24,8 @@ pub(super) fn query(question: &Question) -> Result<(u16, Vec<u8>), String> {
     message.push((name, Rtype::from_int(question.record_type.0))).map_err(|error| error.to_string())?;
     let mut message = message.additional();
     if question.transport != Transport::PlainUdp {
-        let signed = matches!(question.record_type, RecordType::SOA | RecordType::DNSKEY | RecordType::DS);
+        let always = matches!(question.record_type, RecordType::SOA | RecordType::DNSKEY | RecordType::DS);
+        let signed = always || question.with_signatures;
         message
             .opt(|opt| {
                 opt.set_udp_payload_size(UDP_SIZE);
@@ -132,6 +133,12 @@ fn data(rtype: Rtype, data: &AllRecordData<&[u8], ParsedName<&[u8]>>) -> Result<
             expire: soa.expire().as_secs(),
             negative_ttl: soa.minimum().as_secs(),
         })),
+        // As it came: the letters of its next name are signed as they are (RFC 6840 section 5.1).
+        AllRecordData::Nsec(nsec) => {
+            let mut wire = Vec::new();
+            nsec.compose_rdata(&mut wire).map_err(|_| format!("the data of a {rtype} record is too long"))?;
+            RecordData::Unknown { record_type: RecordType(rtype.to_int()), data: wire }
+        }
         other => {
             let mut wire = Vec::new();
             other.compose_rdata(&mut wire).map_err(|_| format!("the data of a {rtype} record is too long"))?;
@@ -157,6 +164,7 @@ mod tests {
             record_type: RecordType::A,
             transport: Transport::Udp,
             recursion_desired: true,
+            with_signatures: false,
         }
     }
 

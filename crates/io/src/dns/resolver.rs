@@ -34,6 +34,7 @@ async fn resolve(resolver: SocketAddr, name: &DnsName) -> Resolved {
         record_type,
         transport: Transport::Udp,
         recursion_desired: true,
+        with_signatures: false,
     };
     let (a, aaaa) = (question(RecordType::A), question(RecordType::AAAA));
     let (v4, v6) = tokio::join!(ask(&a), ask(&aaaa));

@@ -2,4 +2,5 @@
 
 pub(crate) mod resolver;
 pub(crate) mod server;
+pub(crate) mod signing;
 pub(crate) mod zone_data;

@@ -35,7 +35,10 @@ impl ZoneData {
         let mut zone = Self { origin, records: BTreeMap::new() };
         loop {
             match file.next_entry().map_err(|error| format!("the stand-in cannot read it: {error:?}"))? {
-                None => return Ok(zone),
+                None => {
+                    super::signing::sign(&mut zone, text)?;
+                    return Ok(zone);
+                }
                 Some(Entry::Record(record)) => zone.add(record.flatten_into()),
                 Some(Entry::Include { .. }) => return Err("$INCLUDE is not read by the stand-in".into()),
             }
@@ -46,7 +49,25 @@ impl ZoneData {
         self.records.entry(record.owner().clone()).or_default().push(record);
     }
 
-    fn at(&self, name: &ZoneName, rtype: Rtype) -> Vec<&ZoneRecord> {
+    pub fn retain(&mut self, keep: impl Fn(&ZoneRecord) -> bool) {
+        self.records.values_mut().for_each(|records| records.retain(&keep));
+        self.records.retain(|_, records| !records.is_empty());
+    }
+
+    /// The types at each name that is the zone's own: not what lies below a cut. In canonical order.
+    pub fn own_sets(&self) -> Vec<(ZoneName, Vec<Rtype>)> {
+        let mut own = Vec::new();
+        for (owner, records) in &self.records {
+            let is_below = self.cut_above(owner).is_some_and(|cut| cut[0].owner() != owner);
+            if !is_below {
+                let types: std::collections::BTreeSet<Rtype> = records.iter().map(|record| record.rtype()).collect();
+                own.push((owner.clone(), types.into_iter().collect()));
+            }
+        }
+        own
+    }
+
+    pub fn at(&self, name: &ZoneName, rtype: Rtype) -> Vec<&ZoneRecord> {
         self.records.get(name).into_iter().flatten().filter(|record| record.rtype() == rtype).collect()
     }
 
@@ -132,6 +153,15 @@ impl ZoneData {
         let mut authority = answer.authority();
         for soa in self.at(&self.origin, Rtype::SOA) {
             authority.push(soa).expect("a vector has room");
+        }
+        // All that proves anything: these zones are small.
+        let is_proof = |record: &&ZoneRecord| match record.data() {
+            ZoneRecordData::Rrsig(signature) => signature.type_covered() == Rtype::NSEC,
+            _ => record.rtype() == Rtype::NSEC,
+        };
+        if request.opt().is_some_and(|opt| opt.dnssec_ok()) {
+            let proofs = self.records.values().flatten().filter(is_proof);
+            proofs.for_each(|record| authority.push(record).expect("a vector has room"));
         }
         authority.finish()
     }

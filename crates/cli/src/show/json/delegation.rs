@@ -1,6 +1,6 @@
 //! A delegation.
 
-use brightharbor_core::delegation::{Picture, Registered, ServerState, compare};
+use brightharbor_core::delegation::{Chain, Picture, Registered, ServerState, compare};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::name::DnsName;
 use serde::Serialize;
@@ -44,11 +44,34 @@ pub struct DelegationDocument {
     delegated_to: Vec<String>,
     expected: Vec<String>,
     ds: Vec<String>,
+    chain: ChainDocument,
     findings: Vec<FindingDocument>,
     nameservers: Vec<NameserverDocument>,
     comparison: Vec<ComparedDocument>,
     questions: usize,
     seen_at: Option<String>,
+}
+
+/// What validation makes of the way down from the root; `zone` is where it ends before the domain's own records.
+#[derive(Serialize)]
+struct ChainDocument {
+    state: &'static str,
+    zone: Option<String>,
+    reason: Option<String>,
+}
+
+impl From<&Chain> for ChainDocument {
+    fn from(chain: &Chain) -> Self {
+        let (state, zone, reason) = match chain {
+            Chain::Unasked => ("unasked", None, None),
+            Chain::Unanchored => ("unanchored", None, None),
+            Chain::Secure => ("secure", None, None),
+            Chain::Insecure { zone } => ("insecure", Some(zone.to_string()), None),
+            Chain::Broken { zone, why } => ("broken", Some(zone.to_string()), Some(why.clone())),
+            Chain::NotSeen { why } => ("not-seen", None, Some(why.clone())),
+        };
+        Self { state, zone, reason }
+    }
 }
 
 /// What parent, zone and nameservers each say about one thing.
@@ -76,6 +99,7 @@ impl From<&Checked> for DelegationDocument {
             delegated_to: picture.delegated_names().iter().map(DnsName::bare).collect(),
             expected: wanted.nameservers.iter().map(DnsName::bare).collect(),
             ds: picture.ds.iter().map(|ds| ds.text()).collect(),
+            chain: ChainDocument::from(&picture.chain),
             findings: findings.iter().map(FindingDocument::from).collect(),
             nameservers: nameservers(picture),
             comparison: compared

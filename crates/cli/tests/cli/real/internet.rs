@@ -188,7 +188,7 @@ impl Internet {
 }
 
 /// Free over UDP and TCP, and below the ports that connections of other tests are given meanwhile.
-fn free_port() -> u16 {
+pub(super) fn free_port() -> u16 {
     use std::sync::atomic::{AtomicU16, Ordering};
     static NEXT: AtomicU16 = AtomicU16::new(0);
     let start = (std::process::id() % 9_000) as u16;

@@ -17,6 +17,7 @@ mod order_rate;
 mod quay;
 mod serials;
 pub mod servers;
+mod signatures;
 mod tls;
 mod updates;
 mod voyage;

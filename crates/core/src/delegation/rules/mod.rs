@@ -3,6 +3,8 @@
 //! A check reads the whole picture and what is expected; it asks nothing. `tests` reads this folder and fails if a
 //! rule is not registered here, has no texts, or has no test that makes it fire.
 
+mod absence_unproven;
+mod chain_broken;
 mod delegated_here_without_zone;
 mod delegation_ttls_differ;
 mod ds_for_another_key;
@@ -47,6 +49,8 @@ mod server_without_udp;
 mod servers_disagree;
 mod signature_expired;
 mod signature_expires_soon;
+mod signature_missing;
+mod signature_wrong;
 mod single_nameserver;
 mod transfer_open;
 mod zone_not_in_use;
@@ -56,7 +60,7 @@ use std::net::IpAddr;
 
 use jiff::Timestamp;
 
-use super::{Ds, NameserverSeen, Picture, ServerSeen};
+use super::{Ds, Flaw, NameserverSeen, Picture, ServerSeen};
 use crate::finding::{Finding, RuleText};
 use crate::name::DnsName;
 
@@ -131,10 +135,14 @@ pub const ALL: &[Rule] = &[
     parent_and_zone_differ::RULE,
     serials_differ::RULE,
     servers_disagree::RULE,
+    chain_broken::RULE,
     ds_without_key::RULE,
     ds_for_another_key::RULE,
     ds_unsupported::RULE,
     signature_expired::RULE,
+    signature_wrong::RULE,
+    signature_missing::RULE,
+    absence_unproven::RULE,
     signature_expires_soon::RULE,
     ds_missing::RULE,
     single_nameserver::RULE,
@@ -158,9 +166,24 @@ pub fn judge(picture: &Picture, expected: &Expected) -> Vec<Finding> {
 
 /// The DS records that a validating resolver can use, and their key tags in words; `None` without any.
 fn wanted_tags(picture: &Picture) -> Option<(Vec<&Ds>, String)> {
-    let usable: Vec<&Ds> = picture.ds.iter().filter(|ds| ds.is_supported()).collect();
+    let usable: Vec<&Ds> = picture.ds.iter().filter(|ds| ds.is_supported() && picture.chain.leads_on()).collect();
     let tags = usable.iter().map(|ds| ds.key_tag.to_string()).collect::<Vec<_>>().join(", ");
     (!usable.is_empty()).then_some((usable, tags))
+}
+
+/// What a server gives that a validating resolver would not accept, for one kind of flaw; `None` without any.
+fn first_flaw(name: &str, server: &ServerSeen, is_one: impl Fn(&Flaw) -> bool) -> Option<String> {
+    let mut flaws = server.probed.flaws.iter().filter(|seen| is_one(&seen.flaw));
+    let first = flaws.next()?;
+    let what = match first.flaw {
+        Flaw::Unproven => format!("that there is no {} of {}", first.record_type, first.name.bare()),
+        _ => format!("{} of {}", first.record_type, first.name.bare()),
+    };
+    let more = match flaws.count() {
+        0 => String::new(),
+        more => format!(" ({more} more like it)"),
+    };
+    Some(format!("at {name} ({}) {what} {}{more}", server.address, first.flaw))
 }
 
 /// What to do about a nameserver that does not hold the zone: one of the harbor's own secondaries is told of it.

@@ -2,8 +2,8 @@
 
 use super::*;
 use crate::delegation::{
-    Address, HostAnswer, Key, NameserverSeen, ParentAnswer, Probed, Reached, Registered, ServerSeen, ServerState,
-    Signature,
+    Address, Chain, HostAnswer, Key, NameserverSeen, ParentAnswer, Probed, Reached, Registered, ServerSeen,
+    ServerState, SetFlaw, Signature,
 };
 use crate::finding::check_folder;
 use crate::zone::{Record, RecordData, RecordType, Soa};
@@ -109,6 +109,13 @@ fn signed(picture: &mut Picture, until: &str) {
             expiration: until.parse().unwrap(),
         }];
     }
+}
+
+/// Signed as it should be, but for one flaw at the first server.
+fn flawed(picture: &mut Picture, flaw: Flaw) {
+    signed(picture, "2026-12-20T00:00:00Z");
+    let (name, record_type) = (picture.domain.clone(), RecordType::A);
+    probed(picture).flaws = vec![SetFlaw { name, record_type, flaw }];
 }
 
 fn probed(picture: &mut Picture) -> &mut Probed {
@@ -262,6 +269,17 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
             codes.dedup();
             codes
         }),
+        ("signature-wrong", fired(|p| flawed(p, Flaw::Altered { key_tag: 7 }))),
+        ("signature-missing", fired(|p| flawed(p, Flaw::Missing))),
+        ("absence-unproven", fired(|p| flawed(p, Flaw::Unproven))),
+        (
+            "chain-broken",
+            fired(|p| {
+                // What is below it is not looked at any more.
+                signed(p, "2026-11-22T00:00:00Z");
+                p.chain = Chain::Broken { zone: name("example"), why: "the keys of example. are gone".into() };
+            }),
+        ),
         (
             "ds-missing",
             fired(|p| {

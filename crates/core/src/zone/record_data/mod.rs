@@ -20,6 +20,7 @@ use super::RecordType;
 use super::ttl::parse_ttl;
 use crate::name::DnsName;
 pub use fields::Field;
+pub(crate) use text::base32_hex;
 
 /// The data of one record.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]

@@ -80,7 +80,7 @@ pub(super) fn write_base64(f: &mut fmt::Formatter<'_>, bytes: &[u8]) -> fmt::Res
 const BASE32_HEX: &[u8; 32] = b"0123456789ABCDEFGHIJKLMNOPQRSTUV";
 
 /// Base32 with the extended hex alphabet, without padding (RFC 5155 section 3.3).
-pub(super) fn base32_hex(text: &str) -> Result<Vec<u8>, String> {
+pub(crate) fn base32_hex(text: &str) -> Result<Vec<u8>, String> {
     let wrong = || format!("`{}` is not base32hex", shortened(text));
     let (mut bytes, mut bits, mut held) = (Vec::new(), 0_u32, 0_u32);
     for byte in text.bytes() {

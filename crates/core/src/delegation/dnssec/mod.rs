@@ -1,16 +1,22 @@
 //! The records of DNSSEC that bind a zone to its parent, read from their wire form (RFC 4034): DS, DNSKEY, and when a
-//! signature holds. Signatures themselves are not verified here: that is a validating resolver's work.
+//! signature holds. `verify` says whether it is one at all, `denial` what proves that something is not there; which of
+//! all these are asked for and tied together is in `chain` and `signed` beside this folder.
+
+pub(super) mod denial;
+mod verify;
 
 use jiff::Timestamp;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use sha1::Sha1;
 use sha2::{Digest, Sha256, Sha384};
 
 use crate::name::DnsName;
 use crate::zone::{Record, RecordType};
 
+pub use verify::{Checked, Flaw, check, signer_of};
+
 /// What the parent says about a key of the zone (RFC 4034 section 5).
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Ds {
     pub key_tag: u16,
     pub algorithm: u8,

@@ -1,0 +1,180 @@
+//! The chain of trust from the root's key down to what the parent says of a domain (RFC 4035 section 5.2). Every step reads
+//! the observations and puts on the list what is not there yet, as `walk` does.
+//!
+//! What the domain's own servers say is for `signed`. Without an anchor, in a closed network that has given none, the
+//! parent's DS records are taken as they come.
+
+use std::net::SocketAddr;
+
+use jiff::Timestamp;
+use serde::Serialize;
+
+use super::dnssec::denial::Denials;
+use super::dnssec::{Checked, Ds, Flaw, Key, check, signer_of};
+use super::walk::{MOST_CUTS, Walk};
+use super::{Outcome, Reply};
+use crate::name::DnsName;
+use crate::zone::{Record, RecordType};
+
+/// What a validating resolver makes of the way down to the domain.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Chain {
+    /// It was not looked at.
+    Unasked,
+    /// No key of the root is known.
+    Unanchored,
+    /// Signed all the way: what the parent says of the domain's keys holds.
+    Secure,
+    /// `zone` is proven not to be signed, and nothing below it can be: answers are taken as they come.
+    Insecure { zone: DnsName },
+    /// What is said about `zone` cannot be verified: nobody who validates gets an answer.
+    Broken { zone: DnsName, why: String },
+    /// Not enough answers.
+    NotSeen { why: String },
+}
+
+impl Chain {
+    /// Whether the domain's own signatures count for a validating resolver, as far as this tells.
+    pub fn leads_on(&self) -> bool {
+        !matches!(self, Chain::Insecure { .. } | Chain::Broken { .. })
+    }
+}
+
+/// The keys of the root zone that IANA publishes (`root-anchors.xml`): those of 2017 and 2024, by SHA-256.
+pub const ROOT_ANCHORS: [&str; 2] = [
+    ". DS 20326 8 2 E06D44B80B8F1D39A95C0B0D7C65D08458E880409BBC683457104237C7F8EC8D",
+    ". DS 38696 8 2 683D2D0ACB8C9B712A1948B27F741219298D0A450D612C483AF444A4C0FB2B16",
+];
+
+/// A zone on the way, with its servers.
+type Zone = (DnsName, Vec<SocketAddr>);
+
+/// What a parent says of a zone below it.
+enum Below {
+    Signed(Vec<Ds>),
+    Unsigned,
+    /// Another zone lies between, on the same servers.
+    Through(DnsName),
+}
+
+/// Follows the chain to the domain's parent, and to what it says of the domain.
+pub(super) fn chain(walk: &mut Walk<'_>) -> Option<Chain> {
+    let mut trusted = walk.brief.anchors.clone();
+    if trusted.is_empty() {
+        return Some(Chain::Unanchored);
+    }
+    let now = walk.seen_at()?;
+    let domain = walk.brief.domain.clone();
+    let mut zones = above(walk);
+    let mut at = 0;
+    // Each zone that is found between two others makes the way longer; no way is endless.
+    while at < zones.len() && zones.len() <= MOST_CUTS {
+        let zone = zones[at].clone();
+        let keys = match keys_of(walk, &zone, &trusted, now)? {
+            Ok(keys) => keys,
+            Err(end) => return Some(end),
+        };
+        let below = zones.get(at + 1).map_or(&domain, |(name, _)| name).clone();
+        match below_of(walk, &zone, &below, &keys, now)? {
+            Err(end) => return Some(end),
+            Ok(Below::Through(between)) => zones.insert(at + 1, (between, zone.1)),
+            Ok(Below::Unsigned) => return Some(Chain::Insecure { zone: below }),
+            Ok(Below::Signed(ds)) if !ds.iter().any(Ds::is_supported) => return Some(Chain::Insecure { zone: below }),
+            Ok(Below::Signed(_)) if below == domain => return Some(Chain::Secure),
+            Ok(Below::Signed(ds)) => {
+                trusted = ds;
+                at += 1;
+            }
+        }
+    }
+    Some(Chain::NotSeen { why: "the way down has no end".into() })
+}
+
+/// The zones above the domain that are known, from the root down.
+fn above(walk: &Walk<'_>) -> Vec<Zone> {
+    let domain = &walk.brief.domain;
+    let mut zones = vec![(DnsName::root(), walk.brief.roots.clone())];
+    let known = walk.brief.cuts.iter().chain(&walk.cuts);
+    zones.extend(
+        known.filter(|(zone, _)| *zone != domain && domain.is_within(zone)).map(|(a, b)| (a.clone(), b.clone())),
+    );
+    zones.sort_by_key(|(zone, _)| zone.labels().count());
+    zones.dedup_by(|one, other| one.0 == other.0);
+    zones
+}
+
+/// The keys of a zone that one of the trusted ones vouches for.
+fn keys_of(walk: &mut Walk<'_>, zone: &Zone, trusted: &[Ds], now: Timestamp) -> Option<Result<Vec<Key>, Chain>> {
+    let (name, servers) = zone;
+    let broken = |why: String| Some(Err(Chain::Broken { zone: name.clone(), why }));
+    let reply = match walk.first_reply(servers, name, RecordType::DNSKEY)? {
+        Ok((reply, _)) => reply,
+        Err(why) => return Some(Err(Chain::NotSeen { why })),
+    };
+    let set = set_of(&reply.answer, name, RecordType::DNSKEY);
+    let keys: Vec<Key> = set.iter().filter_map(|record| Key::of(record)).collect();
+    let vouched: Vec<Key> = keys.iter().filter(|key| trusted.iter().any(|ds| ds.is_of(key, name))).cloned().collect();
+    if vouched.is_empty() {
+        let wanted: Vec<String> = trusted.iter().map(|ds| ds.key_tag.to_string()).collect();
+        return broken(format!(
+            "{name} does not have the key {}, which is to vouch for its others",
+            wanted.join(" or ")
+        ));
+    }
+    match check(&set, &reply.answer, &vouched, name, now) {
+        Checked::Bad(flaw) => broken(format!("the keys of {name} {flaw}")),
+        Checked::Unknown => Some(Err(Chain::Insecure { zone: name.clone() })),
+        Checked::Holds | Checked::HoldsByWildcard { .. } => Some(Ok(keys)),
+    }
+}
+
+/// What the zone says of the DS records of a name below it, proven.
+fn below_of(
+    walk: &mut Walk<'_>,
+    (zone, servers): &Zone,
+    below: &DnsName,
+    keys: &[Key],
+    now: Timestamp,
+) -> Option<Result<Below, Chain>> {
+    let reply = match walk.first_reply(servers, below, RecordType::DS)? {
+        Ok((reply, _)) => reply,
+        Err(why) => return Some(Err(Chain::NotSeen { why })),
+    };
+    let broken = |what: &str, flaw: Flaw| {
+        Some(Err(Chain::Broken { zone: below.clone(), why: format!("what {zone} says of {what} {below} {flaw}") }))
+    };
+    let mut signers = reply.answer.iter().chain(&reply.authority).filter_map(signer_of);
+    let between =
+        |signer: &DnsName| signer != zone && signer != below && signer.is_within(zone) && below.is_within(signer);
+    if let Some(signer) = signers.find(between) {
+        return Some(Ok(Below::Through(signer)));
+    }
+    let set = set_of(&reply.answer, below, RecordType::DS);
+    if set.is_empty() {
+        let denials = Denials::read(&reply.authority, keys, zone, now);
+        return match denials.absence(below, RecordType::DS, reply.rcode == Reply::NXDOMAIN) {
+            Ok(_) => Some(Ok(Below::Unsigned)),
+            Err(flaw) => broken("the missing DS of", flaw),
+        };
+    }
+    match check(&set, &reply.answer, keys, zone, now) {
+        Checked::Bad(flaw) => broken("the DS of", flaw),
+        Checked::Unknown => Some(Ok(Below::Unsigned)),
+        Checked::Holds | Checked::HoldsByWildcard { .. } => {
+            Some(Ok(Below::Signed(set.iter().filter_map(|record| Ds::of(record)).collect())))
+        }
+    }
+}
+
+pub(super) fn set_of<'r>(records: &'r [Record], owner: &DnsName, record_type: RecordType) -> Vec<&'r Record> {
+    records.iter().filter(|record| record.owner == *owner && record.record_type() == record_type).collect()
+}
+
+/// The reply of a question that was asked, if it is one with authority.
+pub(super) fn with_authority(outcome: &Outcome) -> Option<&Reply> {
+    match outcome {
+        Outcome::Reply(reply) if reply.authoritative => Some(reply),
+        _ => None,
+    }
+}

@@ -1,0 +1,255 @@
+//! Proofs that something is not there: NSEC (RFC 4035 section 5.4) and NSEC3 (RFC 5155 section 8). The records come with an
+//! answer; each counts only if its signature holds.
+
+use jiff::Timestamp;
+use sha1::{Digest, Sha1};
+
+use super::Key;
+use super::verify::{Checked, Flaw, check, name_from_wire};
+use crate::name::DnsName;
+use crate::zone::{Record, RecordType};
+
+/// RFC 9276 section 3.2: with more iterations the zone may be taken as not signed; nobody is to compute for ever.
+const MOST_ITERATIONS: u16 = 150;
+
+const NSEC: RecordType = RecordType(47);
+const NSEC3: RecordType = RecordType(50);
+const DNAME: RecordType = RecordType(39);
+
+/// What an answer without the wanted records proves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Denied {
+    /// There is no such name, or it has no such records.
+    Proven,
+    /// The name lies in a span that may hold delegations without DS (RFC 5155 section 6).
+    OptedOut,
+    /// By means that are not known here: it counts as not signed.
+    Unknown,
+}
+
+/// The denials of one answer whose signatures hold.
+pub struct Denials<'a> {
+    zone: &'a DnsName,
+    nsec: Vec<Nsec>,
+    nsec3: Vec<Nsec3>,
+    /// There are such records, and none of them can be used.
+    flaw: Option<Flaw>,
+    unknown: bool,
+}
+
+struct Nsec {
+    owner: DnsName,
+    next: DnsName,
+    types: Vec<u16>,
+}
+
+struct Nsec3 {
+    hash: Vec<u8>,
+    next: Vec<u8>,
+    opt_out: bool,
+    types: Vec<u16>,
+    iterations: u16,
+    salt: Vec<u8>,
+}
+
+impl<'a> Denials<'a> {
+    /// Reads what stands in an answer's authority section.
+    pub fn read(authority: &[Record], keys: &[Key], zone: &'a DnsName, now: Timestamp) -> Self {
+        let mut denials = Self { zone, nsec: vec![], nsec3: vec![], flaw: None, unknown: false };
+        for record in authority.iter().filter(|record| [NSEC, NSEC3].contains(&record.record_type())) {
+            match check(&[record], authority, keys, zone, now) {
+                Checked::Holds => denials.take(record),
+                Checked::Unknown => denials.unknown = true,
+                Checked::HoldsByWildcard { .. } => {}
+                Checked::Bad(flaw) => denials.flaw = denials.flaw.take().max(Some(flaw)),
+            }
+        }
+        denials
+    }
+
+    fn take(&mut self, record: &Record) {
+        let wire = record.data.to_wire();
+        if record.record_type() == NSEC {
+            let read = name_from_wire(&wire).and_then(|(next, length)| Some((next, types_of(&wire[length..])?)));
+            self.nsec.extend(read.map(|(next, types)| Nsec { owner: record.owner.clone(), next, types }));
+        } else if let Some(read) = Nsec3::of(&wire, &record.owner, self.zone) {
+            match read.iterations > MOST_ITERATIONS {
+                true => self.unknown = true,
+                false => self.nsec3.push(read),
+            }
+        }
+    }
+
+    /// Whether the name is proven not to exist, or to have no records of that type.
+    pub fn absence(&self, name: &DnsName, record_type: RecordType, no_such_name: bool) -> Result<Denied, Flaw> {
+        let proven = match no_such_name {
+            true => self.no_such_name(name),
+            false => self.no_such_records(name, record_type),
+        };
+        match proven {
+            Some(denied) => Ok(denied),
+            None if self.unknown => Ok(Denied::Unknown),
+            None => Err(self.flaw.clone().unwrap_or(Flaw::Unproven)),
+        }
+    }
+
+    /// Whether nothing is closer to the name than the wildcard that stood for it (RFC 4035 section 5.3.4).
+    pub fn nothing_closer(&self, name: &DnsName, encloser: &DnsName) -> Result<(), Flaw> {
+        let by_hash = next_closer(name, encloser).is_some_and(|closer| self.covers_hash(&closer).is_some());
+        match by_hash || self.nsec.iter().any(|nsec| nsec.covers(name)) || self.unknown {
+            true => Ok(()),
+            false => Err(self.flaw.clone().unwrap_or(Flaw::Unproven)),
+        }
+    }
+
+    fn no_such_name(&self, name: &DnsName) -> Option<Denied> {
+        if let Some(covering) = self.nsec.iter().find(|nsec| nsec.covers(name)) {
+            let wildcard = below(&covering.encloser(name), b"*")?;
+            return self.nsec.iter().any(|nsec| nsec.covers(&wildcard)).then_some(Denied::Proven);
+        }
+        let (encloser, opt_out) = self.closest_encloser(name)?;
+        let no_wildcard = self.covers_hash(&below(&encloser, b"*")?).is_some();
+        match opt_out {
+            true => Some(Denied::OptedOut),
+            false => no_wildcard.then_some(Denied::Proven),
+        }
+    }
+
+    fn no_such_records(&self, name: &DnsName, record_type: RecordType) -> Option<Denied> {
+        let lacks = |types: &[u16]| {
+            // At a cut the parent speaks of the DS alone, and of that only the parent (RFC 6840 section 4.4).
+            let is_apex = types.contains(&RecordType::SOA.0);
+            let speaks = match record_type {
+                RecordType::DS => !is_apex || name.is_root(),
+                _ => is_apex || !types.contains(&RecordType::NS.0),
+            };
+            speaks && !types.contains(&record_type.0) && !types.contains(&RecordType::CNAME.0)
+        };
+        if let Some(here) = self.nsec.iter().find(|nsec| nsec.owner == *name) {
+            return lacks(&here.types).then_some(Denied::Proven);
+        }
+        if let Some(covering) = self.nsec.iter().find(|nsec| nsec.covers(name)) {
+            // A name that only has names below it.
+            if covering.next.is_within(name) {
+                return Some(Denied::Proven);
+            }
+            let wildcard = below(&covering.encloser(name), b"*")?;
+            return self.nsec.iter().any(|nsec| nsec.owner == wildcard && lacks(&nsec.types)).then_some(Denied::Proven);
+        }
+        if let Some(here) = self.matching_hash(name) {
+            return lacks(&here.types).then_some(Denied::Proven);
+        }
+        let (encloser, opt_out) = self.closest_encloser(name)?;
+        let wildcard = self.matching_hash(&below(&encloser, b"*")?);
+        match (record_type, wildcard) {
+            (RecordType::DS, _) if opt_out => Some(Denied::OptedOut),
+            (_, Some(wildcard)) => lacks(&wildcard.types).then_some(Denied::Proven),
+            _ => None,
+        }
+    }
+
+    /// RFC 5155 section 8.3: the longest ancestor that is there, while the next longer one is not; with the opt-out.
+    fn closest_encloser(&self, name: &DnsName) -> Option<(DnsName, bool)> {
+        let mut closer = name.clone();
+        while closer != *self.zone {
+            let above = closer.parent()?;
+            if let Some(here) = self.matching_hash(&above) {
+                // A cut or a DNAME at it would answer for what is below (section 8.3).
+                let leads_away = here.types.contains(&DNAME.0)
+                    || here.types.contains(&RecordType::NS.0) && !here.types.contains(&RecordType::SOA.0);
+                return self.covers_hash(&closer).filter(|_| !leads_away).map(|opt_out| (above, opt_out));
+            }
+            closer = above;
+        }
+        None
+    }
+
+    fn matching_hash(&self, name: &DnsName) -> Option<&Nsec3> {
+        self.nsec3.iter().find(|nsec3| nsec3.hash_of(name) == nsec3.hash)
+    }
+
+    /// Whether the name lies in a gap; with whether that may hold more.
+    fn covers_hash(&self, name: &DnsName) -> Option<bool> {
+        let covers = |nsec3: &&Nsec3| is_between(&nsec3.hash, &nsec3.hash_of(name), &nsec3.next);
+        name.is_within(self.zone).then(|| self.nsec3.iter().find(covers).map(|nsec3| nsec3.opt_out))?
+    }
+}
+
+impl Nsec {
+    fn covers(&self, name: &DnsName) -> bool {
+        // A cut or a DNAME answers for what is below it (RFC 6840 section 4.1).
+        let is_cut = self.types.contains(&RecordType::NS.0) && !self.types.contains(&RecordType::SOA.0);
+        let leads_away = (is_cut || self.types.contains(&DNAME.0)) && name.is_within(&self.owner);
+        is_between(&self.owner, name, &self.next) && !leads_away
+    }
+
+    /// The longest ancestor of a covered name that is there.
+    fn encloser(&self, name: &DnsName) -> DnsName {
+        let mut above = name.parent().unwrap_or_else(DnsName::root);
+        while !self.owner.is_within(&above) && !self.next.is_within(&above) {
+            above = above.parent().unwrap_or_else(DnsName::root);
+        }
+        above
+    }
+}
+
+impl Nsec3 {
+    /// RFC 5155 section 3.2.
+    fn of(wire: &[u8], owner: &DnsName, zone: &DnsName) -> Option<Self> {
+        let head = wire.get(..5)?;
+        let (algorithm, flags, iterations) = (head[0], head[1], u16::from_be_bytes([head[2], head[3]]));
+        let (salt, rest) = wire[5..].split_at_checked(usize::from(head[4]))?;
+        let (length, rest) = rest.split_first()?;
+        let (next, types) = rest.split_at_checked(usize::from(*length))?;
+        let label = std::str::from_utf8(owner.labels().next()?).ok()?;
+        let hash = crate::zone::base32_hex(label).ok()?;
+        let is_ours = algorithm == 1 && owner.parent().as_ref() == Some(zone);
+        let (next, salt, types) = (next.to_vec(), salt.to_vec(), types_of(types)?);
+        is_ours.then_some(Self { hash, next, opt_out: flags & 1 == 1, types, iterations, salt })
+    }
+
+    /// RFC 5155 section 5.
+    fn hash_of(&self, name: &DnsName) -> Vec<u8> {
+        let mut hash = Sha1::new().chain_update(name.wire()).chain_update(&self.salt).finalize().to_vec();
+        for _ in 0..self.iterations {
+            hash = Sha1::new().chain_update(&hash).chain_update(&self.salt).finalize().to_vec();
+        }
+        hash
+    }
+}
+
+/// In the order of a ring; the last of all leads back to the first.
+fn is_between<T: Ord>(from: &T, at: &T, to: &T) -> bool {
+    if from < to { from < at && at < to } else { from < at || at < to }
+}
+
+/// The type bit maps (RFC 4034 section 4.1.2).
+fn types_of(mut wire: &[u8]) -> Option<Vec<u16>> {
+    let mut types = Vec::new();
+    while let Some((head, rest)) = wire.split_at_checked(2) {
+        let (bits, rest) = rest.split_at_checked(usize::from(head[1]).min(32))?;
+        for (at, byte) in bits.iter().enumerate() {
+            let set = (0..8).filter(|bit| byte & (0x80 >> bit) != 0);
+            types.extend(set.map(|bit| u16::from_be_bytes([head[0], (at * 8 + bit) as u8])));
+        }
+        wire = rest;
+    }
+    wire.is_empty().then_some(types)
+}
+
+fn below(name: &DnsName, label: &[u8]) -> Option<DnsName> {
+    DnsName::from_labels(std::iter::once(label).chain(name.labels())).ok()
+}
+
+/// The ancestor of the name, or the name, that is one label longer than the encloser.
+fn next_closer(name: &DnsName, encloser: &DnsName) -> Option<DnsName> {
+    let mut closer = name.clone();
+    while closer.parent().as_ref() != Some(encloser) {
+        closer = closer.parent()?;
+    }
+    Some(closer)
+}
+
+#[cfg(test)]
+#[path = "denial_tests.rs"]
+mod tests;
