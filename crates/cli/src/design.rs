@@ -2,8 +2,7 @@
 //! one.
 
 use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::ZoneDesign;
-use brightharbor_core::zone::{Mail, TemplateName};
+use brightharbor_core::zone::{FormerWish, Mail, TemplateName, ZoneDesign};
 use brightharbor_io::load::DesignChange;
 use clap::{Args, ValueEnum};
 
@@ -23,6 +22,10 @@ pub struct DesignOptions {
     /// A nameserver set that a new domain is delegated to, in place of that of `[host]`.
     #[arg(long, value_name = "SET")]
     nameserver_set: Option<String>,
+    /// Leave the zone alone that the world uses for a new domain today. By default it is looked at, and what it has beside
+    /// the addresses of the site is carried over.
+    #[arg(long)]
+    bare: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -40,7 +43,7 @@ enum MailArgument {
 impl Default for DesignOptions {
     fn default() -> Self {
         let mail = MailArgument::Unsaid;
-        Self { mail, mail_servers: vec![], template: TemplateName::default(), nameserver_set: None }
+        Self { mail, mail_servers: vec![], template: TemplateName::default(), nameserver_set: None, bare: false }
     }
 }
 
@@ -76,7 +79,9 @@ impl DesignChangeOptions {
 impl DesignOptions {
     pub fn design(&self) -> Result<ZoneDesign, Error> {
         let mail = mail(self.mail, &self.mail_servers)?;
-        Ok(ZoneDesign { template: self.template.clone(), mail, nameserver_set: self.nameserver_set.clone() })
+        let former = if self.bare { FormerWish::Bare } else { FormerWish::Look };
+        let (template, nameserver_set) = (self.template.clone(), self.nameserver_set.clone());
+        Ok(ZoneDesign { template, mail, nameserver_set, former })
     }
 }
 

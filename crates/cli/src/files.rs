@@ -32,6 +32,15 @@ pub fn given_text(path: &Path, advice: &str) -> Result<String, Error> {
     read_text(path).map_err(|error| Error::wrong_use(format!("{}: {error}", path.display())).advice(advice))
 }
 
+/// A list that the command was given: what stands in each line, with its number, without comments that begin with `#`.
+/// `-` is standard input.
+pub fn given_list(path: &Path, advice: &str) -> Result<Vec<(usize, String)>, Error> {
+    let path = if path == Path::new("-") { Path::new("/dev/stdin") } else { path };
+    let text = given_text(path, advice)?;
+    let lines = text.lines().enumerate().map(|(at, line)| (at + 1, line.split('#').next().unwrap_or_default().trim()));
+    Ok(lines.filter(|(_, line)| !line.is_empty()).map(|(number, line)| (number, line.to_string())).collect())
+}
+
 /// What may hold a key, and is wiped from memory after use.
 pub fn given_secret(path: &Path, advice: &str) -> Result<Zeroizing<Vec<u8>>, Error> {
     let read = read_bytes(path).map(Zeroizing::new);

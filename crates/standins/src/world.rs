@@ -333,7 +333,11 @@ async fn serve_names(cast: &Cast) -> Result<Registrar, WorldError> {
 
     let mut old = vec![read("oldquay.example.", include_str!("../scenarios/coast/oldquay.zone"))?];
     for customer in OLD_CUSTOMERS {
-        old.push(read(&format!("{customer}."), include_str!("../scenarios/coast/old-customer.zone"))?);
+        let mut zone = include_str!("../scenarios/coast/old-customer.zone").to_string();
+        if customer == "crumbandtide.example" {
+            zone.push_str(include_str!("../scenarios/coast/bakery-mail.zone"));
+        }
+        old.push(read(&format!("{customer}."), &zone)?);
     }
     server::serve(at(cast.old_nameserver()), zones(old)).await.map_err(failed)?;
 

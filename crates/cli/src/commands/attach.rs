@@ -2,17 +2,19 @@
 //! and, as soon as its links allow it, a certificate.
 
 use std::net::IpAddr;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::account::AccountName;
-use brightharbor_core::name::{DnsName, Host, Pasted, parse_pasted};
+use brightharbor_core::name::{DnsName, Host, Hostname, Pasted, parse_pasted};
 use brightharbor_core::site::{AttachRequest, ServedFrom, WwwPolicy, ZoneChoice, preview_of};
+use brightharbor_core::zone::{Document, FormerWish};
 use clap::{Args, ValueEnum};
 
 use crate::attaching::attach;
 use crate::commands::{Report, hostname};
 use crate::design::DesignOptions;
-use crate::error::Error;
+use crate::error::{Error, unreadable_zone};
+use crate::files;
 use crate::options::{ChangeOptions, WwwArgument};
 use crate::run::Context;
 
@@ -57,6 +59,10 @@ pub struct Attach {
     /// With `--zone remote`: the primary server of harbor.toml that holds the zone.
     #[arg(long, value_name = "NAME", required_if_eq("zone", "remote"))]
     primary: Option<String>,
+    /// The zone file of a new domain as its former provider gives it out: what it has beside the addresses of the site is
+    /// carried over.
+    #[arg(long, value_name = "FILE", conflicts_with = "bare")]
+    from: Option<PathBuf>,
     #[command(flatten)]
     design: DesignOptions,
     #[command(flatten)]
@@ -71,6 +77,14 @@ enum ZoneArgument {
     Remote,
     /// Somebody else: the records are printed to be entered there.
     Elsewhere,
+}
+
+/// The records of the former provider's zone file.
+fn former_file(file: &Path, domain: &Hostname) -> Result<FormerWish, Error> {
+    let name = file.display().to_string();
+    let text = files::given_text(file, "name the zone file that the former provider gives out")?;
+    let zone = Document::parse(text, &domain.dns_name()).map_err(|error| unreadable_zone(&name, &error))?;
+    Ok(FormerWish::File { name, records: zone.records().cloned().collect() })
 }
 
 pub fn run(args: &Attach, context: &Context) -> Report {
@@ -90,7 +104,7 @@ pub fn run(args: &Attach, context: &Context) -> Report {
         return Err(Error::wrong_use("`--document-root` was given for several hostnames")
             .advice("attach the first with it, and the others with --same-as"));
     }
-    let (design, www) = (args.design.design()?, args.www.map(WwwPolicy::from));
+    let (mut design, www) = (args.design.design()?, args.www.map(WwwPolicy::from));
     let mut requests = Vec::new();
     let mut said = Vec::new();
     let mut hosts: Vec<Host> = args.address.map(Host::from).into_iter().collect();
@@ -99,6 +113,13 @@ pub fn run(args: &Attach, context: &Context) -> Report {
             parse_pasted(typed).or_else(|_| hostname(typed).map(|hostname| Pasted { hostname, said: None }))?;
         said.extend(pasted.said);
         hosts.push(pasted.hostname.into());
+    }
+    if let Some(file) = &args.from {
+        let [Host::Name(domain)] = &hosts[..] else {
+            return Err(Error::wrong_use("`--from` was given for several hostnames")
+                .advice("attach each domain by itself with the zone file of its own"));
+        };
+        design.former = former_file(file, domain)?;
     }
     for hostname in hosts {
         let (account, zone, design) = (account.clone(), zone.clone(), design.clone());

@@ -73,6 +73,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Zone(zone::Zone::Realign(realign)) => zone::realign::run(realign, context),
         Command::Zone(zone::Zone::Remove(remove)) => zone::remove::run(remove, context),
         Command::Zone(zone::Zone::Change(change)) => zone::change::run(change, context),
+        Command::Zone(zone::Zone::Compare(compare)) => zone::compare::run(compare, context),
         Command::Zone(zone::Zone::Show(show)) => zone::show::run(show, context),
         Command::Zone(zone::Zone::Print(print)) => zone::print::run(print),
         Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),

@@ -1,27 +1,41 @@
 //! `survey`: the six links of hostnames, as a visitor meets them. Changes nothing.
 
+use std::collections::HashSet;
 use std::net::IpAddr;
+use std::path::PathBuf;
 
 use brightharbor_core::harbor::ServerAddress;
 use brightharbor_core::name::Host;
-use brightharbor_core::survey::{Spread, Survey as Links};
+use brightharbor_core::survey::{Spread, Survey as Links, reasons};
+use brightharbor_io::harbor::Harbor;
 use brightharbor_io::look::look;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::{Report, host};
+use crate::commands::{Report, find_account, host};
 use crate::error::{Error, Exit};
-
+use crate::files;
 use crate::run::Context;
 use crate::show::human::{self, Page};
 use crate::show::{Shown, exit_of, json};
 
-/// Walk the six links of a hostname as a visitor would; say where it stops, why, and whose turn it is.
+/// Walk the six links of hostnames as a visitor would; say where each stops, why, and whose turn it is.
+///
+/// With `--all`, `--account` or a list, a summary comes first and then a line for each that stops somewhere.
 #[derive(Debug, Args)]
 pub struct Survey {
     /// Hostnames, attached here or not.
-    #[arg(required = true)]
+    #[arg(required_unless_present_any = ["all", "account", "from_file"])]
     hostnames: Vec<String>,
+    /// All hostnames of the harbor.
+    #[arg(long, conflicts_with_all = ["hostnames", "account", "from_file"])]
+    all: bool,
+    /// All hostnames of this account.
+    #[arg(long, value_name = "ACCOUNT", conflicts_with_all = ["hostnames", "from_file"])]
+    account: Option<String>,
+    /// The hostnames in this file, one a line; `#` begins a comment. `-` is standard input.
+    #[arg(long, value_name = "FILE", conflicts_with = "hostnames")]
+    from_file: Option<PathBuf>,
     /// Look for the web server at this address, before the names lead there.
     #[arg(long, value_name = "ADDRESS")]
     at: Option<IpAddr>,
@@ -30,17 +44,21 @@ pub struct Survey {
     resolvers: Vec<ServerAddress>,
 }
 
+/// Hostnames that are looked at before the next ones: what is seen of so many is held at once.
+const AT_ONCE: usize = 400;
+
 pub fn run(args: &Survey, context: &Context) -> Report {
-    let names: Vec<Host> = args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?;
     let mut harbor = context.open()?;
+    let names = chosen(args, &harbor)?;
     if !args.resolvers.is_empty() {
         harbor.settings.internet.resolvers = args.resolvers.clone();
     }
     let (surveys, spreads) = context.block_on(async {
         let (mut surveys, mut spreads) = (Vec::new(), Vec::new());
-        for name in &names {
-            context.progress.doing(&format!("walking the links of {name}"));
-            let looked = look(&harbor, std::slice::from_ref(name), args.at).await?;
+        for some in names.chunks(AT_ONCE) {
+            let more = if some.len() > 1 { format!(" and {} more", some.len() - 1) } else { String::new() };
+            context.progress.doing(&format!("walking the links of {}{more}", some[0]));
+            let looked = look(&harbor, some, args.at).await?;
             if !args.resolvers.is_empty() {
                 spreads.extend(looked.spreads(&harbor)?);
             }
@@ -48,18 +66,49 @@ pub fn run(args: &Survey, context: &Context) -> Report {
         }
         Ok::<_, Error>((surveys, spreads))
     })??;
-    Ok(Box::new(Surveyed { surveys, spreads }))
+    Ok(Box::new(Surveyed { surveys, spreads, listed: args.hostnames.is_empty() }))
+}
+
+/// The hostnames, each once.
+fn chosen(args: &Survey, harbor: &Harbor) -> Result<Vec<Host>, Error> {
+    let mut names: Vec<Host> = match (&args.account, &args.from_file) {
+        _ if args.all => harbor.store.hostnames()?,
+        (Some(account), _) => {
+            let account = find_account(harbor, account)?;
+            harbor.store.sites(Some(&account.name))?.into_iter().flat_map(|site| site.hostnames).collect()
+        }
+        (None, Some(file)) => {
+            let mut names = Vec::new();
+            for (number, line) in files::given_list(file, "give a text file with one hostname a line")? {
+                let at = |error: Error| Error {
+                    message: format!("{}:{number}: {}", file.display(), error.message),
+                    ..error
+                };
+                names.push(host(&line).map_err(at)?);
+            }
+            names
+        }
+        (None, None) => args.hostnames.iter().map(|typed| host(typed)).collect::<Result<_, _>>()?,
+    };
+    let mut seen = HashSet::new();
+    names.retain(|name| seen.insert(name.clone()));
+    Ok(names)
 }
 
 struct Surveyed {
     surveys: Vec<Links>,
     /// Only where resolvers were named.
     spreads: Vec<Spread>,
+    /// Whether they were not named one by one: a line for each will do.
+    listed: bool,
 }
 
 impl Shown for Surveyed {
     fn human(&self, page: &mut Page) {
-        human::surveys(page, &self.surveys);
+        match self.listed {
+            true => human::survey_list(page, &self.surveys),
+            false => human::surveys(page, &self.surveys),
+        }
         self.spreads.iter().for_each(|spread| human::spread(page, spread));
     }
 
@@ -67,6 +116,7 @@ impl Shown for Surveyed {
         let surveys: Vec<_> = self.surveys.iter().map(json::SurveyDocument::from).collect();
         json!({
             "command": "survey",
+            "reasons": reasons(&self.surveys).into_iter().collect::<std::collections::BTreeMap<_, _>>(),
             "surveys": surveys,
             "spreads": self.spreads.iter().map(json::SpreadDocument::from).collect::<Vec<_>>(),
         })

@@ -32,6 +32,10 @@ pub(super) fn new_zone_advice(refused: &NewZoneRefused) -> (&'static str, String
         NewZoneRefused::Unsound(finding) => (finding.code, format!("{}; correct the template or file", finding.cure)),
         NewZoneRefused::Template(_) => ("template", "correct the template in the harbor's folder `templates`".into()),
         NewZoneRefused::Serial(_) => ("zone-unreadable", "raise the serial in the file itself".into()),
+        NewZoneRefused::Former(_) => ("former-zone", "leave it out: --bare; and add its records one by one".into()),
+        NewZoneRefused::FormerUnsound(finding) => {
+            (finding.code, "leave it out: --bare; and add its records one by one".into())
+        }
         NewZoneRefused::Catalog(_) => ("catalog", "update it: brightharbor zone publish".into()),
     }
 }

@@ -230,6 +230,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "delegated_to",
             "expected",
             "ds",
+            "chain",
             "findings",
             "nameservers",
             "comparison",

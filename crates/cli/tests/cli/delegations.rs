@@ -146,6 +146,11 @@ fn what_was_saved_is_judged_again_without_a_network() {
     fs::write(&file, "{\"format\": 1}\n").unwrap();
     let spoilt = run(played.command().args(["delegation", "check", "--from", name]));
     assert!(spoilt.exit == 2 && spoilt.stderr.contains("seen.jsonl:1"), "{spoilt:?}");
+    // Nor is anything taken for a key of the root.
+    let anchors = ["delegation", "check", "gullrock.example", "--trust-anchor", name, "--json"];
+    let refused: Value = serde_json::from_str(&run(played.command().args(anchors)).stdout).unwrap();
+    assert_eq!(refused["error"]["code"], "trust-anchors", "{refused}");
+    assert!(refused["error"]["message"].as_str().unwrap().contains("seen.jsonl: line 1"), "{refused}");
 }
 
 #[test]

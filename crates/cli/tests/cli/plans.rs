@@ -43,7 +43,7 @@ fn a_plan_limits_what_an_account_may_have() {
 #[test]
 fn an_account_goes_only_when_it_has_nothing_left_and_its_home_stays() {
     let coast = Coast::new();
-    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery", "--bare"]).expect(3);
     let refused = coast.run(&["account", "remove", "bakery"]).expect(4);
     assert!(refused.contains("has 1 site and 1 zone"), "{refused}");
     assert!(refused.contains("brightharbor account remove bakery --sites detach"), "{refused}");

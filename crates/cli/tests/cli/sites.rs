@@ -210,7 +210,7 @@ fn detach_takes_back_whatever_attach_has_made() {
     assert_eq!(records(&now).len(), records(&before).len());
     assert_eq!(coast.json(&["detach", "cdn.crumbandtide.example"], 4)["error"]["code"], "not-attached");
     // A zone alone.
-    coast.done(&["attach", "gullrock.example", "--account", "bakery", "--no-site"]);
+    coast.done(&["attach", "gullrock.example", "--account", "bakery", "--no-site", "--bare"]);
     assert_eq!(coast.json(&["detach", "gullrock.example"], 4)["error"]["code"], "only-a-zone");
     coast.run(&["detach", "gullrock.example", "--zone", "remove"]).expect(0);
     assert!(!coast.harbor().join("zones/gullrock.example.zone").exists());

@@ -123,7 +123,7 @@ fn a_domain_without_mail_says_so_in_its_zone_made_from_the_harbors_template() {
     let coast = Coast::new();
     let template = "$TTL 3600\n@ SOA {{primary}} {{hostmaster}} {{serial}} 14400 1800 2419200 300\n@ NS {{nameserver}}\n@ A {{address4}}\n@ AAAA {{address6}}\n@ MX {{mx}}\n@ TXT {{spf}}\n";
     std::fs::write(coast.harbor().join("templates/default.zone"), template).unwrap();
-    coast.run(&["attach", "gullrock.example", "--account", "bakery", "--mail", "none"]).expect(3);
+    coast.run(&["attach", "gullrock.example", "--account", "bakery", "--mail", "none", "--bare"]).expect(3);
     let zone = std::fs::read_to_string(coast.harbor().join("zones/gullrock.example.zone")).unwrap();
     assert!(zone.ends_with("@ MX 0 .\n@ TXT \"v=spf1 -all\"\n") && !zone.contains("AAAA"), "{zone}");
 }

@@ -41,9 +41,12 @@ pub(super) fn decide_zone(
             let nameserver_set = request.design.nameserver_set.clone().or(of_account);
             let design = ZoneDesign { nameserver_set, ..request.design.clone() };
             let wanted = NewZone { domain, account: &request.account, design: &design, content: None, today };
-            let (changes, zone) = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
-            decision.plan.set.extend(changes);
-            decision.plan.remark(ZoneRemark::New { zone: domain.clone(), serial: zone.soa().serial });
+            let made = new_zone(&wanted, &loaded.new_zone, settings, layout)?;
+            decision.plan.set.extend(made.changes);
+            let (zone, serial) = (domain.clone(), made.document.soa().serial);
+            decision.plan.remark(ZoneRemark::New { zone: zone.clone(), serial });
+            let carried = made.carried.map(|carried| ZoneRemark::CarriedOver { zone, carried }.into());
+            decision.plan.remarks.extend(carried);
             Ok(())
         }
         None if is_domain => {

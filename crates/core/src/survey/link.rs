@@ -1,5 +1,7 @@
 //! A link and its state, whose turn it is, and the exact values to hand over.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 use serde::Serialize;
 
@@ -122,5 +124,42 @@ impl Survey {
         self.first_open().is_some_and(|link| {
             link.state == LinkState::Broken && !matches!(link.turn, Some(Turn::Registrar | Turn::DnsHost))
         })
+    }
+}
+
+/// Why hostnames stop, the commonest reason first, with how many stop by it; those that stop nowhere do not count.
+pub fn reasons(surveys: &[Survey]) -> Vec<(&'static str, usize)> {
+    let mut counted: BTreeMap<&'static str, usize> = BTreeMap::new();
+    for link in surveys.iter().filter_map(Survey::first_open) {
+        *counted.entry(link.code).or_default() += 1;
+    }
+    let mut all: Vec<(&'static str, usize)> = counted.into_iter().collect();
+    all.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+    all
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_commonest_reason_comes_first_and_what_holds_does_not_count() {
+        let survey = |state: LinkState, code: &'static str| {
+            let link = |state, code| Link {
+                name: LinkName::Secure,
+                state,
+                code,
+                because: String::new(),
+                turn: None,
+                values: vec![],
+            };
+            let links = vec![link(LinkState::Holds, "delegated"), link(state, code), link(LinkState::Broken, "later")];
+            Survey { hostname: Host::parse("gullrock.example").unwrap(), links }
+        };
+        let mut all =
+            vec![survey(LinkState::Broken, "b"), survey(LinkState::Waiting(None), "a"), survey(LinkState::Broken, "b")];
+        assert_eq!(reasons(&all), [("b", 2), ("a", 1)]);
+        all.iter_mut().for_each(|survey| survey.links.truncate(1));
+        assert_eq!(reasons(&all), []);
     }
 }

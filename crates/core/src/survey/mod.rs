@@ -13,7 +13,7 @@ mod secure;
 mod seen;
 mod spread;
 
-pub use link::{Link, LinkName, LinkState, Survey, Turn};
+pub use link::{Link, LinkName, LinkState, Survey, Turn, reasons};
 pub use seen::{
     Gathered, Harbored, HostGathered, HttpOutcome, HttpSeen, Resolved, Seen, TlsOutcome, TlsSeen,
     authoritative_addresses,

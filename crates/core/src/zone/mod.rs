@@ -8,6 +8,7 @@ mod alter;
 mod document;
 mod edit;
 mod error;
+mod former;
 mod generate;
 mod kept;
 mod merge;
@@ -27,6 +28,10 @@ pub use alter::{AlterRefused, AlterRequest, Alteration, Altered, alter, default_
 pub use document::{Document, Entry, Item};
 pub use edit::EditError;
 pub use error::{ZoneError, ZoneProblem};
+pub use former::{
+    CarriedOver, Difference, Differs, FormerSource, FormerWish, FormerZone, absent_name, carry_over, differences,
+    further_questions, questions, set_words,
+};
 pub use kept::*;
 pub use merge::{Merged, merge};
 pub use parse::Fetch;

@@ -12,6 +12,7 @@ use brightharbor_core::zone::{NewZoneFiles, TemplateName, Zone, ZoneHome, newest
 
 use super::LoadError;
 use super::answered::answered;
+use super::former::former_zone;
 use crate::harbor::Harbor;
 use crate::overlay::Overlay;
 use crate::server::configuration;
@@ -39,6 +40,19 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
         ServedFrom::SameAs(other) => overlay.site_of(other)?,
         _ => None,
     };
+    let zone = match main.name() {
+        Some(name) => zone(overlay, request, name).await?,
+        None => None,
+    };
+    let mut new_zone = match main.name() {
+        Some(name) => new_zone_files(overlay, name, &request.design.template).await?,
+        None => NewZoneFiles::default(),
+    };
+    if let (None, ZoneChoice::Here, Some(name)) =
+        (&zone, &request.zone, main.name().filter(|name| is_registrable(name)))
+    {
+        new_zone.former = former_zone(overlay, name, &request.design.former).await?;
+    }
     let by_hand = by_hand(overlay, &names).await?;
     let is_ours = |name: &Host| related.iter().any(|site| site.hostnames.contains(name));
     let answered = match request.place.is_here() && by_hand.is_none() && !names.iter().any(is_ours) {
@@ -48,14 +62,8 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
     Ok(AttachLoaded {
         account,
         related,
-        zone: match main.name() {
-            Some(name) => zone(overlay, request, name).await?,
-            None => None,
-        },
-        new_zone: match main.name() {
-            Some(name) => new_zone_files(overlay, name, &request.design.template).await?,
-            None => NewZoneFiles::default(),
-        },
+        zone,
+        new_zone,
         site_file: overlay.file(&overlay.layout.site_file(overlay.settings.web.server, &main))?,
         by_hand,
         answered,
@@ -155,6 +163,7 @@ pub async fn new_zone_files(
         index: overlay.file(&layout.zone_index(dns.server))?,
         template: overlay.file(&layout.zone_template(template))?,
         catalog: catalog.flatten(),
+        former: None,
     })
 }
 

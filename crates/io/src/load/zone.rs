@@ -11,11 +11,12 @@ use brightharbor_core::nameserver;
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
-    ChangeZone, ChangeZoneLoaded, CreateZone, CreateZoneLoaded, Document, Mail, Movable, Pattern, PatternError,
-    PublishLoaded, ReadZone, Realignable, TemplateName, Zone, ZoneDesign, ZoneHome, ZoneOrigin, ZoneRefusal,
-    design_for, parts, updated_at,
+    ChangeZone, ChangeZoneLoaded, CreateZone, CreateZoneLoaded, Document, FormerWish, Mail, Movable, Pattern,
+    PatternError, PublishLoaded, ReadZone, Realignable, TemplateName, Zone, ZoneDesign, ZoneHome, ZoneOrigin,
+    ZoneRefusal, design_for, parts, updated_at,
 };
 
+use super::former::former_zone;
 use super::{LoadError, new_zone_files};
 use crate::dns::TransactionKey;
 use crate::dns::walk;
@@ -39,7 +40,10 @@ pub async fn create_zone(
     let origin = match home {
         ZoneHome::Elsewhere => ZoneOrigin::Elsewhere,
         ZoneHome::Here => {
-            let files = Box::new(new_zone_files(overlay, &request.domain, &design.template).await?);
+            let mut files = Box::new(new_zone_files(overlay, &request.domain, &design.template).await?);
+            if content.is_none() && known.is_none() {
+                files.former = former_zone(overlay, &request.domain, &design.former).await?;
+            }
             ZoneOrigin::Here { content: content.map(Box::new), files }
         }
         ZoneHome::Remote => {
@@ -124,6 +128,7 @@ fn pattern_of_today(
         template: old.template.clone(),
         mail: old.mail.clone(),
         nameserver_set: zone.nameserver_set.clone(),
+        former: FormerWish::Bare,
     };
     let file = overlay.file(&overlay.layout.zone_template(&design.template))?;
     Ok(design.pattern(file.as_deref(), &overlay.settings))
@@ -226,6 +231,7 @@ pub async fn change_zone(
                 template: design.template.clone().unwrap_or_else(|| old.template.clone()),
                 mail: design.mail.clone().unwrap_or_else(|| old.mail.clone()),
                 nameserver_set: design.nameserver_set.clone().unwrap_or_else(|| zone.nameserver_set.clone()),
+                former: FormerWish::Bare,
             };
             let file = overlay.file(&overlay.layout.zone_template(&wanted.template))?;
             let new = match wanted.pattern(file.as_deref(), &overlay.settings) {

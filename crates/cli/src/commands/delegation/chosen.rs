@@ -29,7 +29,7 @@ pub struct ChosenOptions {
     /// All zones of this account.
     #[arg(long, value_name = "ACCOUNT", conflicts_with_all = ["domains", "from_file"])]
     account: Option<String>,
-    /// The domains in this file, one a line; `#` begins a comment.
+    /// The domains in this file, one a line; `#` begins a comment. `-` is standard input.
     #[arg(long, value_name = "FILE", conflicts_with = "domains")]
     from_file: Option<PathBuf>,
 }
@@ -70,15 +70,9 @@ impl ChosenOptions {
         }
         if let Some(path) = &self.from_file {
             let shown = path.display();
-            let text = files::given_text(path, "give a text file with one domain a line")?;
-            for (number, line) in text.lines().enumerate() {
-                let line = line.split('#').next().unwrap_or_default().trim();
-                if line.is_empty() {
-                    continue;
-                }
-                let at =
-                    |error: Error| Error { message: format!("{shown}:{}: {}", number + 1, error.message), ..error };
-                chosen.add(hostname(line).map_err(at)?);
+            for (number, line) in files::given_list(path, "give a text file with one domain a line")? {
+                let at = |error: Error| Error { message: format!("{shown}:{number}: {}", error.message), ..error };
+                chosen.add(hostname(&line).map_err(at)?);
             }
         }
         Ok(chosen)

@@ -3,9 +3,11 @@
 use std::path::PathBuf;
 
 use brightharbor_core::delegation::{Ds, Handover, Outcome, Question, handover};
-use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::RecordType;
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::zone::{RecordType, ZoneHome, differences, set_words};
 use brightharbor_io::dns::{Walker, ask};
+use brightharbor_io::load::{WorldZone, world_zone};
+use brightharbor_io::zones::read_zone;
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -35,6 +37,9 @@ pub struct HandoverArguments {
     /// The language of the text.
     #[arg(long, value_enum, default_value = "en")]
     lang: Language,
+    /// Write it down even if records that the world has today would be lost with the move.
+    #[arg(long)]
+    yes: bool,
 }
 
 pub fn run(args: &HandoverArguments, context: &Context) -> Report {
@@ -52,6 +57,9 @@ pub fn run(args: &HandoverArguments, context: &Context) -> Report {
         return Err(Error::refused("nothing-expected", message)
             .advice("name them with --expect NAME, or keep the zone here: brightharbor zone create"));
     }
+    if !args.yes {
+        refuse_losses(&domain, &network, context)?;
+    }
     let ttl = checked.picture.delegation().map_or(86_400, |answer| answer.ttl);
     let made = handover(&checked.picture, &checked.wanted, &ours);
     let expected: Vec<String> = checked.wanted.nameservers.iter().map(DnsName::bare).collect();
@@ -67,6 +75,30 @@ pub fn run(args: &HandoverArguments, context: &Context) -> Report {
     }
     let text = worded(&made, &expected, ttl, args.lang, Form::Text);
     Ok(Box::new(Handed { made, text, html: args.html.clone() }))
+}
+
+/// Nobody is asked to move a domain whose mail or names would be lost. Where the zone is not kept here, or cannot be read,
+/// there is nothing to compare.
+fn refuse_losses(domain: &Hostname, network: &Network, context: &Context) -> Result<(), Error> {
+    let Some(harbor) = &network.harbor else { return Ok(()) };
+    let Some(zone) = harbor.store.zone(domain)?.filter(|zone| zone.home != ZoneHome::Elsewhere) else { return Ok(()) };
+    context.progress.doing(&format!("comparing {domain} with what the world is answered"));
+    let attached = harbor.store.hostnames_within(domain)?;
+    let lost: Vec<String> = context.block_on(async {
+        let Ok(kept) = read_zone(harbor, &zone).await else { return vec![] };
+        let own: Vec<_> = kept.document.records().map(|one| (one.owner.clone(), one.record_type())).collect();
+        let WorldZone::Seen(there) = world_zone(&network.settings, domain, &own).await else { return vec![] };
+        let differences = differences(&kept.document, &there, &attached);
+        let losses = differences.iter().filter(|one| one.differs.is_loss());
+        losses.map(|one| set_words(&one.owner, one.record_type, &there.origin)).collect()
+    })?;
+    if lost.is_empty() {
+        return Ok(());
+    }
+    let message = format!("with the move, {domain} would lose or change what the world has today: {}", lost.join(", "));
+    Err(Error::refused("would-lose-records", message)
+        .advice(format!("see what it is: brightharbor zone compare {domain}; if it is meant: --yes"))
+        .with("sets", lost))
 }
 
 /// The DS records of the zone as the server here has it; empty where it is not signed, or nobody serves it here.

@@ -3,6 +3,7 @@
 pub mod change;
 pub mod check;
 mod chosen;
+pub mod compare;
 pub mod create;
 pub mod list;
 pub mod move_to;
@@ -19,6 +20,7 @@ use clap::Subcommand;
 pub enum Zone {
     Change(change::Change),
     Check(check::Check),
+    Compare(compare::Compare),
     Create(create::Create),
     List(list::List),
     Move(move_to::Move),

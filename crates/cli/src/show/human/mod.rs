@@ -20,5 +20,5 @@ pub use lists::{list, table};
 pub use page::{Page, when};
 pub use secured::{brought, revoked, secured};
 pub use spread::spread;
-pub use survey::surveys;
+pub use survey::{survey_list, surveys};
 pub use watched::watched;

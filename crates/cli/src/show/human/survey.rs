@@ -1,9 +1,10 @@
 //! The six links of hostnames: the verdict first, then each link, then what to hand over.
 
-use brightharbor_core::survey::{Link, LinkState, Survey, Turn};
+use brightharbor_core::survey::{Link, LinkState, Survey, Turn, reasons};
 use brightharbor_io::clock;
 
 use super::Page;
+use super::lists::table;
 use anstyle::Style;
 
 use super::page::{style_of, when};
@@ -29,6 +30,36 @@ pub fn surveys(page: &mut Page, surveys: &[Survey]) {
             }
         }
     }
+}
+
+/// Many hostnames: how many stand how, then one line for each that stops somewhere.
+pub fn survey_list(page: &mut Page, surveys: &[Survey]) {
+    let counted = reasons(surveys);
+    let hold = surveys.iter().filter(|survey| survey.first_open().is_none()).count();
+    let open = surveys.len() - hold;
+    let what = match (hold, open) {
+        (0, 0) => "there are none".to_string(),
+        (0, _) => "all stop somewhere".to_string(),
+        (_, 0) => "all six links of each hold".to_string(),
+        _ => format!("{hold} hold in all six links, {open} stop somewhere"),
+    };
+    page.heading(&format!("{}: {what}", crate::show::counted(surveys.len(), "hostname")));
+    if open == 0 {
+        return;
+    }
+    for (code, count) in counted {
+        page.line(&format!("  {count:>6}  {code}"));
+    }
+    page.blank();
+    let row = |survey: &Survey| {
+        let link = survey.first_open()?;
+        let whose = link.turn.map(|turn| turn.words().to_string()).unwrap_or_default();
+        let at = format!("{} ({})", link.name.word(), state_word(link));
+        Some(vec![host_words(&survey.hostname), at, link.code.to_string(), whose])
+    };
+    table(page, &["hostname", "stops at", "reason", "next"], surveys.iter().filter_map(row).collect());
+    page.blank();
+    page.hanging("next: ", "brightharbor survey HOSTNAME tells all about one");
 }
 
 /// Whether every link has the same state for the same reason, but for the name that it is about.

@@ -1,7 +1,7 @@
 //! What decisions about zones tell.
 
 use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::ZoneRemark;
+use brightharbor_core::zone::{CarriedOver, FormerSource, ZoneRemark};
 
 use super::Told;
 use crate::show::counted;
@@ -15,6 +15,7 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
                 .with("zone", zone.as_str())
                 .with("serial", *serial)
         }
+        Is::CarriedOver { zone, carried } => carried_over(zone.as_str(), carried),
         Is::OnPrimary { zone, records, serial } => {
             let words =
                 format!("zone {zone}: kept on its primary server ({}, serial {serial})", counted(*records, "record"));
@@ -116,4 +117,32 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
                 .with("nameservers", names)
         }
     }
+}
+
+/// What the new zone has from the one that the world uses.
+fn carried_over(zone: &str, carried: &CarriedOver) -> Told {
+    let from = match &carried.from {
+        FormerSource::Transfer(server) | FormerSource::Questions(server) => server.to_string(),
+        FormerSource::File(name) => name.clone(),
+    };
+    let sets = if carried.sets.is_empty() { "nothing".to_string() } else { carried.sets.join(", ") };
+    let mut words = format!("zone {zone}: carried over from {from}: {sets}");
+    if !carried.left.is_empty() {
+        words.push_str(&format!("; not {}, since other records were asked for", carried.left.join(", ")));
+    }
+    if !carried.from.is_whole() {
+        words.push_str("; that server does not give the zone away, so rare names may be missing (`--from FILE`)");
+    }
+    if carried.signed {
+        words.push_str("; the domain is signed: have its DS records removed before its nameservers change");
+    }
+    Told::fact("carried-over", words)
+        .with("zone", zone)
+        .with("from", from)
+        .with("sets", carried.sets.clone())
+        .with("left", carried.left.clone())
+        .with("replaced", carried.replaced.clone())
+        .with("records", carried.records)
+        .with("whole", carried.from.is_whole())
+        .with("signed", carried.signed)
 }

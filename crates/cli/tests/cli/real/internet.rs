@@ -81,6 +81,12 @@ impl Internet {
         {
             write(domain, format!("{}{both}@ A {ns1}\nwww A {ns1}\n", head(7)));
         }
+        let mail =
+            "@ MX 10 mail\n@ TXT \"v=spf1 mx -all\"\n_dmarc TXT \"v=DMARC1; p=none\"\n_imaps._tcp SRV 0 1 993 mail\n";
+        write(
+            "lanternchoir.example",
+            format!("{}{both}@ A {ns1}\nwww A {ns1}\n{mail}mail A {ns2}\n* A {registry}\n", head(7)),
+        );
         // The second nameserver has an older version of this one.
         write("second.berth.example", format!("{}{both}@ A {ns1}\nwww A {ns1}\n", head(5)));
         let mut ds = String::new();
@@ -235,6 +241,45 @@ fn good_and_broken_delegations_on_real_servers() {
     for server in signed["nameservers"].as_array().unwrap() {
         assert_eq!(server["servers"][0]["state"], "authoritative");
     }
+}
+
+#[test]
+fn a_domain_on_other_peoples_servers_brings_its_mail_along() {
+    let internet = Internet::start();
+    let settings = format!(
+        "[host]\naddresses = [\"192.0.2.10\"]\nnameservers = [\"ns1.quay.example.\"]\n[sites]\nhome = \"{home}/{{account}}\"\n\
+         [internet]\nroot-servers = [\"{ROOT}\"]\nresolvers = [\"127.0.0.1:9\"]\ndns-port = {port}\nhttp-port = 9\nhttps-port = 9\n",
+        home = internet.path().display(),
+        port = internet.port,
+    );
+    let file = internet.path().join("settings.toml");
+    fs::write(&file, settings).unwrap();
+    let command = |words: &[&str]| run(brightharbor().args(words).env("BRIGHTHARBOR", internet.path().join("harbor")));
+    assert!([0, 3].contains(&command(&["init", "--settings", file.to_str().unwrap()]).exit));
+    command(&["account", "add", "choir", "--email", "choir@saltmarsh.example"]).expect(0);
+    command(&["attach", "lanternchoir.example", "--account", "choir"]).expect(3);
+    let zone = fs::read_to_string(internet.path().join("harbor/zones/lanternchoir.example.zone")).unwrap();
+    let (_, carried) = zone.split_once("; From the zone of before").unwrap_or_else(|| panic!("{zone}"));
+    let of = |owner: &str| {
+        let full = format!("{owner}lanternchoir.example. ");
+        carried
+            .lines()
+            .filter(|line| line.starts_with(&full))
+            .map(|line| line[full.len()..].to_string())
+            .collect::<Vec<_>>()
+    };
+    assert_eq!(of(""), ["3600 IN MX 10 mail.lanternchoir.example.", "3600 IN TXT \"v=spf1 mx -all\""]);
+    assert_eq!(of("*."), [format!("3600 IN A {}", internet.addresses.registry)], "the wildcard is one record");
+    assert_eq!(of("mail."), [format!("3600 IN A {}", internet.addresses.ns2)]);
+    assert_eq!(of("_imaps._tcp."), ["3600 IN SRV 0 1 993 mail.lanternchoir.example."]);
+    assert_eq!(carried.lines().filter(|line| line.contains(" IN ")).count(), 6, "{carried}");
+    let compared = command(&["zone", "compare", "lanternchoir.example"]).expect(0);
+    assert!(compared.contains("nothing that is at") && compared.contains("served from here on"), "{compared}");
+    // A signed zone keeps what it has but its keys, and says that the DS records go first.
+    let signed = command(&["attach", "gullrock.example", "--account", "choir"]).expect(3);
+    assert!(signed.contains("have its DS records removed before its nameservers change"), "{signed}");
+    let zone = fs::read_to_string(internet.path().join("harbor/zones/gullrock.example.zone")).unwrap();
+    assert!(!zone.contains("RRSIG") && !zone.contains("NSEC") && !zone.contains("DNSKEY"), "{zone}");
 }
 
 #[test]

@@ -71,9 +71,10 @@ pub fn create_zone(
             let design = design_for(request, Some(owner));
             let (content, today) = (content.as_deref().cloned(), serial_date(now));
             let wanted = NewZone { domain, account, design: &design, content, today };
-            let (changes, document) = new_zone(&wanted, files, settings, layout)?;
-            plan.set.changes.extend(changes);
-            plan.remark(ZoneRemark::New { zone: zone(), serial: document.soa().serial });
+            let made = new_zone(&wanted, files, settings, layout)?;
+            plan.set.changes.extend(made.changes);
+            plan.remark(ZoneRemark::New { zone: zone(), serial: made.document.soa().serial });
+            plan.remarks.extend(made.carried.map(|carried| ZoneRemark::CarriedOver { zone: zone(), carried }.into()));
         }
         ZoneOrigin::Remote(kept) => {
             plan.set.inventory(InventoryChange::AddZone(kept.zone.clone()));

@@ -27,7 +27,7 @@ pub use holders::{Holder, Holding, Serials, holders, own_servers, secondaries};
 pub use in_step::{Movable, ReadZone, Realignable, WhyLeft, ZoneOutcome, move_zones, realign};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{Zone, ZoneHome};
-pub use new_zone::{NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
+pub use new_zone::{MadeZone, NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 pub use publish::{PublishLoaded, parts, publish};
 pub use refusal::ZoneRefusal;
 pub use remark::ZoneRemark;

@@ -15,8 +15,8 @@ use crate::name::Hostname;
 use crate::render;
 use crate::zone::rules::judge_loading;
 use crate::zone::{
-    Document, EditError, Mail, Pattern, PatternChoice, PatternError, TemplateError, TemplateName, first_serial,
-    next_serial, serial_is_newer,
+    CarriedOver, Document, EditError, FormerWish, FormerZone, Mail, Pattern, PatternChoice, PatternError,
+    TemplateError, TemplateName, ZoneError, carry_over, first_serial, next_serial, serial_is_newer,
 };
 
 /// What is asked for.
@@ -38,12 +38,14 @@ pub struct ZoneDesign {
     pub mail: Mail,
     /// A nameserver set of the settings; that of `[host]` when not named.
     pub nameserver_set: Option<String>,
+    /// What becomes of the zone that the world uses for the domain today.
+    pub former: FormerWish,
 }
 
 impl ZoneDesign {
     /// The default template with the nameservers of `[host]`.
     pub fn plain(mail: Mail) -> Self {
-        Self { template: TemplateName::default(), mail, nameserver_set: None }
+        Self { template: TemplateName::default(), mail, nameserver_set: None, former: FormerWish::Look }
     }
 
     /// The pattern of the design under these settings; `file` is the content of the template's file.
@@ -77,6 +79,17 @@ pub struct NewZoneFiles {
     pub template: ExistingFile,
     /// The catalog zone, where the settings name one.
     pub catalog: ExistingFile,
+    /// The zone that the world uses today, where it is not ours and is to be carried over.
+    pub former: Option<FormerZone>,
+}
+
+/// A new zone, decided.
+#[derive(Debug, Clone)]
+pub struct MadeZone {
+    pub changes: Vec<Change>,
+    pub document: Document,
+    /// What came from the zone of before.
+    pub carried: Option<CarriedOver>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -95,6 +108,10 @@ pub enum NewZoneRefused {
     Template(#[from] TemplateError),
     #[error("the serial of the zone cannot be raised above that of a secondary: {0}")]
     Serial(EditError),
+    #[error("what was carried over from the zone of before cannot stand in a zone file: {0}")]
+    Former(ZoneError),
+    #[error("with what the zone of before has, the new one would not be loaded: {} ({})", .0.message, .0.code)]
+    FormerUnsound(Finding),
     #[error("the catalog zone cannot take the new zone: {0}")]
     Catalog(EditError),
 }
@@ -105,7 +122,7 @@ pub fn new_zone(
     files: &NewZoneFiles,
     settings: &Settings,
     layout: &Layout,
-) -> Result<(Vec<Change>, Document), NewZoneRefused> {
+) -> Result<MadeZone, NewZoneRefused> {
     let path = layout.zone_file(wanted.domain);
     if let Some((file, line)) = files.defined.clone() {
         return Err(NewZoneRefused::Defined { zone: wanted.domain.clone(), file, line });
@@ -133,6 +150,16 @@ pub fn new_zone(
     if let Some(finding) = judge_loading(&zone).into_iter().next() {
         return Err(NewZoneRefused::Unsound(finding));
     }
+    let (zone, carried) = match files.former.as_ref().filter(|_| wanted.content.is_none()) {
+        None => (zone, None),
+        Some(former) => {
+            let (zone, carried) = carry_over(&zone, former).map_err(NewZoneRefused::Former)?;
+            if let Some(finding) = judge_loading(&zone).into_iter().next() {
+                return Err(NewZoneRefused::FormerUnsound(finding));
+            }
+            (zone, Some(carried))
+        }
+    };
     let purpose = Purpose::ZoneFile { zone: wanted.domain.clone() };
     let mut changes = vec![Change::WriteFile(FileWrite::new(path.clone(), None, zone.source(), 0o644, purpose))];
     let server = settings.dns.server;
@@ -152,5 +179,5 @@ pub fn new_zone(
     };
     changes.extend(pattern.map(|pattern| Change::Inventory { to: InventoryChange::KnowPattern(pattern) }));
     changes.push(Change::Inventory { to: InventoryChange::AddZone(record) });
-    Ok((changes, zone))
+    Ok(MadeZone { changes, document: zone, carried })
 }

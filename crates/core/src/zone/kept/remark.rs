@@ -2,13 +2,18 @@
 
 use crate::account::AccountName;
 use crate::name::{DnsName, Hostname};
-use crate::zone::Record;
+use crate::zone::{CarriedOver, Record};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ZoneRemark {
     New {
         zone: Hostname,
         serial: u32,
+    },
+    /// A new zone has what the world's zone has, as far as it was seen.
+    CarriedOver {
+        zone: Hostname,
+        carried: CarriedOver,
     },
     /// Known from now on; its primary server has held it before.
     OnPrimary {

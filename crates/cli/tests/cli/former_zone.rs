@@ -1,0 +1,181 @@
+//! A domain that others serve today: what its zone has goes into ours, and nobody is asked to move it before that.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use brightharbor_standins::{Delegated, Scenario};
+use serde_json::Value;
+
+use crate::coast::{brightharbor, run};
+
+/// Mail, texts, services, an alias, a wildcard, and a name that nobody would guess.
+const ELSEWHERE: &str = "gullrock.example. MX 10 mail.gullrock.example.\n\
+    mail.gullrock.example. A 198.51.100.25\n\
+    gullrock.example. TXT \"v=spf1 include:_senders.gullrock.example -all\"\n\
+    _senders.gullrock.example. TXT \"v=spf1 ip4:198.51.100.0/24 -all\"\n\
+    _dmarc.gullrock.example. TXT \"v=DMARC1; p=reject\"\n\
+    s1._domainkey.gullrock.example. TXT \"v=DKIM1; p=AQID\"\n\
+    _imaps._tcp.gullrock.example. SRV 0 1 993 mail.gullrock.example.\n\
+    gullrock.example. CAA 0 issue \"ca.saltmarsh.example\"\n\
+    shop.gullrock.example. CNAME cart.gullrock.example.\n\
+    cart.gullrock.example. A 198.51.100.26\n\
+    slipway-7.gullrock.example. A 198.51.100.27\n";
+
+struct Elsewhere {
+    world: Delegated,
+    folder: tempfile::TempDir,
+}
+
+impl Elsewhere {
+    /// `more` are further lines of the scenario.
+    fn start(more: &str) -> Self {
+        let mut scenario = String::from(more);
+        for line in ELSEWHERE.lines() {
+            scenario.push_str(&format!("add ns1 {line}\nadd ns2 {line}\n"));
+        }
+        let world = Scenario::read(&scenario).unwrap().start(jiff::Timestamp::now()).unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        let elsewhere = Self { world, folder };
+        fs::create_dir(elsewhere.path("homes")).unwrap();
+        let settings = format!(
+            "[host]\naddresses = [\"192.0.2.10\"]\nnameservers = [\"ns1.quay.example.\", \"ns2.quay.example.\"]\n\
+             [sites]\nhome = \"{}/{{account}}\"\n\
+             [internet]\nroot-servers = [\"{}\"]\nresolvers = [\"127.0.0.1:9\"]\ndns-port = {}\nhttp-port = 9\nhttps-port = 9\n",
+            elsewhere.path("homes").display(),
+            elsewhere.world.root.ip(),
+            elsewhere.world.dns_port,
+        );
+        fs::write(elsewhere.path("settings.toml"), settings).unwrap();
+        let file = elsewhere.path("settings.toml").display().to_string();
+        elsewhere.json(&["init", "--settings", &file]);
+        elsewhere.json(&["account", "add", "boatyard", "--email", "yard@saltmarsh.example"]);
+        elsewhere
+    }
+
+    fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    fn json(&self, words: &[&str]) -> Value {
+        let done = run(brightharbor().env("BRIGHTHARBOR", self.path("harbor")).args(words).arg("--json"));
+        serde_json::from_str(&done.stdout).unwrap_or_else(|error| panic!("{error}: {done:?}"))
+    }
+
+    fn attach(&self, more: &[&str]) -> Value {
+        self.json(&[&["attach", "gullrock.example", "--account", "boatyard"], more].concat())
+    }
+
+    fn zone(&self) -> String {
+        fs::read_to_string(self.path("harbor/zones/gullrock.example.zone")).unwrap()
+    }
+}
+
+fn remark<'a>(document: &'a Value, code: &str) -> Option<&'a Value> {
+    document["change"]["remarks"].as_array()?.iter().find(|remark| remark["code"] == code)
+}
+
+#[test]
+fn mail_and_names_of_a_domain_go_along_when_it_is_attached() {
+    let elsewhere = Elsewhere::start("");
+    let dry = elsewhere.attach(&["--dry-run"]);
+    assert!(dry.to_string().contains("_dmarc.gullrock.example. 3600 IN TXT"), "the dry run shows the lines: {dry}");
+    let attached = elsewhere.attach(&[]);
+    let carried = remark(&attached, "carried-over").unwrap_or_else(|| panic!("{attached}"));
+    assert_eq!((&carried["whole"], &carried["signed"]), (&false.into(), &false.into()));
+    assert_eq!(carried["replaced"], serde_json::json!(["@ A", "www A"]));
+    assert_eq!(carried["left"], serde_json::json!([]));
+    let zone = elsewhere.zone();
+    for line in ELSEWHERE.lines().filter(|line| !line.starts_with("slipway")) {
+        let (owner, rest) = line.split_once(' ').unwrap();
+        assert!(zone.contains(&format!("{owner} 3600 IN {rest}\n")), "{line} is not in\n{zone}");
+    }
+    assert!(zone.contains("@\tIN\tA\t192.0.2.10\n") && !zone.contains("slipway"), "{zone}");
+    // Compared later, nothing is lost but what nobody can see from outside.
+    let compared = elsewhere.json(&["zone", "compare", "gullrock.example"]);
+    assert_eq!((&compared["losses"], &compared["by"], &compared["exit"]), (&0.into(), &"questions".into(), &0.into()));
+    let handed = elsewhere.json(&["delegation", "handover", "gullrock.example"]);
+    assert_eq!(handed["nameservers"], serde_json::json!(["ns1.quay.example", "ns2.quay.example"]), "{handed}");
+}
+
+#[test]
+fn a_zone_that_is_given_away_comes_whole() {
+    let elsewhere = Elsewhere::start("server ns1 transfer\n");
+    let attached = elsewhere.attach(&[]);
+    assert_eq!(remark(&attached, "carried-over").unwrap()["whole"], true, "{attached}");
+    assert!(elsewhere.zone().contains("slipway-7.gullrock.example. 3600 IN A 198.51.100.27\n"));
+}
+
+#[test]
+fn what_was_said_about_mail_stands_against_what_was_there() {
+    let elsewhere = Elsewhere::start("");
+    let attached = elsewhere.attach(&["--mail", "none"]);
+    let left = remark(&attached, "carried-over").unwrap()["left"].to_string();
+    assert!(left.contains("@ MX") && left.contains("@ TXT"), "{left}");
+    let zone = elsewhere.zone();
+    assert!(zone.contains("MX\t0 .\n") && !zone.contains("MX 10") && zone.matches("v=spf1").count() == 2, "{zone}");
+}
+
+#[test]
+fn nobody_is_asked_to_move_a_domain_that_would_lose_its_mail() {
+    let elsewhere = Elsewhere::start("signed\n");
+    let attached = elsewhere.attach(&["--bare"]);
+    assert!(remark(&attached, "carried-over").is_none() && !elsewhere.zone().contains("MX"), "{attached}");
+    let compared = elsewhere.json(&["zone", "compare", "gullrock.example"]);
+    let of = |kind: &str| {
+        let all = compared["differences"].as_array().unwrap().iter().filter(|one| one["differs"] == kind);
+        all.map(|one| format!("{} {}", one["name"].as_str().unwrap(), one["type"].as_str().unwrap()))
+            .collect::<Vec<_>>()
+    };
+    assert_eq!(compared["exit"], 1);
+    assert!(of("missing-here").contains(&"gullrock.example. MX".to_string()), "{compared}");
+    assert_eq!(of("served-here"), ["gullrock.example. A", "www.gullrock.example. A"]);
+    let refused = elsewhere.json(&["delegation", "handover", "gullrock.example"]);
+    assert_eq!((&refused["exit"], &refused["error"]["code"]), (&4.into(), &"would-lose-records".into()), "{refused}");
+    let sets = refused["error"]["sets"].to_string();
+    assert!(sets.contains("@ MX") && sets.contains("_dmarc TXT"), "{refused}");
+    let meant = elsewhere.json(&["delegation", "handover", "gullrock.example", "--yes"]);
+    assert!(meant["remove_ds"].as_array().is_some_and(|ds| !ds.is_empty()), "{meant}");
+    // With another server given, that is what counts.
+    let other = elsewhere.world.address("provider").unwrap().to_string();
+    let silent = elsewhere.json(&["zone", "compare", "gullrock.example", "--with", &other]);
+    assert_eq!(silent["error"]["code"], "nobody-answers", "{silent}");
+}
+
+#[test]
+fn a_signed_domain_is_told_to_be_one() {
+    let elsewhere = Elsewhere::start("signed\n");
+    assert_eq!(remark(&elsewhere.attach(&[]), "carried-over").unwrap()["signed"], true);
+    assert!(!elsewhere.zone().contains("DNSKEY") && !elsewhere.zone().contains("RRSIG"));
+}
+
+#[test]
+fn the_file_of_a_former_provider_is_taken_as_well() {
+    let elsewhere = Elsewhere::start("");
+    let write = |name: &str, text: &str| {
+        fs::write(elsewhere.path(name), text).unwrap();
+        elsewhere.path(name).display().to_string()
+    };
+    let head = "$TTL 900\n@ SOA ns.old.example. host.old.example. 7 4h 30m 4w 5m\n@ NS ns.old.example.\n";
+    let file = write("old.zone", &format!("{head}@ A 198.51.100.1\n@ MX 5 post\npost A 198.51.100.2\n"));
+    let attached = elsewhere.attach(&["--from", &file]);
+    let carried = remark(&attached, "carried-over").unwrap();
+    assert_eq!((&carried["whole"], &carried["sets"]), (&true.into(), &serde_json::json!(["@ MX", "post A"])));
+    assert!(elsewhere.zone().contains("gullrock.example. 900 IN MX 5 post.gullrock.example.\n"));
+    let broken = write("broken.zone", "@ A no-address\n");
+    let other = elsewhere.json(&["attach", "oldquay.example", "--account", "boatyard", "--from", &broken]);
+    assert_eq!(other["error"]["code"], "zone-unreadable", "{other}");
+    assert!(other["error"]["message"].as_str().unwrap().contains("broken.zone:1"), "{other}");
+    assert!(!Path::new(&elsewhere.path("harbor/zones/oldquay.example.zone")).exists());
+    let many = ["attach", "a.example", "b.example", "--account", "boatyard", "--from", &file];
+    assert_eq!(elsewhere.json(&many)["error"]["code"], "wrong-use");
+}
+
+#[test]
+fn a_domain_of_nobody_is_made_as_before_and_at_once() {
+    let elsewhere = Elsewhere::start("");
+    let started = std::time::Instant::now();
+    let made = elsewhere.json(&["zone", "create", "notyet.example", "--account", "boatyard"]);
+    assert!(remark(&made, "carried-over").is_none() && started.elapsed().as_secs() < 3, "{made}");
+    let compared = elsewhere.json(&["zone", "compare", "notyet.example"]);
+    assert_eq!((&compared["state"], &compared["exit"]), (&"not-delegated".into(), &0.into()));
+}

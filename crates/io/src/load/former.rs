@@ -1,0 +1,154 @@
+//! Looks at the zone that the world uses for a domain: by transfer where it is given, else by the usual questions, to the
+//! servers that the parent names. What is made of it is decided in `zone::former` of the core.
+
+use std::net::SocketAddr;
+use std::time::Duration;
+
+use brightharbor_core::delegation::{Brief, Outcome, Picture, Question, Registered, Reply};
+use brightharbor_core::harbor::Settings;
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::zone::{
+    FormerSource, FormerWish, FormerZone, Record, RecordType, absent_name, further_questions, own_servers, questions,
+};
+use futures_util::{StreamExt, stream};
+use tokio::time::timeout;
+
+use super::LoadError;
+use crate::dns::{ask, transfer, walk_within};
+use crate::overlay::Overlay;
+use crate::survey::brief;
+
+/// Whoever attaches a domain is not to wait for a silent registry.
+const LONGEST_WALK: Duration = Duration::from_secs(4);
+const LONGEST_TRANSFER: Duration = Duration::from_secs(2);
+/// Questions that have no answer by then count as unanswered.
+const LONGEST_LOOK: Duration = Duration::from_secs(6);
+/// Questions to one server at the same time.
+const AT_ONCE: usize = 16;
+/// Servers that are tried.
+const MOST_SERVERS: usize = 4;
+
+/// The former zone as it is wished for; `None` where there is none, or none is wanted.
+pub(super) async fn former_zone(
+    overlay: &Overlay<'_>,
+    domain: &Hostname,
+    wish: &FormerWish,
+) -> Result<Option<FormerZone>, LoadError> {
+    match wish {
+        FormerWish::Bare => Ok(None),
+        FormerWish::File { name, records } => {
+            let from = FormerSource::File(name.clone());
+            Ok(Some(FormerZone::whole(&domain.dns_name(), records.clone(), from, false)))
+        }
+        FormerWish::Look => {
+            let asking = world_zone(&overlay.settings, domain, &[]);
+            Ok(match overlay.ask(&format!("the zone that the world uses for {domain}"), asking).await? {
+                WorldZone::Seen(seen) => Some(seen),
+                WorldZone::Ours | WorldZone::NotDelegated | WorldZone::Silent => None,
+            })
+        }
+    }
+}
+
+/// What the world is answered for a domain.
+#[derive(Debug, Clone)]
+pub enum WorldZone {
+    Seen(FormerZone),
+    /// By servers of ours alone.
+    Ours,
+    NotDelegated,
+    /// Nobody answers, or nobody could be asked.
+    Silent,
+}
+
+/// The zone that the world gets from the servers to which the domain is delegated; `also` is asked for beside the usual
+/// questions.
+pub async fn world_zone(settings: &Settings, domain: &Hostname, also: &[(DnsName, RecordType)]) -> WorldZone {
+    let brief = Brief { validates: true, ..brief(settings, domain, &[]) };
+    let picture = walk_within(&brief, LONGEST_WALK).await;
+    match picture.registered {
+        Registered::Yes => {}
+        Registered::No => return WorldZone::NotDelegated,
+        Registered::Unknown(_) => return WorldZone::Silent,
+    }
+    let ours = own_servers(settings);
+    let is_ours = |server: &SocketAddr| ours.iter().any(|own| own.address == *server);
+    let all = servers(&picture);
+    let others: Vec<SocketAddr> = all.iter().copied().filter(|server| !is_ours(server)).collect();
+    if others.is_empty() && !all.is_empty() {
+        return WorldZone::Ours;
+    }
+    let seen = look(&domain.dns_name(), &others, !picture.ds.is_empty(), also).await;
+    seen.map_or(WorldZone::Silent, WorldZone::Seen)
+}
+
+/// A zone as these servers have it.
+pub async fn look_at(origin: &DnsName, servers: &[SocketAddr], also: &[(DnsName, RecordType)]) -> Option<FormerZone> {
+    look(origin, servers, false, also).await
+}
+
+fn servers(picture: &Picture) -> Vec<SocketAddr> {
+    let mut all: Vec<SocketAddr> = picture.authoritative_servers().map(|(_, server)| server.address).collect();
+    all.sort();
+    all.dedup();
+    all.truncate(MOST_SERVERS);
+    all
+}
+
+/// At the first server that gives it away, else at the first that answers.
+async fn look(
+    origin: &DnsName,
+    servers: &[SocketAddr],
+    signed: bool,
+    also: &[(DnsName, RecordType)],
+) -> Option<FormerZone> {
+    for server in servers {
+        if let Ok(Ok(records)) = timeout(LONGEST_TRANSFER, transfer(*server, origin, None)).await {
+            return Some(FormerZone::whole(origin, records, FormerSource::Transfer(*server), signed));
+        }
+    }
+    for server in servers {
+        let first: Vec<_> = questions(origin).into_iter().chain(also.iter().cloned()).collect();
+        let asked = timeout(LONGEST_LOOK, asked(*server, origin, first)).await;
+        if let Ok(Some((records, absent))) = asked {
+            return Some(FormerZone::asked(origin, records, &absent, *server, signed));
+        }
+    }
+    None
+}
+
+/// The records that the questions give, and those of the name that nobody has; `None` without any answer.
+async fn asked(
+    server: SocketAddr,
+    origin: &DnsName,
+    first: Vec<(DnsName, RecordType)>,
+) -> Option<(Vec<Record>, Vec<Record>)> {
+    let mut records = answers(server, &first).await?;
+    let known: std::collections::HashSet<_> = first.into_iter().collect();
+    let further: Vec<_> = further_questions(origin, &records).into_iter().filter(|one| !known.contains(one)).collect();
+    records.extend(answers(server, &further).await.unwrap_or_default());
+    let absent = absent_name(origin);
+    let (of_absent, of_names) = records.into_iter().partition(|record| Some(&record.owner) == absent.as_ref());
+    Some((of_names, of_absent))
+}
+
+async fn answers(server: SocketAddr, wanted: &[(DnsName, RecordType)]) -> Option<Vec<Record>> {
+    let asking = wanted.iter().map(|(name, record_type)| {
+        let question = Question::authoritative(server, name, *record_type);
+        async move { (ask(&question).await.outcome, question) }
+    });
+    let heard: Vec<_> = stream::iter(asking).buffer_unordered(AT_ONCE).collect().await;
+    let mut any = wanted.is_empty();
+    let mut records: Vec<Record> = Vec::new();
+    for (outcome, question) in heard {
+        let Outcome::Reply(Reply { authoritative: true, answer, .. }) = outcome else { continue };
+        any = true;
+        // Where the name is an alias, the records behind it are another name's.
+        for record in answer.into_iter().filter(|record| record.owner == question.name) {
+            if !records.contains(&record) {
+                records.push(record);
+            }
+        }
+    }
+    any.then_some(records)
+}
