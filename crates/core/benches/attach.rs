@@ -52,6 +52,7 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
         is_first: false,
         account: Some(Account::new(AccountName::parse("bakery").unwrap(), "baker@saltmarsh.example", "/home/bakery")),
         related: vec![],
+        shown_domain: None,
         zone: None,
         new_zone: NewZoneFiles { zone_list: Some(zone_list(layout, zones).into_bytes()), ..NewZoneFiles::default() },
         site_file: None,

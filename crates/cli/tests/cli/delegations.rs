@@ -157,6 +157,7 @@ fn what_was_saved_is_judged_again_without_a_network() {
 fn zones_begin_where_the_dns_says_and_not_where_a_list_guesses() {
     // Registered below a name that is no zone; and a subdomain that is somebody else's.
     let cuts = "add registry windlass.co NS ns1.saltmarsh.example.\nadd registry2 windlass.co NS ns1.saltmarsh.example.\n\
+                add registry keel.co NS ns1.saltmarsh.example.\nadd registry2 keel.co NS ns1.saltmarsh.example.\n\
                 add ns1 lab NS ns2.oldquay.example.\nadd ns2 lab NS ns2.oldquay.example.\n";
     let played = Played::start(&Scenario::read(cuts).unwrap());
     let settings = played.folder.path().join("settings.toml").display().to_string();
@@ -188,6 +189,18 @@ fn zones_begin_where_the_dns_says_and_not_where_a_list_guesses() {
     }
     let refused: Value = serde_json::from_str(&create("www.gullrock.example").stdout).unwrap();
     assert_eq!(refused["error"]["code"], "no-cut", "{refused}");
+    // The same for what is attached: a zone of its own where the DNS shows one, a subdomain where it does not.
+    let attach = |name: &str| {
+        let done = run(played.command().args(["attach", name, "--account", "yard", "--bare", "--json"]));
+        serde_json::from_str::<Value>(&done.stdout).unwrap_or_else(|error| panic!("{error}: {done:?}"))
+    };
+    let attached = attach("keel.co.example").to_string();
+    assert!(
+        attached.contains("zones/keel.co.example.zone") && !attached.contains("zones/co.example.zone"),
+        "{attached}"
+    );
+    let elsewhere = attach("shop.oldquay.example").to_string();
+    assert!(elsewhere.contains("zone oldquay.example is not in this harbor"), "{elsewhere}");
     // A record goes into the closest zone; a name in it is looked at with that zone's nameservers.
     let added = run(played.command().args(["record", "add", "www.lab.gullrock.example", "A", "192.0.2.7", "--json"]));
     assert!(added.exit == 0 && added.stdout.contains("lab.gullrock.example.zone"), "{added:?}");

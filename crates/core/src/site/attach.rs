@@ -77,6 +77,8 @@ pub struct AttachLoaded {
     pub account: Option<Account>,
     /// The sites that hold one of the wanted names or one of their ancestors.
     pub related: Vec<Site>,
+    /// The domain that the names are of, where the DNS shows another than the public suffix list guesses.
+    pub shown_domain: Option<Hostname>,
     /// The nearest enclosing zone: of the inventory, or a new one that is kept remote.
     pub zone: Option<ZoneLoaded>,
     /// The files that a new zone would meet.
@@ -187,7 +189,9 @@ pub fn attach(
         Host::Address(_) => return by_address(request, account, loaded, settings, layout),
         Host::Name(hostname) => hostname,
     };
-    let domain = registrable_domain(hostname).ok_or_else(|| SiteRefusal::PublicSuffix(hostname.clone()))?;
+    // The list only guesses: names are registered below empty ones, and private suffixes are zones like others.
+    let guessed = || registrable_domain(hostname).ok_or_else(|| SiteRefusal::PublicSuffix(hostname.clone()));
+    let domain = loaded.shown_domain.clone().map_or_else(guessed, Ok)?;
     let hostnames = wanted_names(&request.hostname, request.www);
     let main = hostnames[0].clone();
     refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;

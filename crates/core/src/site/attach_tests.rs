@@ -39,6 +39,7 @@ fn empty() -> AttachLoaded {
     AttachLoaded {
         account: Some(account("bakery")),
         related: vec![],
+        shown_domain: None,
         zone: None,
         new_zone: NewZoneFiles::default(),
         site_file: None,
@@ -194,6 +195,34 @@ fn a_domain_on_a_primary_elsewhere_gets_its_addresses_by_one_update() {
     assert!(all.contains(&"inventory: add zone gullrock.example".to_string()), "{all:?}");
     let update = "update gullrock.example at 192.0.2.53:53: 0 records removed, 4 added".to_string();
     assert!(all.contains(&update) && !all.iter().any(|line| line.contains("zones/")), "{all:?}");
+}
+
+#[test]
+fn below_a_cut_of_our_zone_the_records_are_somebody_elses() {
+    let mut loaded = empty();
+    zone_of(&mut loaded, &format!("{ZONE}lab NS ns.oldquay.example.\nquay A 192.0.2.9\n"), "bakery");
+    let decided = decide("a.lab.crumbandtide.example", &loaded, &settings()).unwrap();
+    assert!(!lines(&decided).iter().any(|line| line.contains("crumbandtide.example.zone")), "{:?}", lines(&decided));
+    let told = Remark::Zone(ZoneRemark::KeptElsewhere { zone: domain("lab.crumbandtide.example") });
+    assert!(decided.plan.remarks.contains(&told), "{:?}", decided.plan.remarks);
+    let beside = decide("slab.crumbandtide.example", &loaded, &settings()).unwrap();
+    assert!(lines(&beside).iter().any(|line| line.contains("crumbandtide.example.zone")));
+}
+
+#[test]
+fn a_zone_begins_where_the_dns_shows_it_whatever_the_list_guesses() {
+    let shown = |name: &str| AttachLoaded { shown_domain: Some(domain(name)), ..empty() };
+    let own = decide("windlass.co.test", &shown("windlass.co.test"), &settings()).unwrap();
+    assert!(lines(&own).contains(&"inventory: add zone windlass.co.test".to_string()), "{:?}", lines(&own));
+    let elsewhere = decide("crane.windlass.co.test", &shown("windlass.co.test"), &settings()).unwrap();
+    let told = Remark::Zone(ZoneRemark::KeptElsewhere { zone: domain("windlass.co.test") });
+    assert!(elsewhere.plan.remarks.contains(&told), "{:?}", elsewhere.plan.remarks);
+    // A public suffix that somebody has, too.
+    assert!(matches!(decide("co.uk", &empty(), &settings()), Err(SiteRefusal::PublicSuffix(_))));
+    assert!(
+        lines(&decide("co.uk", &shown("co.uk"), &settings()).unwrap())
+            .contains(&"inventory: add zone co.uk".to_string())
+    );
 }
 
 #[test]

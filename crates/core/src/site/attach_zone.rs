@@ -75,6 +75,11 @@ pub(super) fn add_addresses(
     let mut records = Vec::new();
     for hostname in wanted.iter().filter_map(Host::name) {
         let owner = hostname.dns_name();
+        // A record below a cut is seen by nobody.
+        if let Some(cut) = document.cut_above(&owner).and_then(|cut| Hostname::parse(&cut.bare()).ok()) {
+            plan.remark(ZoneRemark::KeptElsewhere { zone: cut });
+            continue;
+        }
         let present: Vec<&Record> = document.records().filter(|record| record.owner == owner).collect();
         let has_addresses = present.iter().any(|record| record.data.address().is_some());
         if has_addresses || leads_to_domain(&present, main) {

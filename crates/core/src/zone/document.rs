@@ -8,7 +8,7 @@ use std::ops::Range;
 
 use super::error::ZoneError;
 use super::parse::{Fetch, Parser, SoaSpans};
-use super::{Record, RecordData, Soa, serial_is_newer};
+use super::{Record, RecordData, RecordType, Soa, serial_is_newer};
 use crate::name::DnsName;
 
 /// A parsed master file. [`Document::source`] is the file, byte for byte.
@@ -111,6 +111,20 @@ impl Document {
 
     pub fn entries(&self) -> &[Entry] {
         &self.entries
+    }
+
+    /// The name at or above this one, below the apex, that the zone delegates to others: what lies there is another zone's
+    /// affair (RFC 9499 section 7, "zone cut").
+    pub fn cut_above(&self, name: &DnsName) -> Option<DnsName> {
+        let mut cuts: Vec<&DnsName> = self
+            .records()
+            .filter(|record| record.record_type() == RecordType::NS && record.owner != self.origin)
+            .map(|record| &record.owner)
+            .filter(|cut| name.is_within(cut))
+            .collect();
+        // The one that is met first on the way down.
+        cuts.sort_by_key(|cut| cut.labels().count());
+        cuts.first().map(|cut| (*cut).clone())
     }
 
     /// The records in file order, those of included files and generated ones in their place.

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
+use brightharbor_core::delegation::domain_of;
 use brightharbor_core::name::{Host, Hostname, is_registrable, near_misses};
 use brightharbor_core::render::{Clash, clash, site_line, zone_line};
 use brightharbor_core::site::{
@@ -12,10 +13,12 @@ use brightharbor_core::zone::{NewZoneFiles, TemplateName, Zone, ZoneHome, newest
 
 use super::LoadError;
 use super::answered::answered;
-use super::former::former_zone;
+use super::former::{LONGEST_WALK, former_zone};
+use crate::dns::walk_within;
 use crate::harbor::Harbor;
 use crate::overlay::Overlay;
 use crate::server::configuration;
+use crate::survey::brief;
 
 /// Loads for one request.
 pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<AttachLoaded, LoadError> {
@@ -40,17 +43,20 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
         ServedFrom::SameAs(other) => overlay.site_of(other)?,
         _ => None,
     };
+    let shown_domain = match main.name() {
+        Some(name) => shown_domain(overlay, name).await?,
+        None => None,
+    };
+    let is_domain = |name: &Hostname| shown_domain.as_ref().map_or_else(|| is_registrable(name), |shown| shown == name);
     let zone = match main.name() {
-        Some(name) => zone(overlay, request, name).await?,
+        Some(name) => zone(overlay, request, name, is_domain(name)).await?,
         None => None,
     };
     let mut new_zone = match main.name() {
         Some(name) => new_zone_files(overlay, name, &request.design.template).await?,
         None => NewZoneFiles::default(),
     };
-    if let (None, ZoneChoice::Here, Some(name)) =
-        (&zone, &request.zone, main.name().filter(|name| is_registrable(name)))
-    {
+    if let (None, ZoneChoice::Here, Some(name)) = (&zone, &request.zone, main.name().filter(|name| is_domain(name))) {
         new_zone.former = former_zone(overlay, name, &request.design.former).await?;
     }
     let by_hand = by_hand(overlay, &names).await?;
@@ -62,6 +68,7 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
     Ok(AttachLoaded {
         account,
         related,
+        shown_domain,
         zone,
         new_zone,
         site_file: overlay.file(&overlay.layout.site_file(overlay.settings.web.server, &main))?,
@@ -82,10 +89,24 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
     })
 }
 
+/// The domain that a name lies in as the DNS shows it, where that is not clear: the name is no registrable domain by the
+/// list, and lies in no zone of this harbor.
+async fn shown_domain(overlay: &Overlay<'_>, name: &Hostname) -> Result<Option<Hostname>, LoadError> {
+    if is_registrable(name) || overlay.enclosing_zone(name)?.is_some() {
+        return Ok(None);
+    }
+    let asking = async {
+        let picture = walk_within(&brief(&overlay.settings, name, &[]), LONGEST_WALK).await;
+        domain_of(name, &picture)
+    };
+    Ok(overlay.ask(&format!("the zone that {name} lies in"), asking).await?)
+}
+
 async fn zone(
     overlay: &Overlay<'_>,
     request: &AttachRequest,
     main: &Hostname,
+    is_domain: bool,
 ) -> Result<Option<ZoneLoaded>, LoadError> {
     if let Some(zone) = overlay.enclosing_zone(main)? {
         return Ok(Some(match overlay.kept_zone(&zone).await? {
@@ -94,7 +115,7 @@ async fn zone(
         }));
     }
     match &request.zone {
-        ZoneChoice::Remote(primary) if is_registrable(main) => {
+        ZoneChoice::Remote(primary) if is_domain => {
             let zone = Zone {
                 primary: Some(primary.clone()),
                 nameserver_set: request.design.nameserver_set.clone(),

@@ -19,7 +19,7 @@ use crate::overlay::Overlay;
 use crate::survey::brief;
 
 /// Whoever attaches a domain is not to wait for a silent registry.
-const LONGEST_WALK: Duration = Duration::from_secs(4);
+pub(super) const LONGEST_WALK: Duration = Duration::from_secs(4);
 const LONGEST_TRANSFER: Duration = Duration::from_secs(2);
 /// Questions that have no answer by then count as unanswered.
 const LONGEST_LOOK: Duration = Duration::from_secs(6);
