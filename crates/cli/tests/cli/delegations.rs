@@ -124,7 +124,10 @@ fn each_rule_fires_in_its_own_scenario_and_in_no_good_one() {
 fn every_rule_has_its_scenario() {
     let fired: BTreeSet<String> =
         scenarios().into_iter().filter(|(name, s)| s.fires.as_ref() == Some(name)).map(|(name, _)| name).collect();
-    let rules: BTreeSet<String> = rules::ALL.iter().map(|rule| rule.text.code.to_string()).collect();
+    // Silent in closed networks, such as these worlds; its tests are in core.
+    let closed = |code: &str| code == "one-network";
+    let rules: BTreeSet<String> =
+        rules::ALL.iter().filter(|rule| !closed(rule.text.code)).map(|rule| rule.text.code.to_string()).collect();
     assert_eq!(rules.difference(&fired).collect::<Vec<_>>(), Vec::<&String>::new());
 }
 

@@ -226,6 +226,7 @@ mod tests {
                 stray: vec![],
                 tcp: Reached::Unasked,
                 problem: None,
+                denies: false,
             }],
             nameservers: vec![
                 seen("ns1.saltmarsh.example", &["192.0.2.1"], &["192.0.2.9"], 7, &in_zone),

@@ -98,6 +98,7 @@ mod tests {
             stray: vec![],
             tcp: Reached::Unasked,
             problem: None,
+            denies: false,
         };
         Picture { registered: Registered::Yes, parent: vec![parent], ..Picture::unasked(name("gullrock.example")) }
     }

@@ -82,6 +82,8 @@ pub struct ParentAnswer {
     pub tcp: Reached,
     /// What went wrong with this server.
     pub problem: Option<String>,
+    /// Whether it says that there is no such delegation.
+    pub denies: bool,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]

@@ -57,11 +57,15 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
     let mut picture = unknown(brief, walk.seen, "");
     let (zone, servers) = match walk.descend(&brief.domain)? {
         Descent::Delegated { parent, servers } => (parent, servers),
-        Descent::NotDelegated { parent } => {
-            picture.parent_zone = parent;
-            picture.registered = Registered::No;
-            return Some(picture);
-        }
+        // One server may have the change that others do not have yet.
+        Descent::NotDelegated { parent, servers } => match any_delegates(walk, &servers)? {
+            true => (parent, servers),
+            false => {
+                picture.parent_zone = parent;
+                picture.registered = Registered::No;
+                return Some(picture);
+            }
+        },
         Descent::Stuck { at, why } => {
             picture.parent_zone = at;
             picture.registered = Registered::Unknown(why);
@@ -98,6 +102,23 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
     Some(picture)
 }
 
+/// Whether one of the servers of the parent delegates the domain.
+fn any_delegates(walk: &mut Walk<'_>, servers: &[SocketAddr]) -> Option<bool> {
+    let domain = &walk.brief.domain;
+    let outcomes: Vec<_> = servers.iter().map(|server| walk.ask(*server, domain, RecordType::NS)).collect();
+    let delegates = |outcome: &Outcome| match outcome {
+        Outcome::Reply(reply) => delegation_in(reply, domain).is_some(),
+        _ => false,
+    };
+    Some(outcomes.into_iter().collect::<Option<Vec<_>>>()?.into_iter().any(delegates))
+}
+
+/// The NS records of the domain: in the authority section, or, where a server holds parent and child, in the answer.
+fn delegation_in<'r>(reply: &'r Reply, domain: &DnsName) -> Option<&'r Vec<Record>> {
+    let is_ns = |record: &Record| record.owner == *domain && record.record_type() == RecordType::NS;
+    [&reply.authority, &reply.answer].into_iter().find(|section| section.iter().any(is_ns))
+}
+
 fn parent_answer(walk: &mut Walk<'_>, parent: &DnsName, server: SocketAddr) -> Option<ParentAnswer> {
     let domain = &walk.brief.domain;
     let udp = walk.ask(server, domain, RecordType::NS);
@@ -113,18 +134,16 @@ fn parent_answer(walk: &mut Walk<'_>, parent: &DnsName, server: SocketAddr) -> O
         stray: vec![],
         tcp: tcp.clone(),
         problem: Some(problem),
+        denies: false,
     };
     let reply = match outcome {
         Outcome::Reply(reply) => reply,
         other => return Some(empty(other.in_words())),
     };
-    // A server that holds parent and child answers from the child, with authority.
-    let set = [&reply.authority, &reply.answer]
-        .into_iter()
-        .find(|section| section.iter().any(|record| record.owner == *domain && record.record_type() == RecordType::NS));
-    let Some(section) = set else {
+    let Some(section) = delegation_in(reply, domain) else {
         let word = reply.rcode_word();
-        return Some(empty(format!("has no delegation for the domain ({word})")));
+        let denies = matches!(reply.rcode, Reply::NOERROR | Reply::NXDOMAIN) && reply.authoritative;
+        return Some(ParentAnswer { denies, ..empty(format!("has no delegation for the domain ({word})")) });
     };
     let mut nameservers = BTreeSet::new();
     let mut ttl = u32::MAX;
@@ -137,7 +156,7 @@ fn parent_answer(walk: &mut Walk<'_>, parent: &DnsName, server: SocketAddr) -> O
     let addresses = reply.additional.iter().filter(|record| record.data.address().is_some()).cloned();
     let (glue, stray) = addresses.partition(|record| nameservers.contains(&record.owner));
     let nameservers = nameservers.into_iter().collect();
-    Some(ParentAnswer { server, nameservers, ttl, glue, stray, tcp, problem: None })
+    Some(ParentAnswer { server, nameservers, ttl, glue, stray, tcp, problem: None, denies: false })
 }
 
 /// The DS records, from the first server of the parent that answers for them with authority.

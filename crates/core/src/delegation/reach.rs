@@ -1,7 +1,7 @@
 //! Which addresses make sense to ask: a nameserver with a private address is nobody's nameserver, and asking it would
 //! only touch machines of the inner network.
 
-use std::net::{IpAddr, SocketAddr};
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 
 use crate::address::AddressKind;
 
@@ -12,11 +12,14 @@ pub fn is_in_place(address: IpAddr, roots: &[SocketAddr]) -> bool {
     kind == AddressKind::Public || roots.iter().any(|root| AddressKind::of(root.ip()) == kind)
 }
 
-/// The network that usually shares one fate: the /24 or /48.
-pub fn network(address: IpAddr) -> Vec<u8> {
+/// The lengths of the prefixes that usually share one fate, of IPv4 and of IPv6.
+pub const ONE_NETWORK: (u32, u32) = (24, 48);
+
+/// The network of an address by the length of its prefix, one for IPv4 and one for IPv6.
+pub fn network(address: IpAddr, (v4, v6): (u32, u32)) -> IpAddr {
     match address {
-        IpAddr::V4(v4) => v4.octets()[..3].to_vec(),
-        IpAddr::V6(v6) => v6.octets()[..6].to_vec(),
+        IpAddr::V4(address) => Ipv4Addr::from(u32::from(address) & (u32::MAX << (32 - v4))).into(),
+        IpAddr::V6(address) => Ipv6Addr::from(u128::from(address) & (u128::MAX << (128 - v6))).into(),
     }
 }
 

@@ -41,9 +41,10 @@ pub(super) enum Descent {
         parent: DnsName,
         servers: Vec<SocketAddr>,
     },
-    /// The zone `parent` says that nothing is delegated there.
+    /// A server of the zone `parent` says that nothing is delegated there.
     NotDelegated {
         parent: DnsName,
+        servers: Vec<SocketAddr>,
     },
     Stuck {
         at: DnsName,
@@ -102,7 +103,7 @@ impl<'a> Walk<'a> {
                 if holds_both {
                     Descent::Delegated { parent: zone, servers }
                 } else {
-                    Descent::NotDelegated { parent: zone }
+                    Descent::NotDelegated { parent: zone, servers }
                 }
             }
             Looked::Stuck { at, why } => Descent::Stuck { at, why },

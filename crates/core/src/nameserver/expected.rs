@@ -5,7 +5,7 @@ use std::net::IpAddr;
 use crate::delegation::rules::{Expected, Load};
 use crate::harbor::{NameserverSet, Settings};
 use crate::name::DnsName;
-use crate::zone::{Zone, ZoneHome};
+use crate::zone::{Zone, ZoneHome, own_servers};
 
 /// The nameserver set whose domains have to be counted to say how full it is.
 pub fn set_to_count<'a>(zone: Option<&'a Zone>, settings: &Settings) -> Option<&'a str> {
@@ -39,10 +39,22 @@ pub fn expected(zone: Option<&Zone>, domains: Option<u32>, settings: &Settings) 
         nameservers: set.nameservers,
         zone_here: Some(zone.is_some_and(|zone| zone.home != ZoneHome::Elsewhere)),
         own_nameservers,
+        own_addresses: own_addresses(settings),
         secondaries: settings.secondaries.iter().map(|secondary| secondary.name.clone()).collect(),
         load,
         changed_at: None,
     }
+}
+
+/// Where servers of this harbor are asked: its DNS server, its secondaries, and what the settings say of nameservers.
+fn own_addresses(settings: &Settings) -> Vec<IpAddr> {
+    let servers = own_servers(settings).into_iter().map(|server| server.address.ip());
+    let of_sets = settings.nameserver_sets.values().flat_map(|set| set.addresses.values());
+    let named = settings.host.nameserver_addresses.values().chain(of_sets).flatten().copied();
+    let mut all: Vec<IpAddr> = servers.chain(named).collect();
+    all.sort();
+    all.dedup();
+    all
 }
 
 /// What to set at the registrar: the nameservers, and their addresses where they lie inside the domain.
@@ -117,5 +129,16 @@ mod tests {
         assert_eq!(expected.hidden_names.len(), 2);
         assert_eq!(expected.load, Some(Load { set: "yard".into(), domains: 39, capacity: 40 }));
         assert_eq!(expected.own_nameservers.len(), 3);
+        assert_eq!(expected.own_addresses, [] as [IpAddr; 0]);
+    }
+
+    #[test]
+    fn servers_of_the_harbor_are_known_by_address_too() {
+        let mut settings = settings();
+        settings.dns.server = crate::harbor::DnsServer::Bind;
+        settings.dns.address = "192.0.2.53:53".parse().ok();
+        let named = ["192.0.2.53", "198.51.100.53"].map(|text| text.parse().unwrap()).to_vec();
+        settings.host.nameserver_addresses.insert(name("ns1.saltmarsh.example"), named.clone());
+        assert_eq!(expected(None, None, &settings).own_addresses, named);
     }
 }

@@ -8,7 +8,7 @@ use jiff::civil::Date;
 
 use super::Weakness;
 use crate::change::Change;
-use crate::delegation::network;
+use crate::delegation::{ONE_NETWORK, network};
 use crate::harbor::NameserverSet;
 use crate::name::{DnsName, Hostname};
 use crate::zone::{EditError, KeptZone, Record, RecordData};
@@ -73,7 +73,7 @@ pub fn weaknesses(set: &NameserverSet) -> Vec<Weakness> {
             by_address.entry(*address).or_default().push(name.clone());
         }
     }
-    let networks: BTreeSet<Vec<u8>> = by_address.keys().map(|address| network(*address)).collect();
+    let networks: BTreeSet<IpAddr> = by_address.keys().map(|address| network(*address, ONE_NETWORK)).collect();
     let one_network = by_address.len() > 1 && networks.len() == 1;
     let shared = by_address.into_iter().filter(|(_, names)| names.len() > 1);
     found.extend(shared.map(|(address, nameservers)| Weakness::SameAddress { nameservers, address }));

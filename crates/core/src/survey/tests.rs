@@ -77,6 +77,7 @@ fn good() -> Look {
             stray: vec![],
             tcp: Reached::Unasked,
             problem: None,
+            denies: false,
         }],
         nameservers: vec![nameserver(&nameservers[1], "192.0.2.53"), nameserver(&nameservers[0], "198.51.100.53")],
         questions: 9,

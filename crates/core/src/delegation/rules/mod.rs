@@ -53,6 +53,7 @@ mod signature_missing;
 mod signature_wrong;
 mod single_nameserver;
 mod transfer_open;
+mod zone_by_hand;
 mod zone_not_in_use;
 
 use std::collections::BTreeMap;
@@ -80,6 +81,8 @@ pub struct Expected {
     pub zone_here: Option<bool>,
     /// The nameservers of all sets of the harbor.
     pub own_nameservers: Vec<DnsName>,
+    /// Addresses of servers of the harbor, whatever names lead there.
+    pub own_addresses: Vec<IpAddr>,
     /// Names of the provider that were to be replaced by names of the customer's own.
     pub hidden_names: Vec<DnsName>,
     /// The secondaries that the harbor tells of its zones.
@@ -111,6 +114,7 @@ pub const ALL: &[Rule] = &[
     nameservers_not_as_expected::RULE,
     zone_not_in_use::RULE,
     delegated_here_without_zone::RULE,
+    zone_by_hand::RULE,
     provider_names_visible::RULE,
     nameserver_set_full::RULE,
     nameserver_name_is_address::RULE,
@@ -184,6 +188,15 @@ fn first_flaw(name: &str, server: &ServerSeen, is_one: impl Fn(&Flaw) -> bool) -
         more => format!(" ({more} more like it)"),
     };
     Some(format!("at {name} ({}) {what} {}{more}", server.address, first.flaw))
+}
+
+/// The nameservers of the delegation that are servers of this harbor, by name or by address, with whether they answer for
+/// the domain.
+fn ours<'a>(picture: &'a Picture, expected: &'a Expected) -> impl Iterator<Item = (&'a DnsName, bool)> {
+    let is_ours = |(nameserver, server): &(&NameserverSeen, &ServerSeen)| {
+        expected.own_nameservers.contains(&nameserver.name) || expected.own_addresses.contains(&server.address.ip())
+    };
+    picture.servers().filter(is_ours).map(|(nameserver, server)| (&nameserver.name, server.state.has_authority()))
 }
 
 /// What to do about a nameserver that does not hold the zone: one of the harbor's own secondaries is told of it.

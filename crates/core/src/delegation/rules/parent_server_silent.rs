@@ -18,7 +18,7 @@ const TEXT: RuleText = RuleText {
 fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
     let some_answer = picture.parent.iter().any(|answer| answer.problem.is_none());
     let mut findings = Vec::new();
-    for answer in picture.parent.iter().filter(|_| some_answer) {
+    for answer in picture.parent.iter().filter(|answer| some_answer && !answer.denies) {
         let message = match (&answer.problem, &answer.tcp) {
             (Some(problem), _) => format!("{} of the parent {} {problem}", answer.server, picture.parent_zone.bare()),
             (None, Reached::Failed(why)) => format!("{} of the parent over TCP {why}", answer.server),

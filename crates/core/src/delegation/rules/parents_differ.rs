@@ -9,7 +9,7 @@ pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 const TEXT: RuleText = RuleText {
     code: "parents-differ",
     severity: Severity::Risk,
-    what: "The servers of the parent zone name different nameservers for the domain.",
+    what: "The servers of the parent zone name different nameservers for the domain, or some of them do not know it.",
     why: "Visitors are sent to the old or the new nameservers, depending on which server of the parent \
           their resolver asks. After a change this passes when the registry has published it everywhere.",
     cure: "After a change, wait. If it lasts for more than a day, tell the registrar.",
@@ -19,14 +19,19 @@ const TEXT: RuleText = RuleText {
 fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
     let mut answering = picture.parent.iter().filter(|answer| answer.problem.is_none());
     let Some(first) = answering.next() else { return vec![] };
-    let Some(other) = answering.find(|answer| answer.nameservers != first.nameservers) else { return vec![] };
-    let message = format!(
-        "{} names {}, {} names {}",
-        first.server,
-        listed(&first.nameservers),
-        other.server,
-        listed(&other.nameservers)
-    );
+    let other = answering.find(|answer| answer.nameservers != first.nameservers);
+    let denying = picture.parent.iter().find(|answer| answer.denies);
+    let names = listed(&first.nameservers);
+    let message = match (other, denying) {
+        (Some(other), _) => {
+            format!("{} names {names}, {} names {}", first.server, other.server, listed(&other.nameservers))
+        }
+        // Added a moment ago, or taken away.
+        (None, Some(denying)) => {
+            format!("{} delegates it to {names}, {} says that it does not exist", first.server, denying.server)
+        }
+        (None, None) => return vec![],
+    };
     let finding =
         TEXT.finding(picture.domain.bare(), message, "wait until the registry has published the change everywhere");
     // The registry's own secondaries have caught up when they have asked once more.

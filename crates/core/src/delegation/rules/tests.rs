@@ -51,6 +51,7 @@ fn good() -> Picture {
             stray: vec![],
             tcp: Reached::Works,
             problem: None,
+            denies: false,
         }],
         nameservers: vec![
             nameserver(&name("ns1.saltmarsh.example"), "192.0.2.53"),
@@ -189,7 +190,15 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
             .filter(|code| *code != "nameservers-not-as-expected")
             .collect(),
         ),
-        ("delegated-here-without-zone", fired_with(Expected { zone_here: Some(false), ..expected() })),
+        ("delegated-here-without-zone", {
+            let mut picture = good();
+            for seen in &mut picture.nameservers {
+                seen.servers[0].state = ServerState::Refuses { rcode: "REFUSED".into() };
+            }
+            let found = judge(&picture, &Expected { zone_here: Some(false), ..expected() });
+            found.iter().map(|finding| finding.code).filter(|code| *code != "server-refuses").collect()
+        }),
+        ("zone-by-hand", fired_with(Expected { zone_here: Some(false), ..expected() })),
         (
             "provider-names-visible",
             fired_with(Expected { hidden_names: vec![name("ns2.oldquay.example")], ..expected() })[..1].to_vec(),
@@ -452,4 +461,34 @@ fn glue_that_agrees_is_good() {
 fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
     let texts: Vec<_> = ALL.iter().map(|rule| rule.text).collect();
     check_folder("delegation/rules", &texts, &triggers().iter().map(|(code, _)| *code).collect::<Vec<_>>());
+}
+
+#[test]
+fn servers_of_ours_under_other_names_are_ours() {
+    let addresses = ["192.0.2.53", "198.51.100.53"].map(|text| text.parse().unwrap()).to_vec();
+    let nameservers = vec![name("ns1.gullrock.example"), name("ns2.gullrock.example")];
+    let codes = |own_addresses: Vec<IpAddr>| {
+        let wanted = Expected { nameservers: nameservers.clone(), own_addresses, ..expected() };
+        judge(&good(), &wanted).iter().map(|finding| finding.code).collect::<Vec<_>>()
+    };
+    assert_eq!(codes(addresses.clone()), [""; 0], "whatever the nameservers are called");
+    let half = codes(addresses[..1].to_vec());
+    assert!(half.contains(&"nameservers-not-as-expected") && !half.contains(&"zone-not-in-use"), "{half:?}");
+}
+
+#[test]
+fn networks_are_compared_by_two_lengths_and_never_inside_a_closed_one() {
+    let at = |addresses: [&str; 2]| {
+        let mut picture = good();
+        for (seen, address) in picture.nameservers.iter_mut().zip(addresses) {
+            seen.servers[0].address = format!("{address}:53").parse().unwrap();
+        }
+        let found = judge(&picture, &expected());
+        found.into_iter().find(|one| one.code == "one-network").map(|one| one.severity)
+    };
+    assert_eq!(at(["192.0.2.53", "192.0.2.54"]), Some(crate::finding::Severity::Risk));
+    assert_eq!(at(["198.51.100.53", "198.51.101.53"]), Some(crate::finding::Severity::Note), "one /22");
+    assert_eq!(at(["198.51.100.53", "198.51.104.53"]), None);
+    assert_eq!(at(["127.0.0.1", "127.0.0.2"]), None, "a closed network is one network");
+    assert_eq!(at(["10.0.0.1", "10.0.0.2"]), None);
 }

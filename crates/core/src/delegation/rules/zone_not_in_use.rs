@@ -1,8 +1,7 @@
 //! The zone here is not the one that the world sees.
 
 use super::{Expected, Rule, listed};
-use crate::delegation::Picture;
-use crate::delegation::Registered;
+use crate::delegation::{Picture, Registered, ServerSeen};
 use crate::finding::{Finding, RuleText, Severity};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
@@ -20,7 +19,10 @@ const TEXT: RuleText = RuleText {
 
 fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     let names = picture.delegated_names();
-    let none_of_ours = !names.iter().any(|name| expected.nameservers.contains(name));
+    let is_ours =
+        |server: &ServerSeen| server.state.has_authority() && expected.own_addresses.contains(&server.address.ip());
+    let by_address = picture.servers().any(|(_, server)| is_ours(server));
+    let none_of_ours = !by_address && !names.iter().any(|name| expected.nameservers.contains(name));
     let here = expected.zone_here == Some(true) && !expected.nameservers.is_empty();
     if !here || !none_of_ours || picture.registered != Registered::Yes || names.is_empty() {
         return vec![];
