@@ -79,6 +79,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("missing-argument", "an argument is missing"),
     ("missing-command", "no command is given"),
     ("nameserver-address", "the address of a nameserver is missing"),
+    ("nameserver-not-ready", "a nameserver that a domain is to move to does not have its zone"),
     ("nameserver-set", "harbor.toml has no such nameserver set"),
     ("newer-harbor", "a newer version wrote the inventory"),
     ("no-address", "a nameserver inside one of our zones needs an address"),

@@ -179,3 +179,22 @@ fn a_domain_of_nobody_is_made_as_before_and_at_once() {
     let compared = elsewhere.json(&["zone", "compare", "notyet.example"]);
     assert_eq!((&compared["state"], &compared["exit"]), (&"not-delegated".into(), &0.into()));
 }
+
+#[test]
+fn nobody_is_asked_to_move_a_domain_to_servers_that_do_not_have_it() {
+    let elsewhere = Elsewhere::start("server provider lame\n");
+    elsewhere.attach(&[]);
+    let address = elsewhere.world.address("provider").unwrap().to_string();
+    let toml = elsewhere.path("harbor/harbor.toml");
+    let text = fs::read_to_string(&toml).unwrap();
+    let named = format!("[host.nameserver-addresses]\n\"ns1.quay.example.\" = [\"{address}\"]\n[internet]\n");
+    fs::write(&toml, text.replace("[internet]\n", &named)).unwrap();
+    let refused = elsewhere.json(&["delegation", "handover", "gullrock.example"]);
+    assert_eq!((&refused["exit"], &refused["error"]["code"]), (&4.into(), &"nameserver-not-ready".into()), "{refused}");
+    let told = refused["error"]["message"].as_str().unwrap();
+    assert!(told.contains(&format!("ns1.quay.example ({address})")), "{told}");
+    assert_eq!(
+        elsewhere.json(&["delegation", "handover", "gullrock.example", "--yes"])["command"],
+        "delegation handover"
+    );
+}

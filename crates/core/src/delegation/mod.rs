@@ -45,7 +45,7 @@ pub use picture::{
     Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Probed, Reached, Registered, ServerSeen, ServerState,
 };
 pub use question::{Step, next_questions};
-pub use reach::{ONE_NETWORK, network};
+pub use reach::{ONE_NETWORK, is_in_place, network};
 pub use root_hints::ROOT_HINTS;
 pub use saved::{MOST_BYTES, SavedError, SavedWalk};
 pub use signed::SetFlaw;

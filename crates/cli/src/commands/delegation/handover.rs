@@ -1,12 +1,15 @@
 //! `delegation handover`: the text for whoever holds the login at the registrar.
 
+use std::net::SocketAddr;
 use std::path::PathBuf;
 
-use brightharbor_core::delegation::{Ds, Handover, Outcome, Question, handover};
+use brightharbor_core::delegation::rules::Expected;
+use brightharbor_core::delegation::{Ds, Handover, Outcome, Question, Reply, handover, is_in_place};
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::zone::{RecordType, ZoneHome, differences, set_words};
-use brightharbor_io::dns::{Walker, ask};
+use brightharbor_io::dns::{Walker, ask, resolve_all};
 use brightharbor_io::load::{WorldZone, world_zone};
+use brightharbor_io::survey::resolvers;
 use brightharbor_io::zones::read_zone;
 use clap::Args;
 use serde_json::{Value, json};
@@ -37,7 +40,8 @@ pub struct HandoverArguments {
     /// The language of the text.
     #[arg(long, value_enum, default_value = "en")]
     lang: Language,
-    /// Write it down even if records that the world has today would be lost with the move.
+    /// Write it down even if records that the world has today would be lost with the move, or the new nameservers do not
+    /// have the zone.
     #[arg(long)]
     yes: bool,
 }
@@ -58,6 +62,7 @@ pub fn run(args: &HandoverArguments, context: &Context) -> Report {
             .advice("name them with --expect NAME, or keep the zone here: brightharbor zone create"));
     }
     if !args.yes {
+        refuse_unready(&domain, &checked.wanted, &network, context)?;
         refuse_losses(&domain, &network, context)?;
     }
     let ttl = checked.picture.delegation().map_or(86_400, |answer| answer.ttl);
@@ -75,6 +80,50 @@ pub fn run(args: &HandoverArguments, context: &Context) -> Report {
     }
     let text = worded(&made, &expected, ttl, args.lang, Form::Text);
     Ok(Box::new(Handed { made, text, html: args.html.clone() }))
+}
+
+/// A domain does not move to nameservers that do not have its zone: it would fail for everybody who asks these. Those whose
+/// address cannot be found are left to the registry, which asks for them.
+fn refuse_unready(domain: &Hostname, wanted: &Expected, network: &Network, context: &Context) -> Result<(), Error> {
+    let settings = &network.settings;
+    let (port, roots) = (settings.internet.dns_port(), settings.internet.roots());
+    context.progress.doing(&format!("asking the nameservers that {domain} is to be delegated to"));
+    let unready: Vec<String> = context.block_on(async {
+        let mut unready = Vec::new();
+        for name in &wanted.nameservers {
+            let mut addresses = wanted.addresses.get(name).cloned().unwrap_or_default();
+            if addresses.is_empty() {
+                let resolved = resolve_all(&resolvers(settings), name).await;
+                addresses = resolved.into_iter().flat_map(|one| one.addresses).map(|one| one.address).collect();
+                addresses.sort();
+                addresses.dedup();
+            }
+            for address in addresses.into_iter().filter(|address| is_in_place(*address, &roots)) {
+                let server = SocketAddr::new(address, port);
+                let outcome = ask(&Question::authoritative(server, &domain.dns_name(), RecordType::SOA)).await.outcome;
+                let why = match &outcome {
+                    Outcome::NoRoute => continue,
+                    Outcome::Reply(reply) if reply.authoritative && reply.rcode == Reply::NOERROR => {
+                        match reply.answer.iter().any(|record| record.owner == domain.dns_name()) {
+                            true => continue,
+                            false => "answers out of another zone".to_string(),
+                        }
+                    }
+                    Outcome::Reply(reply) if reply.rcode == Reply::NOERROR => "answers without authority".into(),
+                    other => other.in_words(),
+                };
+                unready.push(format!("{} ({address}) {why}", name.bare()));
+            }
+        }
+        unready
+    })?;
+    if unready.is_empty() {
+        return Ok(());
+    }
+    let message = format!("{domain} would move to nameservers that do not have its zone: {}", unready.join("; "));
+    Err(Error::refused("nameserver-not-ready", message)
+        .advice("see to them first (brightharbor zone list, zone publish); if it is meant: --yes")
+        .with("servers", unready))
 }
 
 /// Nobody is asked to move a domain whose mail or names would be lost. Where the zone is not kept here, or cannot be read,
