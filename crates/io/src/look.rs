@@ -158,7 +158,12 @@ pub fn expected(harbor: &Harbor, domain: &Hostname) -> Result<Expected, StoreErr
     let Harbor { settings, store, .. } = harbor;
     let zone = store.zone(domain)?;
     let counted = set_to_count(zone.as_ref(), settings).map(|set| store.zones_with_set(Some(set))).transpose()?;
-    Ok(nameserver::expected(zone.as_ref(), counted, settings))
+    let expected = nameserver::expected(zone.as_ref(), counted, settings);
+    let asked_at = match expected.nameservers.is_empty() {
+        true => None,
+        false => store.handed_over(domain, &expected.nameservers)?,
+    };
+    Ok(Expected { asked_at, ..expected })
 }
 
 fn harbored(harbor: &Harbor, hostname: &Host) -> Result<Option<Harbored>, StoreError> {

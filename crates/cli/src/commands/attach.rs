@@ -117,7 +117,7 @@ pub fn run(args: &Attach, context: &Context) -> Report {
     if let Some(file) = &args.from {
         let [Host::Name(domain)] = &hosts[..] else {
             return Err(Error::wrong_use("`--from` was given for several hostnames")
-                .advice("attach each domain by itself with the zone file of its own"));
+                .advice("attach the domains one at a time, each with its own zone file"));
         };
         design.former = former_file(file, domain)?;
     }

@@ -287,6 +287,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     assert_eq!(
         members(&handover),
         BTreeSet::from([
+            "noted",
             "format",
             "exit",
             "command",

@@ -95,6 +95,14 @@ fn mail_and_names_of_a_domain_go_along_when_it_is_attached() {
     assert_eq!((&compared["losses"], &compared["by"], &compared["exit"]), (&0.into(), &"questions".into(), &0.into()));
     let handed = elsewhere.json(&["delegation", "handover", "gullrock.example"]);
     assert_eq!(handed["nameservers"], serde_json::json!(["ns1.quay.example", "ns2.quay.example"]), "{handed}");
+    assert_eq!(handed["noted"], true);
+    // From then on the old delegation is no fault until the registry should have published the new one.
+    let checked = elsewhere.json(&["delegation", "check", "gullrock.example"]);
+    assert_eq!((&checked["exit"], &checked["domains"][0]["verdict"]), (&3.into(), &"waiting".into()), "{checked}");
+    let survey = elsewhere.json(&["survey", "gullrock.example"]);
+    let link = &survey["surveys"][0]["links"][1];
+    assert_eq!((&link["state"], &link["code"]), (&"waiting".into(), &"nameservers-not-as-expected".into()), "{link}");
+    assert!(link["because"].as_str().unwrap().contains("; asked for on 20"), "{link}");
 }
 
 #[test]

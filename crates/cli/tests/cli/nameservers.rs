@@ -72,7 +72,7 @@ fn a_handover_is_waited_for() {
     let html = fs::read_to_string(&page).unwrap();
     assert!(html.starts_with("<!doctype html>") && html.contains("<td>ns2.saltmarsh.example</td>"), "{html}");
     let wait = ["delegation", "wait", "gullrock.example", "--for"];
-    assert_eq!(coast.json(&[&wait[..], &["1"]].concat(), 3)["domains"][0]["verdict"], "faults");
+    assert_eq!(coast.json(&[&wait[..], &["1"]].concat(), 3)["domains"][0]["verdict"], "waiting");
     coast.delegate_here("gullrock.example");
     assert_eq!(coast.json(&[&wait[..], &["1m"]].concat(), 0)["domains"][0]["verdict"], "well");
     assert!(coast.run(&handover).expect(0).contains("Nothing is left to do"));

@@ -47,6 +47,9 @@ pub const ROOT_ANCHORS: [&str; 2] = [
     ". DS 38696 8 2 683D2D0ACB8C9B712A1948B27F741219298D0A450D612C483AF444A4C0FB2B16",
 ];
 
+/// Servers of one zone that are asked for the same, until one gives what can be verified.
+const MOST_ASKED: usize = 4;
+
 /// A zone on the way, with its servers.
 type Zone = (DnsName, Vec<SocketAddr>);
 
@@ -104,29 +107,52 @@ fn above(walk: &Walk<'_>) -> Vec<Zone> {
     zones
 }
 
+/// Asks the servers of a zone in turn, as a validating resolver does: what one of them has rightly is enough.
+fn of_any<'a, T>(
+    walk: &mut Walk<'a>,
+    servers: &[SocketAddr],
+    name: &DnsName,
+    record_type: RecordType,
+    judge: impl Fn(&'a Reply) -> Result<T, Chain>,
+) -> Option<Result<T, Chain>> {
+    let mut worst: Option<Chain> = None;
+    let mut silent = Vec::new();
+    for server in servers.iter().take(MOST_ASKED) {
+        let outcome = walk.ask(*server, name, record_type)?;
+        let answers = |reply: &&Reply| matches!(reply.rcode, Reply::NOERROR | Reply::NXDOMAIN);
+        match with_authority(outcome).filter(answers).map(&judge) {
+            Some(Ok(good)) => return Some(Ok(good)),
+            Some(Err(end)) => worst = worst.or(Some(end)),
+            None => silent.push(format!("{server} {}", outcome.in_words())),
+        }
+    }
+    Some(Err(worst.unwrap_or(Chain::NotSeen { why: silent.join("; ") })))
+}
+
 /// The keys of a zone that one of the trusted ones vouches for.
-fn keys_of(walk: &mut Walk<'_>, zone: &Zone, trusted: &[Ds], now: Timestamp) -> Option<Result<Vec<Key>, Chain>> {
-    let (name, servers) = zone;
-    let broken = |why: String| Some(Err(Chain::Broken { zone: name.clone(), why }));
-    let reply = match walk.first_reply(servers, name, RecordType::DNSKEY)? {
-        Ok((reply, _)) => reply,
-        Err(why) => return Some(Err(Chain::NotSeen { why })),
-    };
-    let set = set_of(&reply.answer, name, RecordType::DNSKEY);
-    let keys: Vec<Key> = set.iter().filter_map(|record| Key::of(record)).collect();
-    let vouched: Vec<Key> = keys.iter().filter(|key| trusted.iter().any(|ds| ds.is_of(key, name))).cloned().collect();
-    if vouched.is_empty() {
-        let wanted: Vec<String> = trusted.iter().map(|ds| ds.key_tag.to_string()).collect();
-        return broken(format!(
-            "{name} does not have the key {}, which is to vouch for its others",
-            wanted.join(" or ")
-        ));
-    }
-    match check(&set, &reply.answer, &vouched, name, now) {
-        Checked::Bad(flaw) => broken(format!("the keys of {name} {flaw}")),
-        Checked::Unknown => Some(Err(Chain::Insecure { zone: name.clone() })),
-        Checked::Holds | Checked::HoldsByWildcard { .. } => Some(Ok(keys)),
-    }
+fn keys_of(
+    walk: &mut Walk<'_>,
+    (name, servers): &Zone,
+    trusted: &[Ds],
+    now: Timestamp,
+) -> Option<Result<Vec<Key>, Chain>> {
+    let broken = |why: String| Err(Chain::Broken { zone: name.clone(), why });
+    of_any(walk, servers, name, RecordType::DNSKEY, |reply| {
+        let set = set_of(&reply.answer, name, RecordType::DNSKEY);
+        let keys: Vec<Key> = set.iter().filter_map(|record| Key::of(record)).collect();
+        let is_vouched_for = |key: &&Key| trusted.iter().any(|ds| ds.is_of(key, name));
+        let vouched: Vec<Key> = keys.iter().filter(is_vouched_for).cloned().collect();
+        if vouched.is_empty() {
+            let wanted: Vec<String> = trusted.iter().map(|ds| ds.key_tag.to_string()).collect();
+            let why = format!("{name} does not have the key {}, which is to vouch for its others", wanted.join(" or "));
+            return broken(why);
+        }
+        match check(&set, &reply.answer, &vouched, name, now) {
+            Checked::Bad(flaw) => broken(format!("the keys of {name} {flaw}")),
+            Checked::Unknown => Err(Chain::Insecure { zone: name.clone() }),
+            Checked::Holds | Checked::HoldsByWildcard { .. } => Ok(keys),
+        }
+    })
 }
 
 /// What the zone says of the DS records of a name below it, proven.
@@ -137,34 +163,32 @@ fn below_of(
     keys: &[Key],
     now: Timestamp,
 ) -> Option<Result<Below, Chain>> {
-    let reply = match walk.first_reply(servers, below, RecordType::DS)? {
-        Ok((reply, _)) => reply,
-        Err(why) => return Some(Err(Chain::NotSeen { why })),
-    };
     let broken = |what: &str, flaw: Flaw| {
-        Some(Err(Chain::Broken { zone: below.clone(), why: format!("what {zone} says of {what} {below} {flaw}") }))
+        Err(Chain::Broken { zone: below.clone(), why: format!("what {zone} says of {what} {below} {flaw}") })
     };
-    let mut signers = reply.answer.iter().chain(&reply.authority).filter_map(signer_of);
     let between =
         |signer: &DnsName| signer != zone && signer != below && signer.is_within(zone) && below.is_within(signer);
-    if let Some(signer) = signers.find(between) {
-        return Some(Ok(Below::Through(signer)));
-    }
-    let set = set_of(&reply.answer, below, RecordType::DS);
-    if set.is_empty() {
-        let denials = Denials::read(&reply.authority, keys, zone, now);
-        return match denials.absence(below, RecordType::DS, reply.rcode == Reply::NXDOMAIN) {
-            Ok(_) => Some(Ok(Below::Unsigned)),
-            Err(flaw) => broken("the missing DS of", flaw),
-        };
-    }
-    match check(&set, &reply.answer, keys, zone, now) {
-        Checked::Bad(flaw) => broken("the DS of", flaw),
-        Checked::Unknown => Some(Ok(Below::Unsigned)),
-        Checked::Holds | Checked::HoldsByWildcard { .. } => {
-            Some(Ok(Below::Signed(set.iter().filter_map(|record| Ds::of(record)).collect())))
+    of_any(walk, servers, below, RecordType::DS, |reply| {
+        let mut signers = reply.answer.iter().chain(&reply.authority).filter_map(signer_of);
+        if let Some(signer) = signers.find(between) {
+            return Ok(Below::Through(signer));
         }
-    }
+        let set = set_of(&reply.answer, below, RecordType::DS);
+        if set.is_empty() {
+            let denials = Denials::read(&reply.authority, keys, zone, now);
+            return match denials.absence(below, RecordType::DS, reply.rcode == Reply::NXDOMAIN) {
+                Ok(_) => Ok(Below::Unsigned),
+                Err(flaw) => broken("the missing DS of", flaw),
+            };
+        }
+        match check(&set, &reply.answer, keys, zone, now) {
+            Checked::Bad(flaw) => broken("the DS of", flaw),
+            Checked::Unknown => Ok(Below::Unsigned),
+            Checked::Holds | Checked::HoldsByWildcard { .. } => {
+                Ok(Below::Signed(set.iter().filter_map(|record| Ds::of(record)).collect()))
+            }
+        }
+    })
 }
 
 pub(super) fn set_of<'r>(records: &'r [Record], owner: &DnsName, record_type: RecordType) -> Vec<&'r Record> {

@@ -208,7 +208,7 @@ impl<'a> Walk<'a> {
 
     /// The first useful reply among the servers of a zone, tried in order.
     #[allow(clippy::type_complexity)]
-    pub(super) fn first_reply(
+    fn first_reply(
         &mut self,
         servers: &[SocketAddr],
         name: &DnsName,

@@ -43,6 +43,7 @@ pub fn expected(zone: Option<&Zone>, domains: Option<u32>, settings: &Settings) 
         secondaries: settings.secondaries.iter().map(|secondary| secondary.name.clone()).collect(),
         load,
         changed_at: None,
+        asked_at: None,
     }
 }
 

@@ -33,7 +33,9 @@ pub(super) fn delegated(seen: &Seen<'_>, registered: &Link) -> Link {
     }
     let elsewhere = seen.findings.iter().find(|finding| finding.code == "nameservers-not-as-expected");
     if let Some(finding) = elsewhere {
-        return link(LinkState::Broken, finding.code, finding.message.clone())
+        // Who was asked a moment ago has a time to do it in.
+        let state = finding.waits_until.map_or(LinkState::Broken, |until| LinkState::Waiting(Some(until)));
+        return link(state, finding.code, finding.message.clone())
             .turn(Turn::Registrar)
             .values(at_registrar(&seen.picture.domain, seen.expected));
     }

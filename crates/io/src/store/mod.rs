@@ -7,6 +7,7 @@ mod apply;
 mod backup;
 mod damage;
 mod former;
+mod handovers;
 mod logbook;
 mod pauses;
 mod read;

@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 11;
+pub(super) const VERSION: i64 = 12;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -55,6 +55,9 @@ CREATE TABLE name_pause (
     reason TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX name_pause_by_site ON name_pause(site);
+CREATE TABLE handover (
+    domain TEXT PRIMARY KEY, asked INTEGER NOT NULL, nameservers TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
 CREATE TABLE logbook (
     id INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, who TEXT NOT NULL, title TEXT NOT NULL,
     changes TEXT NOT NULL, inverses TEXT NOT NULL, outcome TEXT NOT NULL, detail TEXT NOT NULL
@@ -124,4 +127,9 @@ CREATE INDEX name_pause_by_site ON name_pause(site);
     "UPDATE plan SET limits = json_remove(
         json_set(limits, '$.alias-domains', json_extract(limits, '$.parked-domains')), '$.parked-domains')
     WHERE json_type(limits, '$.parked-domains') IS NOT NULL;",
+    "
+CREATE TABLE handover (
+    domain TEXT PRIMARY KEY, asked INTEGER NOT NULL, nameservers TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+",
 ];

@@ -7,6 +7,7 @@ use brightharbor_core::delegation::rules::Expected;
 use brightharbor_core::delegation::{Ds, Handover, Outcome, Question, Reply, handover, is_in_place};
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::zone::{RecordType, ZoneHome, differences, set_words};
+use brightharbor_io::clock;
 use brightharbor_io::dns::{Walker, ask, resolve_all};
 use brightharbor_io::load::{WorldZone, world_zone};
 use brightharbor_io::survey::resolvers;
@@ -79,7 +80,14 @@ pub fn run(args: &HandoverArguments, context: &Context) -> Report {
         files::save(path, &page)?;
     }
     let text = worded(&made, &expected, ttl, args.lang, Form::Text);
-    Ok(Box::new(Handed { made, text, html: args.html.clone() }))
+    // A harbor that cannot be written to now is no reason to keep the page back.
+    let noted = match &network.harbor {
+        Some(harbor) if !made.done => {
+            harbor.store.note_handover(&domain, &checked.wanted.nameservers, clock::now()).is_ok()
+        }
+        _ => false,
+    };
+    Ok(Box::new(Handed { made, text, html: args.html.clone(), noted }))
 }
 
 /// A domain does not move to nameservers that do not have its zone: it would fail for everybody who asks these. Those whose
@@ -167,6 +175,8 @@ struct Handed {
     made: Handover,
     text: String,
     html: Option<PathBuf>,
+    /// Whether the harbor remembers that it was asked for.
+    noted: bool,
 }
 
 impl Shown for Handed {
@@ -193,6 +203,7 @@ impl Shown for Handed {
             "nameservers": self.made.nameservers,
             "add_ds": self.made.add_ds,
             "text": self.text,
+            "noted": self.noted,
         })
     }
 

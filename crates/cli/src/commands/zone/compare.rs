@@ -111,9 +111,9 @@ impl Shown for ComparedZones {
         let (server, how) = self.source();
         let losses = self.losses();
         let verdict = match (losses, self.differences.is_empty()) {
-            (0, true) => format!("as at {server}"),
-            (0, false) => format!("nothing that is at {server} would be lost"),
-            _ => format!("{} at {server} would be lost or changed", counted(losses, "record set")),
+            (0, true) => format!("no differences from {server}"),
+            (0, false) => format!("no records of {server} would be lost"),
+            _ => format!("{} of {server} would be lost or changed", counted(losses, "record set")),
         };
         page.heading(&format!("{}: {verdict}", self.zone));
         if !self.differences.is_empty() {
@@ -129,9 +129,7 @@ impl Shown for ComparedZones {
             page.blank();
             page.hanging(
                 "note: ",
-                &format!(
-                    "{server} does not give the zone away: names that are rarely used cannot be seen from outside"
-                ),
+                &format!("{server} allows no transfer: rarely used names cannot be seen from outside"),
             );
         }
         if losses > 0 {

@@ -125,13 +125,15 @@ fn carried_over(zone: &str, carried: &CarriedOver) -> Told {
         FormerSource::Transfer(server) | FormerSource::Questions(server) => server.to_string(),
         FormerSource::File(name) => name.clone(),
     };
-    let sets = if carried.sets.is_empty() { "nothing".to_string() } else { carried.sets.join(", ") };
-    let mut words = format!("zone {zone}: carried over from {from}: {sets}");
+    let mut words = match carried.sets.is_empty() {
+        true => format!("zone {zone}: nothing to carry over from {from}"),
+        false => format!("zone {zone}: carried over from {from}: {}", carried.sets.join(", ")),
+    };
     if !carried.left.is_empty() {
         words.push_str(&format!("; not {}, since other records were asked for", carried.left.join(", ")));
     }
     if !carried.from.is_whole() {
-        words.push_str("; that server does not give the zone away, so rare names may be missing (`--from FILE`)");
+        words.push_str("; that server allows no transfer, so rarely used names may be missing (`--from FILE`)");
     }
     if carried.signed {
         words.push_str("; the domain is signed: have its DS records removed before its nameservers change");

@@ -71,7 +71,7 @@ pub struct Rule {
     pub check: fn(&Picture, &Expected) -> Vec<Finding>,
 }
 
-/// What the harbor wants to see; empty where nothing is expected (a check without a harbor).
+/// What the harbor expects; empty where nothing is expected (a check without a harbor).
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Expected {
     pub nameservers: Vec<DnsName>,
@@ -91,6 +91,8 @@ pub struct Expected {
     pub load: Option<Load>,
     /// When the harbor last changed the zone: what followed a moment ago is told from a mistake.
     pub changed_at: Option<Timestamp>,
+    /// Since when somebody is asked to delegate the domain to these nameservers.
+    pub asked_at: Option<Timestamp>,
 }
 
 /// How full a nameserver set is.

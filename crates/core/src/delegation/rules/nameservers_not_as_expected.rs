@@ -17,6 +17,9 @@ const TEXT: RuleText = RuleText {
     source: "RFC 1034 section 4.2.1",
 };
 
+/// Where it is not known how often the registry publishes, in seconds.
+const A_DAY: u64 = 86_400;
+
 fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     if expected.nameservers.is_empty() || picture.registered != Registered::Yes {
         return vec![];
@@ -36,5 +39,9 @@ fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     let domain = picture.domain.bare();
     let message = format!("{domain} is delegated to {}, not to {}", listed(&found), listed(&wanted));
     let cure = format!("at the registrar, set the nameservers of {domain} to {}", listed(&wanted));
-    vec![TEXT.finding(domain, message, cure)]
+    let Some(asked) = expected.asked_at else { return vec![TEXT.finding(domain, message, cure)] };
+    // What was asked for has reached all servers of the registry when they have asked its primary once more.
+    let published = picture.parent_soa.as_ref().map_or(A_DAY, |soa| u64::from(soa.refresh) + u64::from(soa.retry));
+    let message = format!("{message}; asked for on {}", asked.strftime("%Y-%m-%d %H:%M UTC"));
+    vec![TEXT.finding(domain, message, cure).waiting(asked, published, picture.seen_at)]
 }

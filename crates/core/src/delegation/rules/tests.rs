@@ -492,3 +492,20 @@ fn networks_are_compared_by_two_lengths_and_never_inside_a_closed_one() {
     assert_eq!(at(["127.0.0.1", "127.0.0.2"]), None, "a closed network is one network");
     assert_eq!(at(["10.0.0.1", "10.0.0.2"]), None);
 }
+
+#[test]
+fn what_somebody_was_asked_for_a_moment_ago_is_waited_for_and_then_missed() {
+    let found = |asked: &str, soa: Option<Soa>| {
+        let nameservers = vec![name("ns1.gullrock.example"), name("ns2.gullrock.example")];
+        let wanted = Expected { nameservers, asked_at: Some(asked.parse().unwrap()), ..expected() };
+        let mut picture = good();
+        picture.parent_soa = soa;
+        let all = judge(&picture, &wanted);
+        let one = all.into_iter().find(|one| one.code == "nameservers-not-as-expected").unwrap();
+        (one.waits_until.map(|until| until.to_string()), one.message.contains("; asked for on 2026-11-2"))
+    };
+    // Refresh and retry of the parent are four hours and a half.
+    assert_eq!(found("2026-11-23T06:00:00Z", Some(soa())), (Some("2026-11-23T10:30:00Z".into()), true));
+    assert_eq!(found("2026-11-23T02:00:00Z", Some(soa())), (None, true), "that is over");
+    assert_eq!(found("2026-11-23T02:00:00Z", None), (Some("2026-11-24T02:00:00Z".into()), true));
+}

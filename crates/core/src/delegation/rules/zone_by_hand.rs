@@ -11,7 +11,7 @@ const TEXT: RuleText = RuleText {
     severity: Severity::Note,
     what: "A nameserver of this harbor answers for the domain, and the harbor keeps no such zone: somebody keeps it in the \
            server's own configuration.",
-    why: "It works. What is attached below the domain gets no records by itself, and nothing here looks after the zone.",
+    why: "It works. Names that are attached below the domain get no records automatically, and this harbor does not maintain the zone.",
     cure: "To have it looked after here, take its file in with `zone create --from`, and take it out of the server's own \
            configuration; or leave it as it is.",
     source: "RFC 1034 section 4.2.1",
