@@ -38,7 +38,7 @@ impl Differs {
             Differs::MissingHere => "missing here",
             Differs::Otherwise => "other data",
             Differs::OnlyHere => "only here",
-            Differs::ServedHere => "served from here on",
+            Differs::ServedHere => "served here",
         }
     }
 
@@ -74,7 +74,7 @@ pub fn differences(here: &Document, there: &FormerZone, attached: &[Hostname]) -
         let (here, there) = (data(own.get(key)), data(other.get(key)));
         let differs = match (here.is_empty(), there.is_empty()) {
             _ if here == there => continue,
-            _ if LEADS_VISITORS.contains(&record_type.0) && is_served(owner) => Differs::ServedHere,
+            (_, false) if LEADS_VISITORS.contains(&record_type.0) && is_served(owner) => Differs::ServedHere,
             (true, _) => Differs::MissingHere,
             (_, true) => Differs::OnlyHere,
             _ => Differs::Otherwise,
