@@ -136,7 +136,7 @@ impl Shown for ComparedZones {
             page.blank();
             page.hanging(
                 "next: ",
-                "brightharbor record add or replace, with what `there` shows, before the domain moves",
+                "before the domain moves, enter what is lost: brightharbor record add, record replace",
             );
         }
     }

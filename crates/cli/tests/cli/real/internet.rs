@@ -274,7 +274,7 @@ fn a_domain_on_other_peoples_servers_brings_its_mail_along() {
     assert_eq!(of("_imaps._tcp."), ["3600 IN SRV 0 1 993 mail.lanternchoir.example."]);
     assert_eq!(carried.lines().filter(|line| line.contains(" IN ")).count(), 6, "{carried}");
     let compared = command(&["zone", "compare", "lanternchoir.example"]).expect(0);
-    assert!(compared.contains("no records of") && compared.contains("served from here on"), "{compared}");
+    assert!(compared.contains("no records of") && compared.contains("served here"), "{compared}");
     // A signed zone keeps what it has but its keys, and says that the DS records go first.
     let signed = command(&["attach", "gullrock.example", "--account", "choir"]).expect(3);
     assert!(signed.contains("have its DS records removed before its nameservers change"), "{signed}");

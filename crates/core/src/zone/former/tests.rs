@@ -133,6 +133,8 @@ fn differences_are_told_set_by_set_the_losses_first() {
     assert_eq!(found, expected);
     let served = differences(&here, &there, &[crate::name::Hostname::parse("gullrock.example").unwrap()]);
     assert_eq!(served.last().map(|one| one.differs), Some(Differs::ServedHere));
+    let new = differences(&here, &there, &[crate::name::Hostname::parse("new.gullrock.example").unwrap()]);
+    assert!(new.iter().any(|one| one.owner == name("new") && one.differs == Differs::OnlyHere), "nothing is there yet");
     assert_eq!(served.iter().filter(|one| one.differs.is_loss()).count(), 1);
     let one = &differences(&here, &there, &[])[1];
     assert_eq!((&one.here[..], &one.there[..]), (&["192.0.2.10".to_string()][..], &["198.51.100.7".to_string()][..]));
