@@ -64,6 +64,12 @@ impl From<SiteRefusal> for Error {
                     .with("line", line)
                     .with("address", address.to_string())
             }
+            Why::NoNewZone(host) => Self::refused(
+                "no-new-zone",
+                format!("no new zone is made for {host}, so the zone file would not be used"),
+            )
+            .advice("leave --from out, and add the records of the file with `record add`")
+            .with("hostname", host.as_str()),
             Why::PublicSuffix(name) => {
                 let message = format!("`{name}` is a public suffix; choose a name below it");
                 Self::refused("public-suffix", message)

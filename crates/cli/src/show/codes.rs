@@ -93,6 +93,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("no-key", "the key of the certificate is missing"),
     ("no-mail-servers", "harbor.toml names no mail servers"),
     ("no-nameservers", "harbor.toml names no nameservers"),
+    ("no-new-zone", "a zone file was given where no new zone is made"),
     ("no-provider-domain", "harbor.toml names no domain for previews"),
     ("no-redirect", "no such redirect"),
     ("no-responder", "harbor.toml names no address for tls-alpn-01 challenges"),

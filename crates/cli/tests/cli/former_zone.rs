@@ -169,6 +169,9 @@ fn the_file_of_a_former_provider_is_taken_as_well() {
     let carried = remark(&attached, "carried-over").unwrap();
     assert_eq!((&carried["whole"], &carried["sets"]), (&true.into(), &serde_json::json!(["@ MX", "post A"])));
     assert!(elsewhere.zone().contains("gullrock.example. 900 IN MX 5 post.gullrock.example.\n"));
+    // Where no zone is made from it, it is not left out without a word.
+    let below = ["attach", "quay.gullrock.example", "--account", "boatyard", "--from", &file];
+    assert_eq!(elsewhere.json(&below)["error"]["code"], "no-new-zone");
     let broken = write("broken.zone", "@ A no-address\n");
     let other = elsewhere.json(&["attach", "oldquay.example", "--account", "boatyard", "--from", &broken]);
     assert_eq!(other["error"]["code"], "zone-unreadable", "{other}");

@@ -17,7 +17,7 @@ use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::{DnsName, Host, Hostname, HostnameError, is_registrable, registrable_domain};
 use crate::render::{self, Clash};
-use crate::zone::{KeptZone, NewZoneFiles, Zone, ZoneDesign};
+use crate::zone::{FormerWish, KeptZone, NewZoneFiles, Zone, ZoneDesign};
 
 /// What was asked for.
 #[derive(Debug, Clone)]
@@ -149,6 +149,8 @@ pub fn preview_of(request: &AttachRequest, provided: &Hostname) -> Result<Attach
         hostname: Host::parse(&format!("{}.{provided}", label.trim_end_matches('-')))?,
         www: Some(WwwPolicy::None),
         place: ServedFrom::SameAs(main),
+        // It lies in a zone of the provider's.
+        design: ZoneDesign { former: FormerWish::Bare, ..request.design.clone() },
         ..request.clone()
     })
 }
@@ -196,6 +198,7 @@ pub fn attach(
     let main = hostnames[0].clone();
     refuse_taken(&hostnames, account, loaded, &settings.sites.provider_domains)?;
     refuse_by_hand(loaded.by_hand.as_ref().filter(|_| request.place.is_here()))?;
+    refuse_idle_file(request, loaded)?;
     if let ServedFrom::Elsewhere(target) = &request.place {
         return super::served_elsewhere::attach(hostname, target, account, loaded, now);
     }
@@ -219,6 +222,15 @@ pub fn attach(
         decision.plan.remark(SiteRemark::NearMiss { hostname: request.hostname.clone(), known });
     }
     Ok(decision)
+}
+
+/// A zone file was given, and no zone is made from it: its records would be left out without a word.
+fn refuse_idle_file(request: &AttachRequest, loaded: &AttachLoaded) -> Result<(), SiteRefusal> {
+    let given = matches!(request.design.former, FormerWish::File { .. });
+    match given && loaded.new_zone.former.is_none() {
+        true => Err(SiteRefusal::NoNewZone(request.hostname.clone())),
+        false => Ok(()),
+    }
 }
 
 /// A site without a name: a folder and a web server file, no zone, and no certificate.

@@ -36,6 +36,8 @@ pub enum SiteRefusal {
         port: u16,
     },
     PublicSuffix(Hostname),
+    /// A zone file was given for it, and no new zone is made.
+    NoNewZone(Host),
     /// The settings name no addresses to serve sites at.
     NoAddresses,
     NewZone(NewZoneRefused),
