@@ -12,17 +12,20 @@ use std::time::{Duration, Instant};
 
 use coast::{Coast, brightharbor};
 
-/// The quickest of many starts: what the program itself takes, without the machine's other work.
-fn quickest(mut command: impl FnMut() -> Command) -> Duration {
-    (0..25)
-        .map(|_| {
-            let mut command = command();
-            let started = Instant::now();
-            assert!(command.output().unwrap().status.success());
-            started.elapsed()
-        })
-        .min()
-        .unwrap()
+/// The quickest of many starts: what the program itself takes, without the machine's other work. One that is within `enough`
+/// ends it: a busy machine needs more of them than a quiet one.
+fn quickest(enough: Duration, mut command: impl FnMut() -> Command) -> Duration {
+    let mut quickest = Duration::MAX;
+    for _ in 0..150 {
+        let mut command = command();
+        let started = Instant::now();
+        assert!(command.output().unwrap().status.success());
+        quickest = quickest.min(started.elapsed());
+        if quickest <= enough {
+            break;
+        }
+    }
+    quickest
 }
 
 #[test]
@@ -34,13 +37,13 @@ fn it_starts_within_10_milliseconds_of_a_hello_world() {
     let rustc = std::env::var("RUSTC").unwrap_or_else(|_| "rustc".into());
     let built = Command::new(rustc).arg("-O").arg("-o").arg(&hello).arg(coast.path("hello.rs")).status().unwrap();
     assert!(built.success());
-    let bound = quickest(|| Command::new(&hello)) + Duration::from_millis(10);
-    let version = quickest(|| {
+    let bound = quickest(Duration::ZERO, || Command::new(&hello)) + Duration::from_millis(10);
+    let version = quickest(bound, || {
         let mut command = brightharbor();
         command.arg("--version");
         command
     });
     assert!(version <= bound, "--version took {version:?}, the bound is {bound:?}");
-    let list = quickest(|| coast.command(&["site", "list"]));
+    let list = quickest(bound, || coast.command(&["site", "list"]));
     assert!(list <= bound, "site list took {list:?}, the bound is {bound:?}");
 }
