@@ -19,7 +19,7 @@ use crate::error::Error;
 use crate::events::Progress;
 use crate::options::{ChangeOptions, Common};
 use crate::settings;
-use crate::show::human::harmless;
+use crate::show::human::{self, Page, harmless};
 use crate::show::words;
 
 /// What every command gets.
@@ -135,6 +135,10 @@ impl Manner<Error> for Asking<'_> {
 fn ask(context: &Context, plan: &Plan, missing: &[Consent]) -> Result<(), Error> {
     context.progress.pause();
     let mut err = std::io::stderr().lock();
+    // What a dry run says first: what it is, and what comes along.
+    let mut page = Page::new();
+    human::remarks(&mut page, &plan.remarks, true);
+    let _ = err.write_all(&page.into_bytes());
     for change in &plan.set.changes {
         let _ = writeln!(err, "  {}", harmless(&words::change_line(&change.into())));
     }

@@ -259,7 +259,7 @@ fn a_domain_on_other_peoples_servers_brings_its_mail_along() {
     command(&["account", "add", "choir", "--email", "choir@saltmarsh.example"]).expect(0);
     command(&["attach", "lanternchoir.example", "--account", "choir"]).expect(3);
     let zone = fs::read_to_string(internet.path().join("harbor/zones/lanternchoir.example.zone")).unwrap();
-    let (_, carried) = zone.split_once("; From the zone of before").unwrap_or_else(|| panic!("{zone}"));
+    let (_, carried) = zone.split_once("; Carried over from").unwrap_or_else(|| panic!("{zone}"));
     let of = |owner: &str| {
         let full = format!("{owner}lanternchoir.example. ");
         carried

@@ -62,10 +62,10 @@ pub fn carry_over(new: &Document, former: &FormerZone) -> Result<(Document, Carr
         text.push(b'\n');
     }
     let from = match &former.from {
-        FormerSource::Transfer(server) | FormerSource::Questions(server) => format!("as {server} had it"),
-        FormerSource::File(_) => "of the file".into(),
+        FormerSource::Transfer(server) | FormerSource::Questions(server) => format!("the zone at {server}"),
+        FormerSource::File(_) => "the former provider's zone file".into(),
     };
-    text.extend(format!("; From the zone of before, {from}:\n").bytes());
+    text.extend(format!("; Carried over from {from}:\n").bytes());
     text.extend(lines.iter().flat_map(|line| line.bytes().chain([b'\n'])));
     Ok((Document::parse(text, new.origin())?, carried))
 }

@@ -74,7 +74,7 @@ fn the_new_zone_says_where_its_lines_are_from() {
     let (made, carried) = carry_over(&zone(OURS), &former("@ MX 10 mail\n")).unwrap();
     let text = String::from_utf8(made.source().to_vec()).unwrap();
     assert!(text.ends_with(
-        "; From the zone of before, of the file:\ngullrock.example. 3600 IN MX 10 mail.gullrock.example.\n"
+        "; Carried over from the former provider's zone file:\ngullrock.example. 3600 IN MX 10 mail.gullrock.example.\n"
     ));
     assert_eq!((carried.records, carried.signed), (1, false));
 }
