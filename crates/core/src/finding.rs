@@ -106,6 +106,11 @@ impl RuleText {
 ///
 /// # Panics
 /// If one is left out.
+/// A moment to the minute, as findings name it.
+pub(crate) fn minute(time: Timestamp) -> String {
+    time.strftime("%Y-%m-%d %H:%M UTC").to_string()
+}
+
 #[cfg(test)]
 pub(crate) fn check_folder(folder: &str, registered: &[&RuleText], tested: &[&str]) {
     use std::collections::BTreeSet;

@@ -15,7 +15,7 @@ use crate::name::DnsName;
 use crate::zone::{Record, RecordType};
 
 /// A name that nobody has: the answer for it has to prove that.
-const ABSENT: &[u8] = b"absence-is-to-be-proven";
+const ABSENT: &str = "absence-is-to-be-proven";
 
 const DNAME: RecordType = RecordType(39);
 
@@ -52,7 +52,7 @@ fn verify(walk: &mut Walk<'_>, server: SocketAddr, ds: &[Ds], probed: &mut Probe
         (domain.clone(), RecordType::A),
         (domain.clone(), RecordType::MX),
     ];
-    let absent = DnsName::from_labels(std::iter::once(ABSENT).chain(domain.labels())).ok();
+    let absent = DnsName::parse(ABSENT, &domain).ok();
     wanted.extend(absent.map(|name| (name, RecordType::A)));
     for hostname in walk.brief.hostnames.iter().filter(|name| **name != domain) {
         wanted.push((hostname.clone(), RecordType::A));

@@ -5,12 +5,12 @@ use jiff::Timestamp;
 use sha1::{Digest, Sha1};
 
 use super::Key;
-use super::verify::{Checked, Flaw, check, name_from_wire};
+use super::verify::{Checked, Flaw, check};
 use crate::name::DnsName;
-use crate::zone::{Record, RecordType};
+use crate::zone::{Field, Record, RecordData, RecordType, base32_hex};
 
 /// RFC 9276 section 3.2: with more iterations the zone may be taken as not signed; nobody is to compute for ever.
-const MOST_ITERATIONS: u16 = 150;
+const MOST_ITERATIONS: u32 = 150;
 
 /// No proof needs more records than a few; a hostile answer has hundreds, each to be verified and hashed against.
 const MOST_RECORDS: usize = 24;
@@ -43,15 +43,15 @@ pub struct Denials<'a> {
 struct Nsec {
     owner: DnsName,
     next: DnsName,
-    types: Vec<u16>,
+    types: Vec<RecordType>,
 }
 
 struct Nsec3 {
     hash: Vec<u8>,
     next: Vec<u8>,
     opt_out: bool,
-    types: Vec<u16>,
-    iterations: u16,
+    types: Vec<RecordType>,
+    iterations: u32,
     salt: Vec<u8>,
 }
 
@@ -72,15 +72,30 @@ impl<'a> Denials<'a> {
     }
 
     fn take(&mut self, record: &Record) {
-        let wire = record.data.to_wire();
-        if record.record_type() == NSEC {
-            let read = name_from_wire(&wire).and_then(|(next, length)| Some((next, types_of(&wire[length..])?)));
-            self.nsec.extend(read.map(|(next, types)| Nsec { owner: record.owner.clone(), next, types }));
-        } else if let Some(read) = Nsec3::of(&wire, &record.owner, self.zone) {
-            match read.iterations > MOST_ITERATIONS {
-                true => self.unknown = true,
-                false => self.nsec3.push(read),
+        // Records come from the wire as they are; their fields are those of a zone file.
+        let data = RecordData::from_wire(record.record_type(), &record.data.to_wire());
+        let Some(RecordData::Fields { fields, .. }) = data else { return };
+        match &fields[..] {
+            [Field::Name(next), Field::Types(types)] => {
+                self.nsec.push(Nsec { owner: record.owner.clone(), next: next.clone(), types: types.clone() });
             }
+            [
+                Field::Number(1),
+                Field::Number(flags),
+                Field::Number(iterations),
+                Field::Salt(salt),
+                Field::Hash(next),
+                Field::Types(types),
+            ] => {
+                if *iterations > MOST_ITERATIONS {
+                    self.unknown = true;
+                    return;
+                }
+                let Some(hash) = hashed_owner(&record.owner, self.zone) else { return };
+                let (next, salt, types) = (next.clone(), salt.clone(), types.clone());
+                self.nsec3.push(Nsec3 { hash, next, opt_out: flags & 1 == 1, types, iterations: *iterations, salt });
+            }
+            _ => {}
         }
     }
 
@@ -108,11 +123,11 @@ impl<'a> Denials<'a> {
 
     fn no_such_name(&self, name: &DnsName) -> Option<Denied> {
         if let Some(covering) = self.nsec.iter().find(|nsec| nsec.covers(name)) {
-            let wildcard = below(&covering.encloser(name), b"*")?;
+            let wildcard = wildcard_below(&covering.encloser(name))?;
             return self.nsec.iter().any(|nsec| nsec.covers(&wildcard)).then_some(Denied::Proven);
         }
         let (encloser, opt_out) = self.closest_encloser(name)?;
-        let no_wildcard = self.covers_hash(&below(&encloser, b"*")?).is_some();
+        let no_wildcard = self.covers_hash(&wildcard_below(&encloser)?).is_some();
         match opt_out {
             true => Some(Denied::OptedOut),
             false => no_wildcard.then_some(Denied::Proven),
@@ -120,14 +135,14 @@ impl<'a> Denials<'a> {
     }
 
     fn no_such_records(&self, name: &DnsName, record_type: RecordType) -> Option<Denied> {
-        let lacks = |types: &[u16]| {
+        let lacks = |types: &[RecordType]| {
             // At a cut the parent speaks of the DS alone, and of that only the parent (RFC 6840 section 4.4).
-            let is_apex = types.contains(&RecordType::SOA.0);
+            let is_apex = types.contains(&RecordType::SOA);
             let speaks = match record_type {
                 RecordType::DS => !is_apex || name.is_root(),
-                _ => is_apex || !types.contains(&RecordType::NS.0),
+                _ => is_apex || !types.contains(&RecordType::NS),
             };
-            speaks && !types.contains(&record_type.0) && !types.contains(&RecordType::CNAME.0)
+            speaks && !types.contains(&record_type) && !types.contains(&RecordType::CNAME)
         };
         if let Some(here) = self.nsec.iter().find(|nsec| nsec.owner == *name) {
             return lacks(&here.types).then_some(Denied::Proven);
@@ -137,14 +152,14 @@ impl<'a> Denials<'a> {
             if covering.next.is_within(name) {
                 return Some(Denied::Proven);
             }
-            let wildcard = below(&covering.encloser(name), b"*")?;
+            let wildcard = wildcard_below(&covering.encloser(name))?;
             return self.nsec.iter().any(|nsec| nsec.owner == wildcard && lacks(&nsec.types)).then_some(Denied::Proven);
         }
         if let Some(here) = self.matching_hash(name) {
             return lacks(&here.types).then_some(Denied::Proven);
         }
         let (encloser, opt_out) = self.closest_encloser(name)?;
-        let wildcard = self.matching_hash(&below(&encloser, b"*")?);
+        let wildcard = self.matching_hash(&wildcard_below(&encloser)?);
         match (record_type, wildcard) {
             (RecordType::DS, _) if opt_out => Some(Denied::OptedOut),
             (_, Some(wildcard)) => lacks(&wildcard.types).then_some(Denied::Proven),
@@ -159,8 +174,8 @@ impl<'a> Denials<'a> {
             let above = closer.parent()?;
             if let Some(here) = self.matching_hash(&above) {
                 // A cut or a DNAME at it would answer for what is below (section 8.3).
-                let leads_away = here.types.contains(&DNAME.0)
-                    || here.types.contains(&RecordType::NS.0) && !here.types.contains(&RecordType::SOA.0);
+                let leads_away = here.types.contains(&DNAME)
+                    || here.types.contains(&RecordType::NS) && !here.types.contains(&RecordType::SOA);
                 return self.covers_hash(&closer).filter(|_| !leads_away).map(|opt_out| (above, opt_out));
             }
             closer = above;
@@ -182,8 +197,8 @@ impl<'a> Denials<'a> {
 impl Nsec {
     fn covers(&self, name: &DnsName) -> bool {
         // A cut or a DNAME answers for what is below it (RFC 6840 section 4.1).
-        let is_cut = self.types.contains(&RecordType::NS.0) && !self.types.contains(&RecordType::SOA.0);
-        let leads_away = (is_cut || self.types.contains(&DNAME.0)) && name.is_within(&self.owner);
+        let is_cut = self.types.contains(&RecordType::NS) && !self.types.contains(&RecordType::SOA);
+        let leads_away = (is_cut || self.types.contains(&DNAME)) && name.is_within(&self.owner);
         is_between(&self.owner, name, &self.next) && !leads_away
     }
 
@@ -198,20 +213,6 @@ impl Nsec {
 }
 
 impl Nsec3 {
-    /// RFC 5155 section 3.2.
-    fn of(wire: &[u8], owner: &DnsName, zone: &DnsName) -> Option<Self> {
-        let head = wire.get(..5)?;
-        let (algorithm, flags, iterations) = (head[0], head[1], u16::from_be_bytes([head[2], head[3]]));
-        let (salt, rest) = wire[5..].split_at_checked(usize::from(head[4]))?;
-        let (length, rest) = rest.split_first()?;
-        let (next, types) = rest.split_at_checked(usize::from(*length))?;
-        let label = std::str::from_utf8(owner.labels().next()?).ok()?;
-        let hash = crate::zone::base32_hex(label).ok()?;
-        let is_ours = algorithm == 1 && owner.parent().as_ref() == Some(zone);
-        let (next, salt, types) = (next.to_vec(), salt.to_vec(), types_of(types)?);
-        is_ours.then_some(Self { hash, next, opt_out: flags & 1 == 1, types, iterations, salt })
-    }
-
     /// RFC 5155 section 5.
     fn hash_of(&self, name: &DnsName) -> Vec<u8> {
         let mut hash = Sha1::new().chain_update(name.wire()).chain_update(&self.salt).finalize().to_vec();
@@ -227,22 +228,15 @@ fn is_between<T: Ord>(from: &T, at: &T, to: &T) -> bool {
     if from < to { from < at && at < to } else { from < at || at < to }
 }
 
-/// The type bit maps (RFC 4034 section 4.1.2).
-fn types_of(mut wire: &[u8]) -> Option<Vec<u16>> {
-    let mut types = Vec::new();
-    while let Some((head, rest)) = wire.split_at_checked(2) {
-        let (bits, rest) = rest.split_at_checked(usize::from(head[1]).min(32))?;
-        for (at, byte) in bits.iter().enumerate() {
-            let set = (0..8).filter(|bit| byte & (0x80 >> bit) != 0);
-            types.extend(set.map(|bit| u16::from_be_bytes([head[0], (at * 8 + bit) as u8])));
-        }
-        wire = rest;
-    }
-    wire.is_empty().then_some(types)
+/// The hash that stands as the first label of an NSEC3 record of the zone (RFC 5155 section 3).
+fn hashed_owner(owner: &DnsName, zone: &DnsName) -> Option<Vec<u8>> {
+    let label = std::str::from_utf8(owner.labels().next()?).ok()?;
+    let hash = base32_hex(label).ok()?;
+    (owner.parent().as_ref() == Some(zone)).then_some(hash)
 }
 
-fn below(name: &DnsName, label: &[u8]) -> Option<DnsName> {
-    DnsName::from_labels(std::iter::once(label).chain(name.labels())).ok()
+fn wildcard_below(name: &DnsName) -> Option<DnsName> {
+    DnsName::parse("*", name).ok()
 }
 
 /// The ancestor of the name, or the name, that is one label longer than the encloser.

@@ -6,12 +6,12 @@ fn name(text: &str) -> DnsName {
     DnsName::absolute(text).unwrap()
 }
 
-const A: u16 = 1;
-const NS: u16 = 2;
-const CNAME: u16 = 5;
-const SOA: u16 = 6;
+const A: RecordType = RecordType::A;
+const NS: RecordType = RecordType::NS;
+const CNAME: RecordType = RecordType::CNAME;
+const SOA: RecordType = RecordType::SOA;
 
-fn nsec(owner: &str, next: &str, types: &[u16]) -> Nsec {
+fn nsec(owner: &str, next: &str, types: &[RecordType]) -> Nsec {
     Nsec { owner: name(owner), next: name(next), types: types.to_vec() }
 }
 
@@ -82,7 +82,7 @@ fn empty_names_and_wildcards_are_proven_too() {
     assert_eq!(nothing.nothing_closer(&name(asked), &name("pier.gullrock.example")), Err(Flaw::Unproven));
 }
 
-fn hashed(salt: &[u8], iterations: u16) -> Nsec3 {
+fn hashed(salt: &[u8], iterations: u32) -> Nsec3 {
     Nsec3 { hash: vec![], next: vec![], opt_out: false, types: vec![], iterations, salt: salt.to_vec() }
 }
 
@@ -96,7 +96,7 @@ fn names_are_hashed_as_in_the_standard() {
 }
 
 /// A record that stands for a name, or for the gap around a name.
-fn hash(at: &str, gap: bool, opt_out: bool, types: &[u16]) -> Nsec3 {
+fn hash(at: &str, gap: bool, opt_out: bool, types: &[RecordType]) -> Nsec3 {
     let step = |hash: &[u8], by: i8| {
         let mut hash = hash.to_vec();
         hash[19] = hash[19].wrapping_add_signed(by);
@@ -146,17 +146,26 @@ fn what_cannot_be_used_says_why() {
 }
 
 #[test]
-fn bit_maps_are_read_within_their_bounds() {
-    // RFC 4034 section 4.3: A MX RRSIG NSEC TYPE1234.
-    let mut wire = vec![0, 6, 0x40, 0x01, 0, 0, 0, 0x03, 4, 27];
-    wire.extend([0; 26]);
-    wire.push(0x20);
-    assert_eq!(types_of(&wire), Some(vec![1, 15, 46, 47, 1234]));
-    assert_eq!(types_of(&[0, 6, 0x40]), None);
-    assert_eq!(types_of(&[0]), None);
-    for length in 0..20 {
-        Nsec3::of(&vec![1; length], &name("x.gullrock.example"), &zone());
+fn records_that_are_cut_off_prove_nothing() {
+    let zone = zone();
+    let whole = [&[1, 0, 0, 5, 1, 0xaa, 20][..], &[7; 20], &[0, 1, 0x40]].concat();
+    let owner = name("0p9mhaveqvm6t7vbl5lop2u3t2rp3tom.gullrock.example");
+    let read = |owner: &DnsName, wire: &[u8]| {
+        let mut denials = Denials { zone: &zone, nsec: vec![], nsec3: vec![], flaw: None, unknown: false };
+        let data = RecordData::Unknown { record_type: NSEC3, data: wire.to_vec() };
+        denials.take(&Record { owner: owner.clone(), ttl: 60, data });
+        (denials.nsec3.len(), denials.unknown)
+    };
+    assert_eq!(read(&owner, &whole), (1, false));
+    for length in 0..whole.len() - 3 {
+        assert_eq!(read(&owner, &whole[..length]), (0, false), "{length} bytes");
     }
+    assert_eq!(read(&name("0p9mhaveqvm6t7vbl5lop2u3t2rp3tom.oldquay.example"), &whole), (0, false), "another zone's");
+    assert_eq!(read(&name("not-a-hash!.gullrock.example"), &whole), (0, false));
+    let many = [&whole[..2], &[0, 151], &whole[4..]].concat();
+    assert_eq!(read(&owner, &many), (0, true), "too many iterations to compute");
+    let strange = [&[2][..], &whole[1..]].concat();
+    assert_eq!(read(&owner, &strange), (0, false), "no such hash");
 }
 
 fn zone() -> DnsName {

@@ -10,8 +10,9 @@ use jiff::Timestamp;
 use serde::Serialize;
 
 use super::{Key, Signature};
+use crate::finding::minute;
 use crate::name::DnsName;
-use crate::zone::{Record, RecordType};
+use crate::zone::{Field, Record, RecordData, RecordType};
 
 /// Verifications of one set; a hostile zone has more signatures and keys of one tag than anybody needs.
 const MOST_TRIED: usize = 16;
@@ -111,14 +112,15 @@ impl std::fmt::Display for Flaw {
     }
 }
 
-fn minute(time: Timestamp) -> String {
-    time.strftime("%Y-%m-%d %H:%M UTC").to_string()
-}
-
 /// The zone in whose name a signature was made.
 pub fn signer_of(record: &Record) -> Option<DnsName> {
-    let wire = (record.record_type() == RecordType::RRSIG).then(|| record.data.to_wire())?;
-    name_from_wire(wire.get(18..)?).map(|(name, _)| name)
+    match &record.data {
+        RecordData::Fields { record_type: RecordType::RRSIG, fields } => fields.iter().find_map(|field| match field {
+            Field::Name(signer) => Some(signer.clone()),
+            _ => None,
+        }),
+        _ => None,
+    }
 }
 
 /// Whether signatures of this algorithm can be verified here.
@@ -139,8 +141,8 @@ impl Signed {
     fn of(record: &Record, now: Timestamp) -> Option<Self> {
         let times = Signature::of(record, now)?;
         let wire = record.data.to_wire();
-        let (signer, length) = name_from_wire(wire.get(18..)?)?;
-        let at = 18 + length;
+        let signer = signer_of(record)?;
+        let at = 18 + signer.wire().len();
         (at < wire.len()).then_some(Self { times, signer, wire, at })
     }
 
@@ -221,21 +223,6 @@ fn rsa(key: &[u8]) -> Option<RsaPublicKeyComponents<&[u8]>> {
     let (e, n) = rest.split_at_checked(length)?;
     let unpadded = |number: &'_ [u8]| number.iter().position(|byte| *byte != 0).unwrap_or(number.len());
     Some(RsaPublicKeyComponents { n: &n[unpadded(n)..], e: &e[unpadded(e)..] })
-}
-
-/// The name at the head of wire data, and its length there.
-pub(super) fn name_from_wire(wire: &[u8]) -> Option<(DnsName, usize)> {
-    let (mut labels, mut at) = (Vec::new(), 0);
-    loop {
-        let length = usize::from(*wire.get(at)?);
-        at += 1;
-        match length {
-            0 => return Some((DnsName::from_labels(labels).ok()?, at)),
-            1..=63 => labels.push(wire.get(at..at + length)?),
-            _ => return None,
-        }
-        at += length;
-    }
 }
 
 #[cfg(test)]

@@ -2,7 +2,7 @@
 
 use super::{Expected, Rule, listed};
 use crate::delegation::{Picture, Registered, ServerSeen};
-use crate::finding::{Finding, RuleText, Severity};
+use crate::finding::{Finding, RuleText, Severity, minute};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -42,6 +42,6 @@ fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     let Some(asked) = expected.asked_at else { return vec![TEXT.finding(domain, message, cure)] };
     // What was asked for has reached all servers of the registry when they have asked its primary once more.
     let published = picture.parent_soa.as_ref().map_or(A_DAY, |soa| u64::from(soa.refresh) + u64::from(soa.retry));
-    let message = format!("{message}; asked for on {}", asked.strftime("%Y-%m-%d %H:%M UTC"));
+    let message = format!("{message}; asked for on {}", minute(asked));
     vec![TEXT.finding(domain, message, cure).waiting(asked, published, picture.seen_at)]
 }

@@ -2,7 +2,7 @@
 
 use super::{Expected, Rule, each_server, first_flaw, wanted_tags};
 use crate::delegation::{Flaw, Picture};
-use crate::finding::{Finding, RuleText, Severity};
+use crate::finding::{Finding, RuleText, Severity, minute};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -32,14 +32,10 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
             return first_flaw(name, server, is_late).map(|message| TEXT.finding(name, message, cure));
         };
         let when = match spoilt.inception > now {
-            true => format!("is valid from {} on", day(spoilt.inception)),
-            false => format!("has expired on {}", day(spoilt.expiration)),
+            true => format!("is valid from {} on", minute(spoilt.inception)),
+            false => format!("has expired on {}", minute(spoilt.expiration)),
         };
         let message = format!("at {name} ({}) the signature of {} {when}", server.address, spoilt.covered);
         Some(TEXT.finding(name, message, cure))
     })
-}
-
-pub(super) fn day(time: jiff::Timestamp) -> String {
-    time.strftime("%Y-%m-%d %H:%M UTC").to_string()
 }

@@ -2,11 +2,9 @@
 
 use super::{Expected, Rule, each_server};
 use crate::delegation::Picture;
-use crate::finding::{Finding, RuleText, Severity};
+use crate::finding::{Finding, RuleText, Severity, minute};
 
 use jiff::SignedDuration;
-
-use super::signature_expired::day;
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -26,7 +24,7 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
         let holding = server.probed.signatures.iter().filter(|signature| signature.holds(now));
         let first = holding.min_by_key(|signature| signature.expiration)?;
         let left = first.expiration.duration_since(now);
-        let message = format!("at {name} the signature of {} expires on {}", first.covered, day(first.expiration));
+        let message = format!("at {name} the signature of {} expires on {}", first.covered, minute(first.expiration));
         (left < SignedDuration::from_hours(48))
             .then(|| TEXT.finding(name, message, "see why the zone is not signed again, and sign it"))
     })

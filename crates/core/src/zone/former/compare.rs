@@ -2,7 +2,7 @@
 
 use super::super::{Document, Record, RecordType};
 use super::carry::LEADS_VISITORS;
-use super::{FormerZone, sets};
+use super::{FormerZone, Sets, sets, wildcard_of};
 use crate::name::{DnsName, Hostname};
 
 /// One set that is not alike.
@@ -58,6 +58,7 @@ pub fn differences(here: &Document, there: &FormerZone, attached: &[Hostname]) -
     let own: Vec<Record> =
         FormerZone::whole(here.origin(), here.records().cloned().collect(), there.from.clone(), false).records;
     let (own, other) = (sets(&own), sets(&there.records));
+    let wildcard = wildcard_of(here.origin());
     let is_served = |owner: &DnsName| attached.iter().any(|name| name.dns_name() == *owner);
     let mut all = Vec::new();
     for key in own.keys().chain(other.keys().filter(|key| !own.contains_key(*key))) {
@@ -65,13 +66,14 @@ pub fn differences(here: &Document, there: &FormerZone, attached: &[Hostname]) -
         if record_type == RecordType::NS && owner == here.origin() {
             continue;
         }
-        let data = |records: Option<&Vec<&Record>>| {
+        let data = |records: Option<Vec<&Record>>| {
             let mut data: Vec<String> = records.into_iter().flatten().map(|record| record.data.to_string()).collect();
             data.sort();
             data.dedup();
             data
         };
-        let (here, there) = (data(own.get(key)), data(other.get(key)));
+        let (here, there) =
+            (data(answer(&own, *key, wildcard.as_ref())), data(answer(&other, *key, wildcard.as_ref())));
         let differs = match (here.is_empty(), there.is_empty()) {
             _ if here == there => continue,
             (_, false) if LEADS_VISITORS.contains(&record_type.0) && is_served(owner) => Differs::ServedHere,
@@ -89,4 +91,15 @@ pub fn differences(here: &Document, there: &FormerZone, attached: &[Hostname]) -
     };
     all.sort_by(|a, b| (rank(a.differs), &a.owner, a.record_type.0).cmp(&(rank(b.differs), &b.owner, b.record_type.0)));
     all
+}
+
+/// What one side answers: where it does not have the name, its wildcard speaks for it.
+fn answer<'a>(
+    sets: &Sets<'a>,
+    (owner, record_type): (&'a DnsName, RecordType),
+    wildcard: Option<&'a DnsName>,
+) -> Option<Vec<&'a Record>> {
+    let is_there = || sets.keys().any(|(name, _)| name.is_within(owner));
+    let by_wildcard = || sets.get(&(wildcard?, record_type)).filter(|_| !is_there());
+    sets.get(&(owner, record_type)).or_else(by_wildcard).cloned()
 }

@@ -84,18 +84,24 @@ impl FormerZone {
     /// From what the questions gave. `absent` is what was answered for a name that nobody has: what a wildcard gives.
     pub fn asked(origin: &DnsName, records: Vec<Record>, absent: &[Record], server: SocketAddr, signed: bool) -> Self {
         let mut seen = Self::whole(origin, records, FormerSource::Questions(server), signed);
-        let wildcard = DnsName::from_labels(std::iter::once(&b"*"[..]).chain(origin.labels())).ok();
-        if let Some(wildcard) = wildcard.filter(|_| !absent.is_empty()) {
-            // What a name has from the wildcard alone is the wildcard's.
-            let same =
-                |record: &Record| record.owner != *origin && absent.iter().any(|other| other.data == record.data);
-            seen.records.retain(|record| !same(record));
+        if let Some(wildcard) = wildcard_of(origin).filter(|_| !absent.is_empty()) {
+            // What a name has from the wildcard alone is the wildcard's. One that has more, itself or below it, is there by
+            // itself: no wildcard would speak for it (RFC 4592 section 2.2.1).
+            let given = |record: &Record| absent.iter().any(|other| other.data == record.data);
+            let own: Vec<DnsName> =
+                seen.records.iter().filter(|one| !given(one)).map(|one| one.owner.clone()).collect();
+            let is_there = |name: &DnsName| own.iter().any(|owner| owner.is_within(name));
+            seen.records.retain(|record| !given(record) || is_there(&record.owner) || record.owner == *origin);
             seen.records.extend(absent.iter().map(|record| Record { owner: wildcard.clone(), ..record.clone() }));
         }
         seen.records.sort_by(|a, b| (&a.owner, a.record_type().0).cmp(&(&b.owner, b.record_type().0)));
         seen.records.dedup();
         seen
     }
+}
+
+fn wildcard_of(origin: &DnsName) -> Option<DnsName> {
+    DnsName::parse("*", origin).ok()
 }
 
 /// A name and type, as it is shown: `www CNAME`, `@ MX`.

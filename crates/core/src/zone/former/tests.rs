@@ -90,6 +90,28 @@ fn a_wildcard_is_one_record_and_not_the_answer_of_every_name() {
         seen.records.iter().map(|one| set_words(&one.owner, one.record_type(), &seen.origin)).collect();
     assert_eq!(shown, ["@ A", "* A", "shop A"]);
     assert!(seen.signed && !seen.from.is_whole());
+    // A name that has something of its own, itself or below it, keeps what the wildcard would give to others.
+    let answers =
+        all("mail A 192.0.2.9\nmail TXT \"own\"\nwww A 192.0.2.9\npost A 192.0.2.9\ns1._domainkey.post TXT \"key\"\n");
+    let seen = FormerZone::asked(&name("@"), answers, &absent, server, false);
+    let shown: Vec<String> =
+        seen.records.iter().map(|one| set_words(&one.owner, one.record_type(), &seen.origin)).collect();
+    assert_eq!(shown, ["* A", "mail A", "mail TXT", "post A", "s1._domainkey.post TXT"]);
+}
+
+#[test]
+fn a_wildcard_of_either_side_answers_where_that_side_has_no_such_name() {
+    let words = |here: &str, there: &str| {
+        let all = differences(&zone(here), &former(there), &[]);
+        all.into_iter().map(|one| (set_words(&one.owner, one.record_type, &name("@")), one.differs)).collect::<Vec<_>>()
+    };
+    let wild = "* A 192.0.2.9\n";
+    assert_eq!(words(&format!("{wild}mail A 192.0.2.9\n"), wild), []);
+    assert_eq!(words(wild, &format!("{wild}mail A 192.0.2.9\n")), []);
+    let changed = words(&format!("{wild}mail A 192.0.2.1\n"), wild);
+    assert_eq!(changed, [("mail A".to_string(), Differs::Otherwise)], "the world has an address for it");
+    let text = words(&format!("{wild}mail TXT \"x\"\n"), wild);
+    assert!(text.contains(&("mail TXT".to_string(), Differs::OnlyHere)), "{text:?}");
 }
 
 #[test]
