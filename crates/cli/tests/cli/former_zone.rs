@@ -143,6 +143,10 @@ fn nobody_is_asked_to_move_a_domain_that_would_lose_its_mail() {
     assert!(sets.contains("@ MX") && sets.contains("_dmarc TXT"), "{refused}");
     let meant = elsewhere.json(&["delegation", "handover", "gullrock.example", "--yes"]);
     assert!(meant["remove_ds"].as_array().is_some_and(|ds| !ds.is_empty()), "{meant}");
+    // Where the delegation stays as it is, nothing is lost by it.
+    let stays = ["--expect", "ns1.saltmarsh.example", "--expect", "ns2.oldquay.example"];
+    let same = elsewhere.json(&[&["delegation", "handover", "gullrock.example"], &stays[..]].concat());
+    assert_eq!(same["command"], "delegation handover", "{same}");
     // With another server given, that is what counts.
     let other = elsewhere.world.address("provider").unwrap().to_string();
     let silent = elsewhere.json(&["zone", "compare", "gullrock.example", "--with", &other]);

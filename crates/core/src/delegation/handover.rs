@@ -8,7 +8,7 @@ use std::net::IpAddr;
 use serde::Serialize;
 
 use super::rules::Expected;
-use super::{Ds, Picture, Registered};
+use super::{Ds, Picture, Registered, ServerState};
 use crate::name::DnsName;
 
 /// The parts of a handover; an empty part is left out.
@@ -75,6 +75,14 @@ pub fn handover(picture: &Picture, expected: &Expected, ours: &[Ds]) -> Handover
     }
 }
 
+/// Which of the nameservers that a domain is to move to do not have its zone, in words: it would fail for whoever asks
+/// these. What this host has no way to ask says nothing.
+pub fn unready(asked: &[(DnsName, IpAddr, ServerState)]) -> Vec<String> {
+    let lacks =
+        |(_, _, state): &&(DnsName, IpAddr, ServerState)| !state.has_authority() && *state != ServerState::NoRoute;
+    asked.iter().filter(lacks).map(|(name, at, state)| format!("{} ({at}) {}", name.bare(), state.words())).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -131,5 +139,20 @@ mod tests {
         let made = handover(&old, &expected, &[]);
         assert_eq!((made.remove_ds, made.wait_seconds), (vec!["9 13 2 ABAB".to_string()], Some(3600)));
         assert!(handover(&picture(&["ns1.saltmarsh.example"]), &expected, &[]).done);
+    }
+
+    #[test]
+    fn a_nameserver_without_the_zone_is_not_ready_and_one_out_of_reach_says_nothing() {
+        let name = |text: &str| DnsName::absolute(text).unwrap();
+        let at = |state| (name("ns1.saltmarsh.example"), "192.0.2.53".parse().unwrap(), state);
+        let all = [
+            at(ServerState::Authoritative { serial: 7, nameservers: vec![] }),
+            at(ServerState::NoRoute),
+            at(ServerState::NotAuthoritative),
+            at(ServerState::Silent),
+        ];
+        let words =
+            ["ns1.saltmarsh.example (192.0.2.53) without authority", "ns1.saltmarsh.example (192.0.2.53) silent"];
+        assert_eq!(unready(&all), words);
     }
 }

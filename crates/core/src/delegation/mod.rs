@@ -39,12 +39,12 @@ pub use chain::Chain;
 pub use comparison::{Compared, compare};
 pub use cut::domain_of;
 pub use dnssec::{Ds, Flaw, Key, Signature};
-pub use handover::{Handover, Host, handover};
+pub use handover::{Handover, Host, handover, unready};
 pub use observation::{Observation, Observations, Outcome, Question, Reply, Transport};
 pub use picture::{
     Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Probed, Reached, Registered, ServerSeen, ServerState,
 };
-pub use question::{Step, next_questions};
+pub use question::{Step, next_questions, state_of};
 pub use reach::{ONE_NETWORK, is_in_place, network};
 pub use root_hints::ROOT_HINTS;
 pub use saved::{MOST_BYTES, SavedError, SavedWalk};

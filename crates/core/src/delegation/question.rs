@@ -214,13 +214,7 @@ fn server(walk: &mut Walk<'_>, address: SocketAddr) -> Option<ServerSeen> {
         brief.hostnames.iter().map(|hostname| host_answer(walk, address, hostname)).collect();
     let (sign, ns) = (sign?, ns?);
     let mut probed = sign.probed;
-    let state = match sign.outcome {
-        Outcome::Reply(reply) => server_state(reply, ns, &brief.domain),
-        Outcome::Silent => ServerState::Silent,
-        Outcome::Unreachable(reason) => ServerState::Unreachable { reason: reason.clone() },
-        Outcome::NoRoute => ServerState::NoRoute,
-        Outcome::Garbled(reason) => ServerState::Garbled { reason: reason.clone() },
-    };
+    let state = state_of(sign.outcome, ns, &brief.domain);
     let asked = if brief.thorough && matches!(sign.outcome, Outcome::Reply(_)) {
         probe(walk, address, &mut probed)
     } else {
@@ -233,6 +227,17 @@ fn server(walk: &mut Walk<'_>, address: SocketAddr) -> Option<ServerSeen> {
     let hosts = hosts.into_iter().collect::<Option<_>>()?;
     asked?;
     Some(ServerSeen { address, state, probed, hosts })
+}
+
+/// What a server is for the domain, by its answers about the start of authority and the nameservers.
+pub fn state_of(soa: &Outcome, ns: &Outcome, domain: &DnsName) -> ServerState {
+    match soa {
+        Outcome::Reply(reply) => server_state(reply, ns, domain),
+        Outcome::Silent => ServerState::Silent,
+        Outcome::Unreachable(reason) => ServerState::Unreachable { reason: reason.clone() },
+        Outcome::NoRoute => ServerState::NoRoute,
+        Outcome::Garbled(reason) => ServerState::Garbled { reason: reason.clone() },
+    }
 }
 
 fn server_state(soa: &Reply, ns: &Outcome, domain: &DnsName) -> ServerState {

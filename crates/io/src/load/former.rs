@@ -1,22 +1,29 @@
 //! Looks at the zone that the world uses for a domain: by transfer where it is given, else by the usual questions, to the
 //! servers that the parent names. What is made of it is decided in `zone::former` of the core.
 
-use std::net::SocketAddr;
+use std::collections::BTreeSet;
+use std::net::{IpAddr, SocketAddr};
 use std::time::Duration;
 
-use brightharbor_core::delegation::{Brief, Outcome, Picture, Question, Registered, Reply};
+use brightharbor_core::delegation::rules::Expected;
+use brightharbor_core::delegation::{
+    Brief, Outcome, Picture, Question, Registered, Reply, ServerState, is_in_place, state_of,
+};
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::zone::{
-    FormerSource, FormerWish, FormerZone, Record, RecordType, absent_name, further_questions, own_servers, questions,
+    Difference, FormerSource, FormerWish, FormerZone, Record, RecordType, Zone, absent_name, differences,
+    further_questions, own_servers, questions,
 };
 use futures_util::{StreamExt, stream};
 use tokio::time::timeout;
 
 use super::LoadError;
-use crate::dns::{ask, transfer, walk_within};
+use crate::dns::{ask, resolve_all, transfer, walk_within};
+use crate::harbor::Harbor;
 use crate::overlay::Overlay;
-use crate::survey::brief;
+use crate::survey::{brief, resolvers};
+use crate::zones::read_zone;
 
 /// Whoever attaches a domain is not to wait for a silent registry.
 pub(super) const LONGEST_WALK: Duration = Duration::from_secs(4);
@@ -52,7 +59,7 @@ pub(super) async fn former_zone(
 
 /// What the world is answered for a domain.
 #[derive(Debug, Clone)]
-pub enum WorldZone {
+enum WorldZone {
     Seen(FormerZone),
     /// By servers of ours alone.
     Ours,
@@ -63,7 +70,7 @@ pub enum WorldZone {
 
 /// The zone that the world gets from the servers to which the domain is delegated; `also` is asked for beside the usual
 /// questions.
-pub async fn world_zone(settings: &Settings, domain: &Hostname, also: &[(DnsName, RecordType)]) -> WorldZone {
+async fn world_zone(settings: &Settings, domain: &Hostname, also: &[(DnsName, RecordType)]) -> WorldZone {
     let brief = Brief { validates: true, ..brief(settings, domain, &[]) };
     let picture = walk_within(&brief, LONGEST_WALK).await;
     match picture.registered {
@@ -82,9 +89,59 @@ pub async fn world_zone(settings: &Settings, domain: &Hostname, also: &[(DnsName
     seen.map_or(WorldZone::Silent, WorldZone::Seen)
 }
 
-/// A zone as these servers have it.
-pub async fn look_at(origin: &DnsName, servers: &[SocketAddr], also: &[(DnsName, RecordType)]) -> Option<FormerZone> {
-    look(origin, servers, false, also).await
+/// A zone of the harbor beside what the world is answered.
+pub enum ZoneCompared {
+    Differs {
+        there: FormerZone,
+        differences: Vec<Difference>,
+    },
+    /// The world is answered by servers of the harbor.
+    InUse,
+    NotDelegated,
+    Silent,
+}
+
+/// Compares a zone with what the world is answered for it, or with what `servers` answer, where some are named.
+pub async fn compare_zone(harbor: &Harbor, zone: &Zone, servers: &[SocketAddr]) -> Result<ZoneCompared, LoadError> {
+    let document = read_zone(harbor, zone).await?.document;
+    let own: Vec<_> = document.records().map(|one| (one.owner.clone(), one.record_type())).collect();
+    let world = match servers.is_empty() {
+        true => world_zone(&harbor.settings, &zone.name, &own).await,
+        false => look(&zone.name.dns_name(), servers, false, &own).await.map_or(WorldZone::Silent, WorldZone::Seen),
+    };
+    Ok(match world {
+        WorldZone::Seen(there) => {
+            let attached = harbor.store.hostnames_within(&zone.name)?;
+            ZoneCompared::Differs { differences: differences(&document, &there, &attached), there }
+        }
+        WorldZone::Ours => ZoneCompared::InUse,
+        WorldZone::NotDelegated => ZoneCompared::NotDelegated,
+        WorldZone::Silent => ZoneCompared::Silent,
+    })
+}
+
+/// Asks the nameservers that a domain is to move to what they are for it. Their addresses are the harbor's, else looked up;
+/// one without any is left to the registry, and addresses that are none of the internet are not asked.
+pub async fn ask_next_servers(
+    settings: &Settings,
+    domain: &DnsName,
+    wanted: &Expected,
+) -> Vec<(DnsName, IpAddr, ServerState)> {
+    let mut asked = Vec::new();
+    for name in &wanted.nameservers {
+        let mut addresses: BTreeSet<IpAddr> = wanted.addresses.get(name).into_iter().flatten().copied().collect();
+        if addresses.is_empty() {
+            let resolved = resolve_all(&resolvers(settings), name).await;
+            addresses = resolved.into_iter().flat_map(|one| one.addresses).map(|one| one.address).collect();
+        }
+        let roots = settings.internet.roots();
+        for address in addresses.into_iter().filter(|address| is_in_place(*address, &roots)) {
+            let server = SocketAddr::new(address, settings.internet.dns_port());
+            let soa = ask(&Question::authoritative(server, domain, RecordType::SOA)).await.outcome;
+            asked.push((name.clone(), address, state_of(&soa, &soa, domain)));
+        }
+    }
+    asked
 }
 
 fn servers(picture: &Picture) -> Vec<SocketAddr> {

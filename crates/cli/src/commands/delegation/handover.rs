@@ -1,17 +1,14 @@
 //! `delegation handover`: the text for whoever holds the login at the registrar.
 
-use std::net::SocketAddr;
 use std::path::PathBuf;
 
 use brightharbor_core::delegation::rules::Expected;
-use brightharbor_core::delegation::{Ds, Handover, Outcome, Question, Reply, handover, is_in_place};
+use brightharbor_core::delegation::{Ds, Handover, Outcome, Question, handover, unready};
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::zone::{RecordType, ZoneHome, differences, set_words};
+use brightharbor_core::zone::{RecordType, ZoneHome, set_words};
 use brightharbor_io::clock;
-use brightharbor_io::dns::{Walker, ask, resolve_all};
-use brightharbor_io::load::{WorldZone, world_zone};
-use brightharbor_io::survey::resolvers;
-use brightharbor_io::zones::read_zone;
+use brightharbor_io::dns::{Walker, ask};
+use brightharbor_io::load::{ZoneCompared, ask_next_servers, compare_zone};
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -93,47 +90,16 @@ pub fn run(args: &HandoverArguments, context: &Context) -> Report {
     Ok(Box::new(Handed { made, text, html: args.html.clone(), noted }))
 }
 
-/// A domain does not move to nameservers that do not have its zone: it would fail for everybody who asks these. Those whose
-/// address cannot be found are left to the registry, which asks for them.
+/// A domain does not move to nameservers that do not have its zone.
 fn refuse_unready(domain: &Hostname, wanted: &Expected, network: &Network, context: &Context) -> Result<(), Error> {
-    let settings = &network.settings;
-    let (port, roots) = (settings.internet.dns_port(), settings.internet.roots());
     context.progress.doing(&format!("asking the nameservers that {domain} is to be delegated to"));
-    let unready: Vec<String> = context.block_on(async {
-        let mut unready = Vec::new();
-        for name in &wanted.nameservers {
-            let mut addresses = wanted.addresses.get(name).cloned().unwrap_or_default();
-            if addresses.is_empty() {
-                let resolved = resolve_all(&resolvers(settings), name).await;
-                addresses = resolved.into_iter().flat_map(|one| one.addresses).map(|one| one.address).collect();
-                addresses.sort();
-                addresses.dedup();
-            }
-            for address in addresses.into_iter().filter(|address| is_in_place(*address, &roots)) {
-                let server = SocketAddr::new(address, port);
-                let outcome = ask(&Question::authoritative(server, &domain.dns_name(), RecordType::SOA)).await.outcome;
-                let why = match &outcome {
-                    Outcome::NoRoute => continue,
-                    Outcome::Reply(reply) if reply.authoritative && reply.rcode == Reply::NOERROR => {
-                        match reply.answer.iter().any(|record| record.owner == domain.dns_name()) {
-                            true => continue,
-                            false => "answers out of another zone".to_string(),
-                        }
-                    }
-                    Outcome::Reply(reply) if reply.rcode == Reply::NOERROR => "answers without authority".into(),
-                    other => other.in_words(),
-                };
-                unready.push(format!("{} ({address}) {why}", name.bare()));
-            }
-        }
-        unready
-    })?;
+    let unready = unready(&context.block_on(ask_next_servers(&network.settings, &domain.dns_name(), wanted))?);
     if unready.is_empty() {
         return Ok(());
     }
     let message = format!("{domain} would move to nameservers that do not have its zone: {}", unready.join("; "));
     Err(Error::refused("nameserver-not-ready", message)
-        .advice("see to them first (brightharbor zone list, zone publish); if it is meant: --yes")
+        .advice("publish the zone there first (brightharbor zone list, zone publish); if it is meant: --yes")
         .with("servers", unready))
 }
 
@@ -143,15 +109,11 @@ fn refuse_losses(domain: &Hostname, network: &Network, context: &Context) -> Res
     let Some(harbor) = &network.harbor else { return Ok(()) };
     let Some(zone) = harbor.store.zone(domain)?.filter(|zone| zone.home != ZoneHome::Elsewhere) else { return Ok(()) };
     context.progress.doing(&format!("comparing {domain} with what the world is answered"));
-    let attached = harbor.store.hostnames_within(domain)?;
-    let lost: Vec<String> = context.block_on(async {
-        let Ok(kept) = read_zone(harbor, &zone).await else { return vec![] };
-        let own: Vec<_> = kept.document.records().map(|one| (one.owner.clone(), one.record_type())).collect();
-        let WorldZone::Seen(there) = world_zone(&network.settings, domain, &own).await else { return vec![] };
-        let differences = differences(&kept.document, &there, &attached);
-        let losses = differences.iter().filter(|one| one.differs.is_loss());
-        losses.map(|one| set_words(&one.owner, one.record_type, &there.origin)).collect()
-    })?;
+    let Ok(ZoneCompared::Differs { there, differences }) = context.block_on(compare_zone(harbor, &zone, &[]))? else {
+        return Ok(());
+    };
+    let losses = differences.iter().filter(|one| one.differs.is_loss());
+    let lost: Vec<String> = losses.map(|one| set_words(&one.owner, one.record_type, &there.origin)).collect();
     if lost.is_empty() {
         return Ok(());
     }

@@ -4,9 +4,8 @@ use std::net::SocketAddr;
 
 use brightharbor_core::harbor::ServerAddress;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::zone::{Difference, FormerSource, FormerZone, differences, set_words};
-use brightharbor_io::load::{WorldZone, look_at, world_zone};
-use brightharbor_io::zones::read_zone;
+use brightharbor_core::zone::{Difference, FormerSource, FormerZone, set_words};
+use brightharbor_io::load::{ZoneCompared, compare_zone};
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -34,32 +33,20 @@ pub fn run(args: &Compare, context: &Context) -> Report {
     let harbor = context.open()?;
     let zone = find(&harbor, &args.zone)?;
     context.progress.doing(&format!("comparing {} with what the world is answered", zone.name));
-    let attached = harbor.store.hostnames_within(&zone.name)?;
     let port = harbor.settings.internet.dns_port();
     let servers: Vec<SocketAddr> = args.with.iter().map(|server| server.socket(port)).collect();
-    let (kept, world) = context.block_on(async {
-        let kept = read_zone(&harbor, &zone).await?;
-        let own: Vec<_> = kept.document.records().map(|one| (one.owner.clone(), one.record_type())).collect();
-        let world = match servers.is_empty() {
-            true => world_zone(&harbor.settings, &zone.name, &own).await,
-            false => look_at(&zone.name.dns_name(), &servers, &own).await.map_or(WorldZone::Silent, WorldZone::Seen),
-        };
-        Ok::<_, Error>((kept, world))
-    })??;
-    let there = match world {
-        WorldZone::Seen(there) => there,
-        WorldZone::Ours => return Ok(Box::new(Same { zone: zone.name, why: "in-use" })),
-        WorldZone::NotDelegated => return Ok(Box::new(Same { zone: zone.name, why: "not-delegated" })),
-        WorldZone::Silent => {
-            let message = format!("no server that {} is delegated to answers for it", zone.name);
-            return Err(Error::refused("nobody-answers", message).advice(format!(
-                "see why: brightharbor delegation check {}; or name a server with --with",
-                zone.name
-            )));
+    match context.block_on(compare_zone(&harbor, &zone, &servers))?? {
+        ZoneCompared::Differs { there, differences } => {
+            Ok(Box::new(ComparedZones { zone: zone.name, there, differences }))
         }
-    };
-    let differences = differences(&kept.document, &there, &attached);
-    Ok(Box::new(ComparedZones { zone: zone.name, there, differences }))
+        ZoneCompared::InUse => Ok(Box::new(Same { zone: zone.name, why: "in-use" })),
+        ZoneCompared::NotDelegated => Ok(Box::new(Same { zone: zone.name, why: "not-delegated" })),
+        ZoneCompared::Silent => {
+            let message = format!("no server that {} is delegated to answers for it", zone.name);
+            Err(Error::refused("nobody-answers", message)
+                .advice(format!("see why: brightharbor delegation check {}; or name a server with --with", zone.name)))
+        }
+    }
 }
 
 /// There is nothing to compare with.

@@ -120,9 +120,12 @@ impl Signed {
         let write = |name: &str, text: &str| fs::write(self.path().join(name), text).unwrap();
         let mut delegations = String::new();
         for kind in &KINDS {
+            // Capital letters in the name behind the apex are signed as they are (RFC 6840 section 5.1).
             write(
                 kind.domain,
-                &format!("{head}@ NS ns1.example.\n@ NS ns2.example.\n@ A {ns2}\nwww A {ns2}\n*.pier A {ns2}\n"),
+                &format!(
+                    "{head}@ NS ns1.example.\n@ NS ns2.example.\n@ A {ns2}\nwww A {ns2}\n*.pier A {ns2}\nAnchor A {ns2}\n"
+                ),
             );
             delegations.push_str(&format!("{0}. NS ns1.example.\n{0}. NS ns2.example.\n", kind.domain));
             if let Some(algorithm) = kind.algorithm {
