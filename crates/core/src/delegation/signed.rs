@@ -24,6 +24,8 @@ const DNAME: RecordType = RecordType(39);
 pub struct SetFlaw {
     pub name: DnsName,
     pub record_type: RecordType,
+    /// Whether it is the proof that the set is not there.
+    pub absent: bool,
     pub flaw: Flaw,
 }
 
@@ -76,14 +78,15 @@ fn verify(walk: &mut Walk<'_>, server: SocketAddr, ds: &[Ds], probed: &mut Probe
     }
     let mut flaws = Vec::new();
     if let Checked::Bad(flaw) = check(&set, &of_keys.answer, &entries, &domain, now) {
-        flaws.push(SetFlaw { name: domain.clone(), record_type: RecordType::DNSKEY, flaw });
+        flaws.push(SetFlaw { name: domain.clone(), record_type: RecordType::DNSKEY, absent: false, flaw });
     }
     for ((name, record_type), outcome) in wanted.into_iter().zip(answers) {
         let Some(reply) = with_authority(outcome) else { continue };
         let Some(flaw) = flaw_of(reply, &name, record_type, &domain, &probed.keys, now) else { continue };
         // Another zone below may be on the same server, and not signed.
         if name == domain || is_own(walk, server, &name)? {
-            flaws.push(SetFlaw { name, record_type, flaw });
+            let absent = reply.answer.is_empty();
+            flaws.push(SetFlaw { name, record_type, absent, flaw });
         }
     }
     probed.flaws = flaws;

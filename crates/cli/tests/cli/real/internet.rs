@@ -9,7 +9,7 @@ use std::process::{Command, Stdio};
 
 use serde_json::Value;
 
-use super::nameservers::{start_knot, start_nsd};
+use super::nameservers::{sign_zone, start_knot, start_nsd, start_unbound};
 use super::servers::{Server, await_listener, need, open_folder};
 use crate::coast::{Run, brightharbor, run};
 
@@ -108,23 +108,9 @@ impl Internet {
 
     /// Signs a zone with fresh keys until `ends` seconds from now. Gives its DS record.
     fn sign(&self, domain: &str, ends: &str) -> String {
-        let keys = self.path().join(format!("keys-{domain}"));
-        fs::create_dir(&keys).unwrap();
-        let keys = keys.to_str().unwrap();
-        let run = |program: &str, words: &[&str]| {
-            let path = need(program, "bind9-utils");
-            let done = Command::new(path).current_dir(self.path()).args(words).output().unwrap();
-            assert!(done.status.success(), "{program}: {}", String::from_utf8_lossy(&done.stderr));
-        };
         let start = if ends.starts_with('-') { "-864000" } else { "-86400" };
-        run("dnssec-keygen", &["-q", "-K", keys, "-a", "ECDSAP256SHA256", "-f", "KSK", domain]);
-        run("dnssec-keygen", &["-q", "-K", keys, "-a", "ECDSAP256SHA256", domain]);
         let (from, to) = (format!("now{start}"), format!("now{ends}"));
-        run(
-            "dnssec-signzone",
-            &["-q", "-P", "-S", "-K", keys, "-o", domain, "-f", domain, "-s", &from, "-e", &to, domain],
-        );
-        fs::read_to_string(self.path().join(format!("dsset-{domain}."))).unwrap()
+        sign_zone(self.path(), domain, domain, "ECDSAP256SHA256", &["-s", &from, "-e", &to])
     }
 
     fn bind_as_root(&self) -> Server {
@@ -165,23 +151,25 @@ impl Internet {
         start_nsd(self.path(), self.socket(address), &listed).0
     }
 
-    /// It asks other ports than 53 only where it is told to, zone by zone.
     fn unbound(&self) -> Server {
         let Addresses { ns1, resolver, .. } = self.addresses;
-        let (home, port) = (self.path().display(), self.port);
-        let main = format!(
-            "server:\n  interface: {resolver}@{port}\n  port: {port}\n  do-daemonize: no\n  username: \"\"\n  chroot: \"\"\n\
-             \x20 directory: \"{home}\"\n  pidfile: \"{home}/unbound.pid\"\n  use-syslog: no\n  do-ip6: no\n\
-             \x20 do-not-query-localhost: no\n  access-control: 127.0.0.0/8 allow\n  module-config: \"iterator\"\n\
-             \x20 num-threads: 1\n  local-zone: \"example\" nodefault\nremote-control:\n  control-enable: no\n\
-             stub-zone:\n  name: \"lanternchoir.example\"\n  stub-addr: {ns1}@{port}\n"
+        start_unbound(self.path(), self.socket(resolver), "", &[("lanternchoir.example", self.socket(ns1))])
+    }
+
+    /// A harbor in this world, by its commands.
+    fn harbor(&self, address: &str, nameserver: &str) -> impl Fn(&[&str]) -> Run + use<> {
+        let home = self.path().display().to_string();
+        let settings = format!(
+            "[host]\naddresses = [\"{address}\"]\nnameservers = [\"{nameserver}\"]\n[sites]\nhome = \"{home}/{{account}}\"\n\
+             [internet]\nroot-servers = [\"{ROOT}\"]\nresolvers = [\"127.0.0.1:9\"]\ndns-port = {port}\nhttp-port = 9\n\
+             https-port = 9\n",
+            port = self.port,
         );
-        let file = self.path().join("unbound.conf");
-        fs::write(&file, main).unwrap();
-        let server =
-            Server::spawn(Command::new(need("unbound", "unbound")).args(["-d", "-c"]).arg(&file).stderr(Stdio::null()));
-        await_listener(self.socket(resolver));
-        server
+        let (file, harbor) = (self.path().join("settings.toml"), self.path().join("harbor"));
+        fs::write(&file, settings).unwrap();
+        let command = move |words: &[&str]| run(brightharbor().args(words).env("BRIGHTHARBOR", &harbor));
+        assert!([0, 3].contains(&command(&["init", "--settings", file.to_str().unwrap()]).exit));
+        command
     }
 
     fn check(&self, domains: &[&str]) -> Value {
@@ -246,16 +234,7 @@ fn good_and_broken_delegations_on_real_servers() {
 #[test]
 fn a_domain_on_other_peoples_servers_brings_its_mail_along() {
     let internet = Internet::start();
-    let settings = format!(
-        "[host]\naddresses = [\"192.0.2.10\"]\nnameservers = [\"ns1.quay.example.\"]\n[sites]\nhome = \"{home}/{{account}}\"\n\
-         [internet]\nroot-servers = [\"{ROOT}\"]\nresolvers = [\"127.0.0.1:9\"]\ndns-port = {port}\nhttp-port = 9\nhttps-port = 9\n",
-        home = internet.path().display(),
-        port = internet.port,
-    );
-    let file = internet.path().join("settings.toml");
-    fs::write(&file, settings).unwrap();
-    let command = |words: &[&str]| run(brightharbor().args(words).env("BRIGHTHARBOR", internet.path().join("harbor")));
-    assert!([0, 3].contains(&command(&["init", "--settings", file.to_str().unwrap()]).exit));
+    let command = internet.harbor("192.0.2.10", "ns1.quay.example.");
     command(&["account", "add", "choir", "--email", "choir@saltmarsh.example"]).expect(0);
     command(&["attach", "lanternchoir.example", "--account", "choir"]).expect(3);
     let zone = fs::read_to_string(internet.path().join("harbor/zones/lanternchoir.example.zone")).unwrap();
@@ -286,16 +265,7 @@ fn a_domain_on_other_peoples_servers_brings_its_mail_along() {
 fn a_real_resolver_tells_how_far_a_change_has_spread() {
     let internet = Internet::start();
     let Addresses { ns1, resolver, .. } = internet.addresses;
-    let settings = format!(
-        "[host]\naddresses = [\"{ns1}\"]\nnameservers = [\"ns1.saltmarsh.example.\"]\n[sites]\nhome = \"{home}/{{account}}\"\n\
-         [internet]\nroot-servers = [\"{ROOT}\"]\nresolvers = [\"127.0.0.1:9\"]\ndns-port = {port}\nhttp-port = 9\nhttps-port = 9\n",
-        home = internet.path().display(),
-        port = internet.port,
-    );
-    let file = internet.path().join("settings.toml");
-    fs::write(&file, settings).unwrap();
-    let command = |words: &[&str]| run(brightharbor().args(words).env("BRIGHTHARBOR", internet.path().join("harbor")));
-    assert!([0, 3].contains(&command(&["init", "--settings", file.to_str().unwrap()]).exit));
+    let command = internet.harbor(&ns1.to_string(), "ns1.saltmarsh.example.");
     let asked = internet.socket(resolver).to_string();
     let spread = || -> Value {
         let done = command(&["survey", "www.lanternchoir.example", "--json", "--resolvers", &asked]);

@@ -1,5 +1,5 @@
-//! Further DNS servers for the tests: Knot DNS and NSD, as primaries and as secondaries, each with a configuration of
-//! its own in a temporary folder.
+//! Further DNS servers for the tests: Knot DNS and NSD, as primaries and as secondaries, and unbound as resolver, each
+//! with a configuration of its own in a temporary folder.
 
 use std::fs;
 use std::net::{IpAddr, SocketAddr};
@@ -105,6 +105,53 @@ pub fn start_nsd(folder: &Path, at: SocketAddr, more: &str) -> (Server, Vec<Stri
     await_file(&home.join("nsd.sock"));
     let words = [control.display().to_string(), "-c".into(), file.display().to_string()];
     (server, words.to_vec())
+}
+
+/// Starts unbound as resolver. It asks other ports than 53 only where it is told to, zone by zone. With a file of trust
+/// anchors it validates.
+pub fn start_unbound(folder: &Path, at: SocketAddr, anchor: &str, zones: &[(&str, SocketAddr)]) -> Server {
+    let stub = |(zone, at): &(&str, SocketAddr)| {
+        format!("stub-zone:\n  name: \"{zone}\"\n  stub-addr: {}@{}\n", at.ip(), at.port())
+    };
+    let stubs: String = zones.iter().map(stub).collect();
+    let modules = if anchor.is_empty() { "iterator" } else { "validator iterator" };
+    let validates = match anchor.is_empty() {
+        true => String::new(),
+        false => format!("  trust-anchor-file: \"{anchor}\"\n  val-sig-skew-min: 0\n  val-sig-skew-max: 0\n"),
+    };
+    let main = format!(
+        "server:\n  interface: {ip}@{port}\n  port: {port}\n  do-daemonize: no\n  username: \"\"\n  chroot: \"\"\n\
+         \x20 directory: \"{home}\"\n  pidfile: \"{home}/unbound.pid\"\n  use-syslog: no\n  do-ip6: no\n\
+         \x20 do-not-query-localhost: no\n  access-control: 127.0.0.0/8 allow\n  module-config: \"{modules}\"\n\
+         {validates}  num-threads: 1\n  local-zone: \"example\" nodefault\nremote-control:\n  control-enable: no\n{stubs}",
+        ip = at.ip(),
+        port = at.port(),
+        home = folder.display(),
+    );
+    let file = folder.join("unbound.conf");
+    fs::write(&file, main).unwrap();
+    let server =
+        Server::spawn(Command::new(need("unbound", "unbound")).args(["-d", "-c"]).arg(&file).stderr(Stdio::null()));
+    await_listener(at);
+    server
+}
+
+/// Signs the zone in `file` of the folder in its place, with fresh keys and BIND's own tools. Gives its DS record.
+pub fn sign_zone(folder: &Path, file: &str, domain: &str, algorithm: &str, words: &[&str]) -> String {
+    let keys = folder.join(format!("keys-{file}"));
+    fs::create_dir(&keys).unwrap();
+    let keys = keys.to_str().unwrap();
+    let tool = |program: &str, words: &[&str]| {
+        let done = Command::new(need(program, "bind9-utils")).current_dir(folder).args(words).output().unwrap();
+        assert!(done.status.success(), "{program} {words:?}: {}", String::from_utf8_lossy(&done.stderr));
+    };
+    let size: &[&str] = if algorithm.starts_with("RSA") { &["-b", "2048"] } else { &[] };
+    tool("dnssec-keygen", &[&["-q", "-K", keys, "-a", algorithm, "-f", "KSK"], size, &[domain]].concat());
+    tool("dnssec-keygen", &[&["-q", "-K", keys, "-a", algorithm], size, &[domain]].concat());
+    let own = ["-q", "-P", "-S", "-K", keys, "-o", domain, "-f", file];
+    tool("dnssec-signzone", &[&own[..], words, &[file]].concat());
+    let dot = if domain == "." { "" } else { "." };
+    fs::read_to_string(folder.join(format!("dsset-{domain}{dot}"))).unwrap()
 }
 
 fn await_file(path: &Path) {

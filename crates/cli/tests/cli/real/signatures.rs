@@ -10,7 +10,7 @@ use std::process::{Command, Stdio};
 use serde_json::Value;
 
 use super::internet::free_port;
-use super::nameservers::{start_knot, start_nsd};
+use super::nameservers::{sign_zone, start_knot, start_nsd, start_unbound};
 use super::servers::{Server, await_listener, need, open_folder};
 use crate::coast::{brightharbor, run};
 
@@ -129,7 +129,7 @@ impl Signed {
             );
             delegations.push_str(&format!("{0}. NS ns1.example.\n{0}. NS ns2.example.\n", kind.domain));
             if let Some(algorithm) = kind.algorithm {
-                let ds = self.sign(kind.domain, algorithm, kind.words);
+                let ds = sign_zone(self.path(), kind.domain, kind.domain, algorithm, kind.words);
                 match kind.spoil {
                     Spoil::NoDs => {}
                     Spoil::Ds => delegations.push_str(&another(&ds)),
@@ -144,7 +144,7 @@ impl Signed {
             "example",
             &format!("{head}@ NS a.nic.example.\na.nic A {registry}\nns1 A {NS1}\nns2 A {ns2}\n{delegations}"),
         );
-        let ds = self.sign("example", "ECDSAP256SHA256", NSEC3);
+        let ds = sign_zone(self.path(), "example", "example", "ECDSAP256SHA256", NSEC3);
         let ds = if spoil_above { another(&ds) } else { ds };
         write(
             "root",
@@ -152,31 +152,8 @@ impl Signed {
                 "{head}@ NS a.root.example.\na.root.example. A {root}\nexample. NS a.nic.example.\na.nic.example. A {registry}\n{ds}"
             ),
         );
-        let anchor = self.sign_file("root", ".", "RSASHA256", &[]);
+        let anchor = sign_zone(self.path(), "root", ".", "RSASHA256", &[]);
         write("root.key", &anchor);
-    }
-
-    fn sign(&self, domain: &str, algorithm: &str, words: &[&str]) -> String {
-        self.sign_file(domain, domain, algorithm, words)
-    }
-
-    /// Signs a zone in its place with fresh keys. Gives its DS record.
-    fn sign_file(&self, file: &str, domain: &str, algorithm: &str, words: &[&str]) -> String {
-        let keys = self.path().join(format!("keys-{file}"));
-        fs::create_dir(&keys).unwrap();
-        let keys = keys.to_str().unwrap();
-        let tool = |program: &str, words: &[&str]| {
-            let done =
-                Command::new(need(program, "bind9-utils")).current_dir(self.path()).args(words).output().unwrap();
-            assert!(done.status.success(), "{program} {words:?}: {}", String::from_utf8_lossy(&done.stderr));
-        };
-        let size: &[&str] = if algorithm.starts_with("RSA") { &["-b", "2048"] } else { &[] };
-        tool("dnssec-keygen", &[&["-q", "-K", keys, "-a", algorithm, "-f", "KSK"], size, &[domain]].concat());
-        tool("dnssec-keygen", &[&["-q", "-K", keys, "-a", algorithm], size, &[domain]].concat());
-        let own = ["-q", "-P", "-S", "-K", keys, "-o", domain, "-f", file];
-        tool("dnssec-signzone", &[&own[..], words, &[file]].concat());
-        let dot = if domain == "." { "" } else { "." };
-        fs::read_to_string(self.path().join(format!("dsset-{domain}{dot}"))).unwrap()
     }
 
     fn bind(&self) -> Server {
@@ -202,26 +179,12 @@ impl Signed {
         server
     }
 
-    /// It asks other ports than 53 only where it is told to, zone by zone.
     fn unbound(&self) -> Server {
-        let (home, port, resolver) = (self.path().display(), self.port, self.resolver);
-        let stub = |zone: &str, at: Ipv4Addr| format!("stub-zone:\n  name: \"{zone}\"\n  stub-addr: {at}@{port}\n");
-        let mut stubs = stub(".", self.root) + &stub("example", self.registry);
         let server = |kind: &Kind| if kind.spoil == Spoil::Denial { NS1 } else { self.ns2 };
-        KINDS.iter().for_each(|kind| stubs.push_str(&stub(kind.domain, server(kind))));
-        let main = format!(
-            "server:\n  interface: {resolver}@{port}\n  port: {port}\n  do-daemonize: no\n  username: \"\"\n  chroot: \"\"\n\
-             \x20 directory: \"{home}\"\n  pidfile: \"{home}/unbound.pid\"\n  use-syslog: no\n  do-ip6: no\n\
-             \x20 do-not-query-localhost: no\n  access-control: 127.0.0.0/8 allow\n  module-config: \"validator iterator\"\n\
-             \x20 trust-anchor-file: \"{home}/root.key\"\n  val-sig-skew-min: 0\n  val-sig-skew-max: 0\n\
-             \x20 num-threads: 1\n  local-zone: \"example\" nodefault\nremote-control:\n  control-enable: no\n{stubs}"
-        );
-        let file = self.path().join("unbound.conf");
-        fs::write(&file, main).unwrap();
-        let server =
-            Server::spawn(Command::new(need("unbound", "unbound")).args(["-d", "-c"]).arg(&file).stderr(Stdio::null()));
-        await_listener(self.socket(resolver));
-        server
+        let mut zones = vec![(".", self.socket(self.root)), ("example", self.socket(self.registry))];
+        zones.extend(KINDS.iter().map(|kind| (kind.domain, self.socket(server(kind)))));
+        let anchor = self.path().join("root.key").display().to_string();
+        start_unbound(self.path(), self.socket(self.resolver), &anchor, &zones)
     }
 
     /// What unbound makes of the domain's address.

@@ -181,9 +181,12 @@ fn wanted_tags(picture: &Picture) -> Option<(Vec<&Ds>, String)> {
 fn first_flaw(name: &str, server: &ServerSeen, is_one: impl Fn(&Flaw) -> bool) -> Option<String> {
     let mut flaws = server.probed.flaws.iter().filter(|seen| is_one(&seen.flaw));
     let first = flaws.next()?;
-    let what = match first.flaw {
-        Flaw::Unproven => format!("that there is no {} of {}", first.record_type, first.name.bare()),
-        _ => format!("{} of {}", first.record_type, first.name.bare()),
+    let what = match first.absent {
+        true if first.flaw == Flaw::Unproven => {
+            format!("that there is no {} of {}", first.record_type, first.name.bare())
+        }
+        true => format!("the proof that there is no {} of {}", first.record_type, first.name.bare()),
+        false => format!("{} of {}", first.record_type, first.name.bare()),
     };
     let more = match flaws.count() {
         0 => String::new(),

@@ -116,7 +116,8 @@ fn signed(picture: &mut Picture, until: &str) {
 fn flawed(picture: &mut Picture, flaw: Flaw) {
     signed(picture, "2026-12-20T00:00:00Z");
     let (name, record_type) = (picture.domain.clone(), RecordType::A);
-    probed(picture).flaws = vec![SetFlaw { name, record_type, flaw }];
+    let absent = flaw == Flaw::Unproven;
+    probed(picture).flaws = vec![SetFlaw { name, record_type, absent, flaw }];
 }
 
 fn probed(picture: &mut Picture) -> &mut Probed {
@@ -508,4 +509,19 @@ fn what_somebody_was_asked_for_a_moment_ago_is_waited_for_and_then_missed() {
     assert_eq!(found("2026-11-23T06:00:00Z", Some(soa())), (Some("2026-11-23T10:30:00Z".into()), true));
     assert_eq!(found("2026-11-23T02:00:00Z", Some(soa())), (None, true), "that is over");
     assert_eq!(found("2026-11-23T02:00:00Z", None), (Some("2026-11-24T02:00:00Z".into()), true));
+}
+
+#[test]
+fn a_flaw_is_named_with_what_it_is_about() {
+    let message = |absent: bool, flaw: Flaw| {
+        let mut picture = good();
+        flawed(&mut picture, flaw);
+        probed(&mut picture).flaws[0].absent = absent;
+        judge(&picture, &expected())[0].message.clone()
+    };
+    let at = "at ns1.saltmarsh.example (192.0.2.53:53)";
+    assert_eq!(message(false, Flaw::Missing), format!("{at} A of gullrock.example has no signature"));
+    let proof = format!("{at} the proof that there is no A of gullrock.example has no signature");
+    assert_eq!(message(true, Flaw::Missing), proof);
+    assert_eq!(message(true, Flaw::Unproven), format!("{at} that there is no A of gullrock.example is not proven"));
 }
