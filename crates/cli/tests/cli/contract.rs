@@ -241,6 +241,11 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     assert_eq!(members(&checked["domains"][0]["comparison"][0]), BTreeSet::from(["what", "parent", "zone", "servers"]));
     let finding = BTreeSet::from(["code", "severity", "waiting_until", "subject", "message", "cure", "follows"]);
     assert_eq!(members(&checked["domains"][0]["findings"][0]), finding);
+    let waited = coast.json(&["delegation", "wait", "crumbandtide.example", "--for", "0"], 3);
+    let of_wait = ["format", "exit", "command", "waited_seconds", "parent_servers", "domains"];
+    assert_eq!(members(&waited), BTreeSet::from(of_wait));
+    let parent = &waited["parent_servers"]["crumbandtide.example"][0];
+    assert_eq!(members(parent), BTreeSet::from(["server", "has", "other"]));
     let sets = coast.json(&["nameserver", "list"], 0);
     assert_eq!(members(&sets["sets"][0]), BTreeSet::from(["name", "nameservers", "account", "capacity", "domains"]));
     let certificates = coast.json(&["certificate", "list"], 3);

@@ -121,6 +121,40 @@ fn each_rule_fires_in_its_own_scenario_and_in_no_good_one() {
 }
 
 #[test]
+fn waiting_says_how_it_ended_and_which_servers_of_the_parent_have_it() {
+    let all = scenarios();
+    let wait = |name: &str, exit: i32| {
+        let played = Played::start(&all[name]);
+        let wait = |more: &[&str]| {
+            let mut command = played.command();
+            command.args(["delegation", "wait", "gullrock.example", "--for", "1", "--expect", "ns1.saltmarsh.example"]);
+            command.args(["--expect", "ns2.oldquay.example", "--root-server"]).arg(played.world.root.to_string());
+            run(command.args(more))
+        };
+        let text = wait(&[]).expect(exit);
+        let document: Value = serde_json::from_str(&wait(&["--json"]).stdout).unwrap();
+        let servers = document["parent_servers"]["gullrock.example"].as_array().unwrap();
+        (text, servers.iter().map(|one| one["has"].as_str().unwrap().to_string()).collect::<Vec<_>>())
+    };
+    let (text, has) = wait("good-unsigned", 0);
+    assert!(text.starts_with("Delegated as wanted: nothing had to be waited for."), "{text}");
+    assert!(text.contains("gullrock.example: all 2 servers of the parent have it"), "{text}");
+    assert_eq!(has, ["wanted", "wanted"]);
+    let (text, has) = wait("parents-differ-added", 3);
+    assert!(text.starts_with("The time is over: after 1 s it is not delegated as wanted."), "{text}");
+    assert!(
+        text.contains("1 of 2 servers of the parent have it (") && text.contains("there is no such domain"),
+        "{text}"
+    );
+    assert_eq!(has, ["nothing", "wanted"]);
+    let (text, has) = wait("parents-differ", 3);
+    assert!(text.contains("names a.saltmarsh.example, ns1.saltmarsh.example"), "{text}");
+    assert_eq!(has, ["wanted", "other"]);
+    let (_, has) = wait("parent-server-silent", 0);
+    assert!(has.contains(&"unknown".to_string()), "what says nothing does not stand in the way: {has:?}");
+}
+
+#[test]
 fn every_rule_has_its_scenario() {
     let fired: BTreeSet<String> =
         scenarios().into_iter().filter(|(name, s)| s.fires.as_ref() == Some(name)).map(|(name, _)| name).collect();

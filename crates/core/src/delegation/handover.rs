@@ -105,6 +105,7 @@ mod tests {
             glue: vec![],
             stray: vec![],
             tcp: Reached::Unasked,
+            serial: None,
             problem: None,
             denies: false,
         };

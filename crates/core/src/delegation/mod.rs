@@ -12,6 +12,7 @@
 //! ```
 
 mod anchor;
+mod arrival;
 mod brief;
 mod causes;
 mod chain;
@@ -33,6 +34,7 @@ mod verdict;
 mod walk;
 
 pub use anchor::{AnchorError, built_in_anchors, read_anchors};
+pub use arrival::{Arrival, Has, arrivals};
 pub use brief::{Brief, Cuts};
 pub use causes::by_cause;
 pub use chain::Chain;

@@ -80,6 +80,8 @@ pub struct ParentAnswer {
     /// Addresses of names that are no nameservers of the domain, or that this zone cannot know.
     pub stray: Vec<Record>,
     pub tcp: Reached,
+    /// The serial of the parent zone that it has, where it was asked.
+    pub serial: Option<u32>,
     /// What went wrong with this server.
     pub problem: Option<String>,
     /// Whether it says that there is no such delegation.

@@ -124,7 +124,13 @@ fn parent_answer(walk: &mut Walk<'_>, parent: &DnsName, server: SocketAddr) -> O
     let udp = walk.ask(server, domain, RecordType::NS);
     // About the parent zone itself, so that many domains below it ask once.
     let by_tcp = Question { transport: Transport::Tcp, ..Question::authoritative(server, parent, RecordType::SOA) };
-    let tcp = if walk.brief.thorough { reached(walk.ask_by(by_tcp)?) } else { Reached::Unasked };
+    let (tcp, serial) = match walk.brief.thorough {
+        false => (Reached::Unasked, None),
+        true => {
+            let outcome = walk.ask_by(by_tcp)?;
+            (reached(outcome), soa_of(outcome, parent).map(|soa| soa.serial))
+        }
+    };
     let outcome = udp?;
     let empty = |problem: String| ParentAnswer {
         server,
@@ -133,6 +139,7 @@ fn parent_answer(walk: &mut Walk<'_>, parent: &DnsName, server: SocketAddr) -> O
         glue: vec![],
         stray: vec![],
         tcp: tcp.clone(),
+        serial,
         problem: Some(problem),
         denies: false,
     };
@@ -156,7 +163,7 @@ fn parent_answer(walk: &mut Walk<'_>, parent: &DnsName, server: SocketAddr) -> O
     let addresses = reply.additional.iter().filter(|record| record.data.address().is_some()).cloned();
     let (glue, stray) = addresses.partition(|record| nameservers.contains(&record.owner));
     let nameservers = nameservers.into_iter().collect();
-    Some(ParentAnswer { server, nameservers, ttl, glue, stray, tcp, problem: None, denies: false })
+    Some(ParentAnswer { server, nameservers, ttl, glue, stray, tcp, serial, problem: None, denies: false })
 }
 
 /// The DS records, from the first server of the parent that answers for them with authority.

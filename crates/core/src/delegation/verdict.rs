@@ -21,6 +21,12 @@ pub enum Verdict {
         failing: usize,
         servers: usize,
     },
+    /// So many servers of the parent say that there is no such domain, and others delegate it: whoever asks the former first
+    /// gets nothing.
+    DeniedBySome {
+        denying: usize,
+        servers: usize,
+    },
     /// Whoever verifies signatures gets nothing; so many of the servers are concerned.
     Validators {
         failing: usize,
@@ -64,10 +70,13 @@ impl Verdict {
         refused.dedup();
         // What stands above the domain concerns all of its servers.
         let refused = if refused.contains(&None) { servers } else { refused.len() };
+        let denying = picture.parent.iter().filter(|answer| answer.denies).count();
+        let denied = denying > 0 && all().any(|finding| finding.is_fault() && finding.code == "parents-differ");
         match &picture.registered {
             Registered::No => Verdict::NotRegistered,
             Registered::Unknown(_) => Verdict::Unknown,
             Registered::Yes if servers > 0 && answering == 0 => Verdict::Fails,
+            Registered::Yes if denied => Verdict::DeniedBySome { denying, servers: picture.parent.len() },
             Registered::Yes if refused > 0 => Verdict::Validators { failing: refused, servers },
             Registered::Yes if failing > 0 && all().any(Finding::is_fault) => Verdict::Some { failing, servers },
             Registered::Yes if faults > 0 => Verdict::Faults(faults),
@@ -86,7 +95,7 @@ impl Verdict {
             Verdict::Risks(_) => "risks",
             Verdict::Waiting(_) => "waiting",
             Verdict::Faults(_) => "faults",
-            Verdict::Some { .. } => "works-for-some",
+            Verdict::Some { .. } | Verdict::DeniedBySome { .. } => "works-for-some",
             Verdict::Validators { .. } => "validators-refuse",
             Verdict::Fails => "fails",
             Verdict::NotRegistered => "not-registered",

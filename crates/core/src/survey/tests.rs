@@ -76,6 +76,7 @@ fn good() -> Look {
             glue: vec![],
             stray: vec![],
             tcp: Reached::Unasked,
+            serial: None,
             problem: None,
             denies: false,
         }],

@@ -2,8 +2,9 @@
 
 use std::time::Duration;
 
-use brightharbor_core::delegation::Verdict;
+use brightharbor_core::delegation::{Arrival, Has, Verdict, arrivals};
 use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::zone::show_seconds;
 use brightharbor_io::clock;
 use brightharbor_io::dns::Walker;
 use clap::Args;
@@ -46,17 +47,22 @@ pub fn run(args: &Wait, context: &Context) -> Report {
     let mut chosen = args.chosen.choose(network.harbor.as_ref())?;
     context.block_on(chosen.place_by_asking(&network, args.network.per_server))??;
     let judge = Judge::new(&network, &args.expect)?;
+    let began = Instant::now();
     let checked =
         context.block_on(wait(&chosen.domains, &network, &judge, longest, args.network.per_server, context))??;
-    Ok(Box::new(Waited { said: chosen.said, checked }))
+    Ok(Box::new(Waited { said: chosen.said, checked, seconds: began.elapsed().as_secs() }))
 }
 
 /// Domains that are asked about together.
 const AT_ONCE: usize = 48;
 
-/// Whether there is anything left to wait for: risks stay however long one waits.
+/// Whether there is nothing left to wait for: risks stay however long one waits, and every server of the parent has it.
 fn holds(checked: &Checked) -> bool {
-    matches!(checked.verdict, Verdict::Well | Verdict::Risks(_))
+    matches!(checked.verdict, Verdict::Well | Verdict::Risks(_)) && !arrived(checked).iter().any(|one| one.has.lags())
+}
+
+fn arrived(checked: &Checked) -> Vec<Arrival> {
+    arrivals(&checked.picture, &checked.wanted.nameservers)
 }
 
 async fn wait(
@@ -107,15 +113,83 @@ async fn wait(
 struct Waited {
     said: Vec<String>,
     checked: Vec<Checked>,
+    /// For how long it was waited.
+    seconds: u64,
+}
+
+impl Waited {
+    /// How it ended, before what was seen.
+    fn ended(&self) -> String {
+        let (all, after) = (self.checked.len(), show_seconds(self.seconds));
+        match self.checked.iter().filter(|one| !holds(one)).count() {
+            0 if self.seconds == 0 => "Delegated as wanted: nothing had to be waited for.".into(),
+            0 => format!("Delegated as wanted, after {after}."),
+            _ if all == 1 => format!("The time is over: after {after} it is not delegated as wanted."),
+            open => format!("The time is over: after {after}, {open} of {all} domains are not delegated as wanted."),
+        }
+    }
+}
+
+/// Which servers of the parent have it, in a sentence; none where the parent has no delegation at all.
+fn parents_words(checked: &Checked) -> Option<String> {
+    let arrived = arrived(checked);
+    let having: Vec<String> =
+        arrived.iter().filter(|one| one.has == Has::Wanted).map(|one| one.server.to_string()).collect();
+    let mut words = match (having.len(), arrived.len()) {
+        (_, 0) => return None,
+        (all, count) if all == count => return Some(format!("all {count} servers of the parent have it")),
+        (0, count) => format!("none of {count} servers of the parent has it"),
+        (some, count) => format!("{some} of {count} servers of the parent have it ({})", having.join(", ")),
+    };
+    for Arrival { server, has } in &arrived {
+        match has {
+            Has::Wanted => {}
+            Has::Other(names) => {
+                let names = names.iter().map(DnsName::bare).collect::<Vec<_>>().join(", ");
+                words.push_str(&format!("; {server} names {names}"));
+            }
+            Has::Nothing => words.push_str(&format!("; {server} says that there is no such domain")),
+            Has::Unknown(why) => words.push_str(&format!("; {server} {why}")),
+        }
+    }
+    Some(words)
+}
+
+fn parents_document(checked: &Checked) -> Vec<Value> {
+    let document = |Arrival { server, has }: Arrival| {
+        let (word, names) = match has {
+            Has::Wanted => ("wanted", vec![]),
+            Has::Other(names) => ("other", names.iter().map(DnsName::bare).collect()),
+            Has::Nothing => ("nothing", vec![]),
+            Has::Unknown(_) => ("unknown", vec![]),
+        };
+        json!({ "server": server.to_string(), "has": word, "other": names })
+    };
+    arrived(checked).into_iter().map(document).collect()
 }
 
 impl Shown for Waited {
     fn human(&self, page: &mut Page) {
+        if !self.checked.is_empty() {
+            page.heading(&self.ended());
+            for one in &self.checked {
+                if let Some(words) = parents_words(one) {
+                    page.hanging("  ", &format!("{}: {words}", one.picture.domain.bare()));
+                }
+            }
+            page.blank();
+        }
         human::delegations(page, &self.said, &self.checked);
     }
 
     fn json(&self) -> Value {
-        json!({ "command": "delegation wait", "domains": self.checked.iter().map(json::DelegationDocument::from).collect::<Vec<_>>() })
+        let parents = self.checked.iter().map(|one| (one.picture.domain.bare(), parents_document(one).into()));
+        json!({
+            "command": "delegation wait",
+            "waited_seconds": self.seconds,
+            "parent_servers": parents.collect::<serde_json::Map<String, Value>>(),
+            "domains": self.checked.iter().map(json::DelegationDocument::from).collect::<Vec<_>>(),
+        })
     }
 
     fn exit(&self) -> Exit {

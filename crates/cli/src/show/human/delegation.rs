@@ -43,6 +43,9 @@ fn headline(picture: &Picture, verdict: &Verdict) -> String {
         Verdict::Some { failing, servers } => {
             format!("{domain}: works for some; {failing} of {servers} servers {}", what_they_do(picture, *failing))
         }
+        Verdict::DeniedBySome { denying, servers } => {
+            format!("{domain}: works for some; {denying} of {servers} servers of the parent deny it")
+        }
         Verdict::Faults(count) => {
             format!("{domain}: works for everybody, and is not as it should be: {}", counted(*count, "fault"))
         }

@@ -32,6 +32,16 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
         }
         (None, None) => return vec![],
     };
+    // One version of the zone says one thing: servers that have the same one and differ will not come together by waiting.
+    let against = other.or(denying).and_then(|answer| answer.serial);
+    if let Some(serial) = against.filter(|serial| first.serial == Some(*serial)) {
+        let message = format!("{message}; both have serial {serial}, so waiting changes nothing");
+        let cure = format!("tell the registrar: servers of {} contradict each other", zone_words(picture));
+        let finding = TEXT.finding(picture.domain.bare(), message, cure);
+        // Where one of them denies the domain, it is gone for whoever asks that one.
+        let severity = if other.is_none() { Severity::Fault } else { finding.severity };
+        return vec![Finding { severity, ..finding }];
+    }
     let finding =
         TEXT.finding(picture.domain.bare(), message, "wait until the registry has published the change everywhere");
     // The registry's own secondaries have caught up when they have asked once more.
@@ -39,4 +49,8 @@ fn check(picture: &Picture, _: &Expected) -> Vec<Finding> {
         (Some(seen), Some(soa)) => finding.waiting(seen, u64::from(soa.refresh) + u64::from(soa.retry), Some(seen)),
         _ => finding,
     }]
+}
+
+fn zone_words(picture: &Picture) -> String {
+    if picture.parent_zone.is_root() { "the root zone".into() } else { picture.parent_zone.bare() }
 }

@@ -5,7 +5,7 @@ use crate::delegation::{
     Address, Chain, HostAnswer, Key, NameserverSeen, ParentAnswer, Probed, Reached, Registered, ServerSeen,
     ServerState, SetFlaw, Signature,
 };
-use crate::finding::check_folder;
+use crate::finding::{Severity, check_folder};
 use crate::zone::{Record, RecordData, RecordType, Soa};
 
 const SEEN: &str = "2026-11-23T07:00:00Z";
@@ -50,6 +50,7 @@ fn good() -> Picture {
             glue: vec![],
             stray: vec![],
             tcp: Reached::Works,
+            serial: None,
             problem: None,
             denies: false,
         }],
@@ -386,6 +387,27 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
             }),
         ),
     ]
+}
+
+#[test]
+fn parents_that_have_one_version_do_not_come_together_by_waiting() {
+    let found = |serial: u32, denies: bool| {
+        let mut picture = good();
+        picture.parent_soa = Some(soa());
+        picture.parent[0].serial = Some(9);
+        let mut other = ParentAnswer { serial: Some(serial), ..picture.parent[0].clone() };
+        match denies {
+            true => other = ParentAnswer { denies, problem: Some("says no".into()), nameservers: vec![], ..other },
+            false => other.nameservers.truncate(1),
+        }
+        picture.parent.push(other);
+        let found = judge(&picture, &expected()).into_iter().find(|finding| finding.code == "parents-differ").unwrap();
+        (found.severity, found.waits_until.is_some())
+    };
+    assert_eq!(found(8, false), (Severity::Risk, true));
+    assert_eq!(found(9, false), (Severity::Risk, false));
+    assert_eq!(found(10, true), (Severity::Risk, true));
+    assert_eq!(found(9, true), (Severity::Fault, false));
 }
 
 #[test]
