@@ -313,6 +313,7 @@ const LINKS: &[(&str, &str)] = &[
     ("redirect-without-url", "a redirect has an invalid target"),
     ("registered", "the parent delegates the domain"),
     ("resolver-failed", "a resolver failed"),
+    ("resolver-refuses-signatures", "a validating resolver refuses the answer"),
     ("resolves", "the name leads to this host"),
     ("revoked", "the certificate is revoked"),
     ("self-signed", "a self-signed certificate is served"),

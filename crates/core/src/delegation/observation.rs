@@ -24,6 +24,9 @@ pub struct Question {
     /// Whether signatures are to come along (the DO bit of RFC 3225). They always do with SOA, DNSKEY and DS.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub with_signatures: bool,
+    /// Whether a validating resolver is to answer without validating (the CD bit of RFC 4035 section 3.2.2).
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub checking_disabled: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -69,6 +72,7 @@ impl Question {
             transport: Transport::Udp,
             recursion_desired: false,
             with_signatures: false,
+            checking_disabled: false,
         }
     }
 }

@@ -44,6 +44,14 @@ pub(super) fn resolves(seen: &Seen<'_>, registered: &Link) -> Link {
         let because = format!("{here} at the nameservers; the resolver {resolver} still has the old answer");
         return link(LinkState::Waiting(Some(until)), "old-answer-cached", because).turn(Turn::Caches);
     }
+    if let Some(validating) = seen.resolved.iter().find(|resolved| resolved.answers_unchecked) {
+        let because = format!(
+            "{here} at the nameservers; the resolver {} refuses that, and answers as soon as it is asked not to validate",
+            validating.resolver
+        );
+        let turn = if seen.zone_is_here() { Turn::Administrator } else { Turn::DnsHost };
+        return link(LinkState::Broken, "resolver-refuses-signatures", because).turn(turn);
+    }
     if let Some(failed) = seen.resolved.iter().find_map(|r| r.failed.as_ref().map(|why| (r.resolver, why))) {
         let because = format!("{here} at the nameservers; the resolver {} {}", failed.0, failed.1);
         return link(LinkState::Risk, "resolver-failed", because);

@@ -87,6 +87,8 @@ pub struct Resolved {
     pub negative_ttl: Option<u32>,
     /// Why there is no answer.
     pub failed: Option<String>,
+    /// Whether there is one as soon as it is asked not to validate: then signatures are why.
+    pub answers_unchecked: bool,
 }
 
 /// What one address answered to a plain http request for the fingerprint.

@@ -90,6 +90,7 @@ fn good() -> Look {
         no_such_name: false,
         negative_ttl: None,
         failed: None,
+        answers_unchecked: false,
     };
     let hop = Hop { url: "http://gullrock.example/".into(), status: 301 };
     let end = LandingEnd::Page { url: "https://gullrock.example/".into(), status: 200 };
@@ -267,6 +268,19 @@ fn an_old_answer_in_a_cache_is_waited_for_until_it_must_be_gone() {
     assert_eq!(look.link(LinkName::Resolves).state, LinkState::Waiting(Some(until)));
     let look = Look::spoilt(|look| look.host().resolved[0].failed = Some("did not answer in time".into()));
     assert_eq!(look.link(LinkName::Resolves).state, LinkState::Risk);
+}
+
+#[test]
+fn a_resolver_that_refuses_what_is_signed_wrongly_is_told_from_one_that_fails() {
+    let look = Look::spoilt(|look| {
+        look.host().resolved[0].failed = Some("answered SERVFAIL".into());
+        look.host().resolved[0].answers_unchecked = true;
+    });
+    let link = look.link(LinkName::Resolves);
+    assert_eq!(
+        (link.state, link.code, link.turn),
+        (LinkState::Broken, "resolver-refuses-signatures", Some(Turn::Administrator))
+    );
 }
 
 #[test]

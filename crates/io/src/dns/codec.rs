@@ -19,6 +19,7 @@ pub(super) fn query(question: &Question) -> Result<(u16, Vec<u8>), String> {
     let mut message = MessageBuilder::from_target(Vec::with_capacity(128)).map_err(|error| error.to_string())?;
     message.header_mut().set_random_id();
     message.header_mut().set_rd(question.recursion_desired);
+    message.header_mut().set_cd(question.checking_disabled);
     let id = message.header().id();
     let mut message = message.question();
     message.push((name, Rtype::from_int(question.record_type.0))).map_err(|error| error.to_string())?;
@@ -165,6 +166,7 @@ mod tests {
             transport: Transport::Udp,
             recursion_desired: true,
             with_signatures: false,
+            checking_disabled: false,
         }
     }
 
@@ -180,6 +182,9 @@ mod tests {
         let (id, bytes) = query(&question()).unwrap();
         let message = Message::from_octets(&bytes[..]).unwrap();
         assert_eq!((message.header().id(), message.header().rd()), (id, true));
+        assert!(!message.header().cd());
+        let (_, unchecked) = query(&Question { checking_disabled: true, ..question() }).unwrap();
+        assert!(Message::from_octets(&unchecked[..]).unwrap().header().cd());
         assert_eq!(message.opt().unwrap().udp_payload_size(), UDP_SIZE);
         assert_eq!(message.sole_question().unwrap().qname().to_string(), "www.gullrock.example");
     }

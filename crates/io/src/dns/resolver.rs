@@ -1,4 +1,5 @@
-//! Asks recursive resolvers for the addresses of a name: what visitors behind them get now, and for how long.
+//! Asks recursive resolvers for the addresses of a name: what visitors behind them get now, and for how long; and
+//! whether it is for the signatures that they get nothing.
 
 use std::net::SocketAddr;
 
@@ -28,22 +29,36 @@ pub async fn resolve_all(resolvers: &[SocketAddr], name: &DnsName) -> Vec<Resolv
 }
 
 async fn resolve(resolver: SocketAddr, name: &DnsName) -> Resolved {
-    let question = |record_type| Question {
+    let question = |record_type, checking_disabled| Question {
         server: resolver,
         name: name.clone(),
         record_type,
         transport: Transport::Udp,
         recursion_desired: true,
         with_signatures: false,
+        checking_disabled,
     };
-    let (a, aaaa) = (question(RecordType::A), question(RecordType::AAAA));
+    let (a, aaaa) = (question(RecordType::A, false), question(RecordType::AAAA, false));
     let (v4, v6) = tokio::join!(ask(&a), ask(&aaaa));
-    let mut resolved = Resolved { resolver, addresses: vec![], no_such_name: false, negative_ttl: None, failed: None };
+    let mut resolved = Resolved {
+        resolver,
+        addresses: vec![],
+        no_such_name: false,
+        negative_ttl: None,
+        failed: None,
+        answers_unchecked: false,
+    };
+    let fails = |outcome: &Outcome| matches!(outcome, Outcome::Reply(reply) if reply.rcode == Reply::SERVFAIL);
+    let gives_up = fails(&v4.outcome) || fails(&v6.outcome);
     for outcome in [v4.outcome, v6.outcome] {
         take(&mut resolved, &outcome);
     }
     if !resolved.addresses.is_empty() {
         resolved.failed = None;
+    } else if gives_up {
+        // The one word for everything that went wrong: a resolver that validates uses it too (RFC 4035 section 5.5).
+        let answers = |outcome: &Outcome| matches!(outcome, Outcome::Reply(reply) if matches!(reply.rcode, Reply::NOERROR | Reply::NXDOMAIN));
+        resolved.answers_unchecked = answers(&ask(&question(RecordType::A, true)).await.outcome);
     }
     resolved
 }

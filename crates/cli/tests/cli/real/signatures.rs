@@ -270,6 +270,42 @@ fn signed_zones_are_judged_as_a_validating_resolver_does() {
 }
 
 #[test]
+fn a_validating_resolver_that_refuses_is_told_from_one_that_fails() {
+    let signed = Signed::start(false);
+    let homes = signed.path().join("homes");
+    fs::create_dir(&homes).unwrap();
+    let settings = format!(
+        "[host]\naddresses = [\"{address}\"]\n[sites]\nhome = \"{homes}/{{account}}\"\n[internet]\nroot-servers = [\"{root}\"]\n\
+         resolvers = [\"{resolver}\"]\ndns-port = {port}\nhttp-port = 9\nhttps-port = 9\n",
+        address = signed.ns2,
+        homes = homes.display(),
+        root = signed.root,
+        resolver = signed.resolver,
+        port = signed.port,
+    );
+    let file = signed.path().join("settings.toml");
+    fs::write(&file, settings).unwrap();
+    let harbored = || {
+        let mut command = brightharbor();
+        command.env("BRIGHTHARBOR", signed.path().join("harbor"));
+        command
+    };
+    // Nobody serves DNS or web for it here: `init` says so.
+    run(harbored().args(["init", "--settings"]).arg(&file)).expect(3);
+    let resolves = |domain: &str| {
+        let done = run(harbored().args(["survey", domain, "--json"]));
+        let survey: Value = serde_json::from_str(&done.stdout).unwrap_or_else(|error| panic!("{error}: {done:?}"));
+        let links = survey["surveys"][0]["links"].as_array().unwrap_or_else(|| panic!("{survey:#}")).clone();
+        let link = links.iter().find(|link| link["link"] == "resolves").unwrap_or_else(|| panic!("{survey:#}")).clone();
+        (link["state"].as_str().unwrap().to_string(), link["code"].as_str().unwrap().to_string())
+    };
+    let broken = ("broken".to_string(), "resolver-refuses-signatures".to_string());
+    assert_eq!(resolves("halyard.example"), broken);
+    assert_eq!(resolves("capstan.example"), broken);
+    assert_eq!(resolves("gullrock.example"), ("holds".into(), "resolves".into()));
+}
+
+#[test]
 fn a_zone_above_that_cannot_be_verified_is_named() {
     let signed = Signed::start(true);
     for (domain, one) in signed.check() {
