@@ -8,6 +8,7 @@ pub mod clock;
 pub mod dns;
 pub mod door;
 pub mod harbor;
+pub mod host_look;
 pub mod http;
 pub mod install;
 pub mod keys;

@@ -67,6 +67,11 @@ pub fn exit_of(surveys: &[Survey], otherwise: Exit) -> Exit {
     if surveys.iter().any(Survey::has_own_fault) { Exit::Fault } else { otherwise }
 }
 
+/// In one line, with commas.
+pub fn joined<T: ToString>(items: impl IntoIterator<Item = T>) -> String {
+    items.into_iter().map(|item| item.to_string()).collect::<Vec<_>>().join(", ")
+}
+
 /// `1 site`, `2 sites`.
 pub fn counted(count: usize, thing: &str) -> String {
     if count == 1 { format!("1 {thing}") } else { format!("{count} {thing}s") }

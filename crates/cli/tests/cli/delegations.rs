@@ -154,6 +154,70 @@ fn waiting_says_how_it_ended_and_which_servers_of_the_parent_have_it() {
     assert!(has.contains(&"unknown".to_string()), "what says nothing does not stand in the way: {has:?}");
 }
 
+/// `nameserver check` of a set with the first nameservers of gullrock.example, or with others, in a world that was altered.
+fn set_checked(altered: &str, members: &[&str]) -> (i32, Value, String) {
+    let start = "harbor init --settings SETTINGS\nharbor account add boatyard --email yard@saltmarsh.example\n";
+    let played = Played::start(&Scenario::read(&format!("{start}{altered}")).unwrap());
+    let address = |server: &str| played.world.address(server).unwrap().to_string();
+    let members = members.iter().map(|one| one.replace("{ns1}", &address("ns1")).replace("{ns2}", &address("ns2")));
+    run(played.command().args(["nameserver", "add", "deep"]).args(members)).expect(0);
+    let create = ["zone", "create", "gullrock.example", "--account", "boatyard", "--nameserver-set", "deep", "--bare"];
+    let created = run(played.command().args(create));
+    assert!([0, 3].contains(&created.exit), "{created:?}");
+    let text = run(played.command().args(["nameserver", "check", "deep"]));
+    let checked = run(played.command().args(["nameserver", "check", "deep", "--json"]));
+    let document = serde_json::from_str(&checked.stdout).unwrap_or_else(|error| panic!("{error}: {checked:?}"));
+    assert_eq!(text.exit, checked.exit);
+    let exit = text.exit;
+    (exit, document, text.expect(exit))
+}
+
+#[test]
+fn a_nameserver_is_looked_at_before_during_and_after_its_registration() {
+    const USUAL: [&str; 2] = ["ns1.saltmarsh.example={ns1}", "ns2.oldquay.example={ns2}"];
+    let states = |document: &Value| {
+        let members = document["nameservers"].as_array().unwrap().iter();
+        let word = |member: &Value, side: &str| member[side]["state"].as_str().unwrap().to_string();
+        members.map(|member| [word(member, "registry"), word(member, "zone")].join("/")).collect::<Vec<_>>()
+    };
+    let (exit, document, text) = set_checked("", &USUAL);
+    assert_eq!((exit, states(&document)), (0, vec!["complete/complete".to_string(); 2]), "{text}");
+
+    // Before: server and zone are ready, and the registry has nothing.
+    let ready = "in ns1 www A {provider} => ns8 A {ns1}\nin ns2 www A {provider} => ns8 A {ns1}\n";
+    let (exit, document, text) = set_checked(ready, &["ns8.gullrock.example={ns1}"]);
+    assert_eq!((exit, states(&document)), (3, vec!["absent/complete".to_string()]), "{text}");
+    assert!(text.contains("1. at the registrar of gullrock.example, register the host ns8.gullrock.example with 127."));
+
+    // During: one server of the registry has it.
+    let (exit, document, text) = set_checked("in registry2 ns2.oldquay A {ns2} => ;\n", &USUAL);
+    assert_eq!((exit, states(&document)[1].as_str()), (3, "spreading/complete"), "{text}");
+    assert!(text.contains("1 of 2 servers have it") && text.contains("check again in a while"), "{text}");
+
+    // None is needed where the name is found without the registry; and where it is not, that is a fault.
+    let (exit, document, _) =
+        set_checked("in registry ns2.oldquay A {ns2} => ;\nin registry2 ns2.oldquay A {ns2} => ;\n", &USUAL);
+    assert_eq!((exit, states(&document)[1].as_str()), (0, "not-needed/complete"));
+    let none = "in registry ns1.saltmarsh A {ns1} => ;\nin registry2 ns1.saltmarsh A {ns1} => ;\n";
+    let (exit, document, text) = set_checked(none, &USUAL);
+    assert_eq!((exit, states(&document)[0].as_str()), (1, "absent/complete"), "{text}");
+
+    // One of two addresses is missing on both sides, and it is named.
+    let (exit, document, text) = set_checked("", &["ns1.saltmarsh.example={ns1},127.88.88.8", USUAL[1]]);
+    assert_eq!((exit, states(&document)[0].as_str()), (1, "differs/differs"), "{text}");
+    assert!(text.contains("127.88.88.8 missing") && text.contains("give the host ns1.saltmarsh.example the addresses"));
+    assert!(
+        text.contains("in the zone saltmarsh.example, add the record ns1.saltmarsh.example A 127.88.88.8"),
+        "{text}"
+    );
+    assert_eq!(document["nameservers"][0]["registry"]["servers"].as_array().unwrap().len(), 2);
+
+    // It does not answer for the zone.
+    let (exit, document, text) = set_checked("server ns2 lame\n", &USUAL);
+    assert_eq!((exit, document["nameservers"][1]["holds"].as_bool()), (1, Some(false)), "{text}");
+    assert!(text.contains("ns2.oldquay.example must answer for gullrock.example at"), "{text}");
+}
+
 #[test]
 fn every_rule_has_its_scenario() {
     let fired: BTreeSet<String> =

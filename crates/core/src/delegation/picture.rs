@@ -19,6 +19,9 @@ pub struct Picture {
     pub registered: Registered,
     /// The zone above, as far as it was reached.
     pub parent_zone: DnsName,
+    /// The servers of the parent, whether they delegate the domain or not.
+    #[serde(skip)]
+    pub parent_servers: Vec<SocketAddr>,
     /// What each server of the parent says.
     pub parent: Vec<ParentAnswer>,
     /// Each nameserver that the parent names, and what its servers say.
@@ -44,6 +47,7 @@ impl Picture {
             domain,
             registered: Registered::Unknown("nobody was asked".into()),
             parent_zone: DnsName::root(),
+            parent_servers: vec![],
             parent: vec![],
             nameservers: vec![],
             parent_soa: None,

@@ -63,6 +63,7 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
             false => {
                 picture.parent_zone = parent;
                 picture.registered = Registered::No;
+                picture.parent_servers = servers;
                 return Some(picture);
             }
         },
@@ -83,6 +84,7 @@ fn look(walk: &mut Walk<'_>) -> Option<Picture> {
         Some(server) => walk.ask(*server, &picture.parent_zone, RecordType::SOA).map(Some),
         None => Some(None),
     };
+    picture.parent_servers = servers;
     picture.parent = parent.into_iter().collect::<Option<_>>()?;
     let mut names: Vec<DnsName> = picture.parent.iter().flat_map(|answer| answer.nameservers.clone()).collect();
     names.sort();

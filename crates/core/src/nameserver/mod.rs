@@ -6,6 +6,7 @@ mod expected;
 mod refusal;
 mod remark;
 mod set;
+mod sides;
 
 pub use change::{
     AddSet, ChangeSet, ChangeSetLoaded, KnownSet, MemberZone, MemberZones, ReadySeen, add_set, change_set, moving,
@@ -15,3 +16,4 @@ pub use expected::{at_registrar, expected, set_to_count};
 pub use refusal::NameserverRefusal;
 pub use remark::{Move, NameserverRemark, Weakness};
 pub use set::{AlignedAddresses, Member, MemberError, align_addresses, set_of, weaknesses};
+pub use sides::{Answering, HostSeen, InZone, NextStep, Registration, Said};

@@ -1,25 +1,27 @@
-//! `nameserver check`: each server of a set on all three sides: registry, zone, and the server itself.
+//! `nameserver check`: each server of a set on all three sides, before, during and after its registration: registry, zone,
+//! and the server itself, each asked directly.
 
-use std::collections::BTreeSet;
 use std::net::IpAddr;
 
-use brightharbor_core::delegation::{Picture, ServerState};
-use brightharbor_core::harbor::NameserverSet;
-use brightharbor_core::name::{DnsName, Hostname, registrable_domain};
-use brightharbor_core::nameserver::{Weakness, weaknesses};
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::nameserver::{HostSeen, InZone, NextStep, Registration, Said, Weakness, weaknesses};
+use brightharbor_core::zone::{RecordData, ZoneHome};
 use brightharbor_io::dns::Walker;
+use brightharbor_io::host_look::look_at_set;
 use clap::Args;
 use serde_json::{Value, json};
 
 use crate::commands::{Report, find_set};
 use crate::error::{Error, Exit};
-use crate::network::{Network, NetworkOptions};
+use crate::network::NetworkOptions;
 use crate::run::Context;
-use crate::show::Shown;
 use crate::show::human::{Page, table};
 use crate::show::words::weakness;
+use crate::show::{Shown, joined};
 
 /// Check a nameserver set: what the registry has, what the zone says, and whether each server answers.
+///
+/// Before a nameserver is registered, while the registry publishes it, and afterwards.
 #[derive(Debug, Args)]
 pub struct Check {
     /// The set; `host` for that of [host] in harbor.toml.
@@ -39,100 +41,113 @@ pub fn run(args: &Check, context: &Context) -> Report {
     let set = find_set(harbor, &args.set)?;
     let wanted = (args.set != "host").then_some(args.set.as_str());
     let mut zones = harbor.store.zones()?;
+    let here: Vec<Hostname> =
+        zones.iter().filter(|zone| zone.home != ZoneHome::Elsewhere).map(|zone| zone.name.clone()).collect();
     zones.retain(|zone| zone.nameserver_set.as_deref() == wanted);
-    let own = set.nameservers.iter().filter_map(|name| registrable_domain(&Hostname::parse(&name.bare()).ok()?));
-    let mut domains: BTreeSet<Hostname> = own.collect();
-    domains.extend(zones.iter().take(MOST_LOOKED_AT).map(|zone| zone.name.clone()));
-    let pictures = context.block_on(look(&network, &domains, args.network.per_server, context))??;
-    let members = set.nameservers.iter().map(|name| Seen::of(name, &set, &pictures)).collect();
-    Ok(Box::new(SetChecked { name: args.set.clone(), members, weaknesses: weaknesses(&set) }))
-}
-
-async fn look(
-    network: &Network,
-    domains: &BTreeSet<Hostname>,
-    per_server: u32,
-    context: &Context,
-) -> Result<Vec<Picture>, Error> {
-    let walker = Walker::new(per_server).await;
-    let mut pictures = Vec::new();
-    for domain in domains {
-        context.progress.doing(&format!("asking the servers of {domain}"));
-        pictures.push(walker.walk(network.brief(domain)?).await.picture);
-    }
-    Ok(pictures)
-}
-
-/// One nameserver on its three sides.
-struct Seen {
-    name: DnsName,
-    registry: Side,
-    zone: Side,
-    servers: Vec<(String, String, bool)>,
-}
-
-struct Side {
-    words: String,
-    holds: bool,
-}
-
-impl Seen {
-    fn of(name: &DnsName, set: &NameserverSet, pictures: &[Picture]) -> Self {
-        let mut wanted = set.addresses.get(name).cloned().unwrap_or_default();
-        wanted.sort();
-        let seen: Vec<_> =
-            pictures.iter().flat_map(|picture| &picture.nameservers).filter(|seen| seen.name == *name).collect();
-        let all = |addresses: fn(&brightharbor_core::delegation::NameserverSeen) -> &Vec<IpAddr>| {
-            let found: BTreeSet<IpAddr> = seen.iter().flat_map(|seen| addresses(seen).clone()).collect();
-            found.into_iter().collect::<Vec<IpAddr>>()
-        };
-        let (glue, own) = (all(|seen| &seen.glue), all(|seen| &seen.addresses));
-        let registry = match (seen.is_empty(), glue.is_empty()) {
-            (true, _) => Side { words: "named by no domain that was looked at".into(), holds: false },
-            (false, true) => Side { words: "named; no address there".into(), holds: wanted.is_empty() },
-            (false, false) => side(&glue, &wanted),
-        };
-        let zone = match own.is_empty() {
-            true => Side { words: "no address found".into(), holds: false },
-            false => side(&own, &wanted),
-        };
-        let mut servers: Vec<(String, String, bool)> = Vec::new();
-        for (picture, server) in pictures.iter().flat_map(|picture| {
-            let of_name = picture.nameservers.iter().filter(|seen| seen.name == *name);
-            of_name.flat_map(move |seen| seen.servers.iter().map(move |server| (picture, server)))
-        }) {
-            let holds = matches!(server.state, ServerState::Authoritative { .. } | ServerState::NoRoute);
-            let words = format!("{}: {}", picture.domain.bare(), server.state.words());
-            servers.push((server.address.to_string(), words, holds));
-        }
-        Self { name: name.clone(), registry, zone, servers }
-    }
-
-    fn holds(&self) -> bool {
-        self.registry.holds
-            && self.zone.holds
-            && !self.servers.is_empty()
-            && self.servers.iter().all(|(_, _, holds)| *holds)
-    }
-}
-
-/// What was found against what the set says; without addresses in the set, whatever was found is right.
-fn side(found: &[IpAddr], wanted: &[IpAddr]) -> Side {
-    let shown = |addresses: &[IpAddr]| addresses.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
-    let holds = wanted.is_empty() || found == wanted;
-    let words = if holds { shown(found) } else { format!("{}, not {}", shown(found), shown(wanted)) };
-    Side { words, holds }
+    let of_set: Vec<Hostname> = zones.into_iter().take(MOST_LOOKED_AT).map(|zone| zone.name).collect();
+    context.progress.doing(&format!("asking registry, zone and servers of {}", args.set));
+    let members = context.block_on(async {
+        let walker = Walker::new(args.network.per_server).await;
+        look_at_set(&network.settings, &walker, &set, &of_set).await
+    })?;
+    Ok(Box::new(SetChecked { name: args.set.clone(), members, here, weaknesses: weaknesses(&set) }))
 }
 
 struct SetChecked {
     name: String,
-    members: Vec<Seen>,
+    members: Vec<HostSeen>,
+    /// The zones that can be changed from here.
+    here: Vec<Hostname>,
     weaknesses: Vec<Weakness>,
+}
+
+fn registry_words(member: &HostSeen) -> String {
+    match member.registration() {
+        Registration::Unseen(why) => format!("not seen: {why}"),
+        Registration::Absent if member.needs_glue => "no address, and nobody finds it without".into(),
+        Registration::Absent => "no address".into(),
+        Registration::NotNeeded => "no address, none needed".into(),
+        Registration::Spreading { having, servers } => format!("{having} of {servers} servers have it"),
+        Registration::Differs { missing, strange } => differs(&missing, &strange),
+        Registration::Complete => addresses_of(&member.registry),
+    }
+}
+
+fn zone_words(member: &HostSeen) -> String {
+    match member.in_zone() {
+        InZone::Unseen => "nobody answers for it".into(),
+        InZone::Complete => addresses_of(&member.zone),
+        InZone::Differs { missing, strange, .. } if missing.is_empty() && strange.is_empty() => "no address".into(),
+        InZone::Differs { missing, strange, servers } => {
+            let some = if servers < member.zone.len() {
+                format!(" ({servers} of {})", member.zone.len())
+            } else {
+                String::new()
+            };
+            differs(&missing, &strange) + &some
+        }
+    }
+}
+
+fn addresses_of(said: &[Said]) -> String {
+    said.iter().find(|said| !said.addresses.is_empty()).map(|said| joined(said.addresses.iter())).unwrap_or_default()
+}
+
+fn differs(missing: &[IpAddr], strange: &[IpAddr]) -> String {
+    let mut words = Vec::new();
+    if !missing.is_empty() {
+        words.push(format!("{} missing", joined(missing)));
+    }
+    if !strange.is_empty() {
+        words.push(format!("{} not of the set", joined(strange)));
+    }
+    words.join("; ")
 }
 
 impl SetChecked {
     fn open(&self) -> usize {
         self.members.iter().filter(|member| !member.holds()).count()
+    }
+
+    fn waiting(&self) -> usize {
+        self.members.iter().filter(|member| member.waits()).count()
+    }
+
+    /// What is to be done about one nameserver, as commands where this harbor can do it.
+    fn next_words(&self, name: &DnsName, step: &NextStep) -> Vec<String> {
+        let host = name.bare();
+        match step {
+            NextStep::StartServer { server, zone, state } => {
+                vec![format!("{host} must answer for {} at {server}; now: {}", zone.bare(), state.words())]
+            }
+            NextStep::EnterInZone { domain, missing, strange } => {
+                let record =
+                    |address: &IpAddr| format!("{host} {} {address}", RecordData::of_address(*address).record_type());
+                let is_here = self.here.iter().any(|zone| zone.dns_name() == *domain);
+                let command = |verb: &str, address: &IpAddr| match is_here {
+                    true => format!("brightharbor record {verb} {}", record(address)),
+                    false => format!("in the zone {}, {verb} the record {}", domain.bare(), record(address)),
+                };
+                let add = missing.iter().map(|address| command("add", address));
+                add.chain(strange.iter().map(|address| command("remove", address))).collect()
+            }
+            NextStep::Register { domain, addresses } => {
+                vec![format!(
+                    "at the registrar of {}, register the host {host} with {}",
+                    domain.bare(),
+                    joined(addresses)
+                )]
+            }
+            NextStep::GiveAddresses { domain, addresses } => {
+                let to = joined(addresses);
+                vec![format!("at the registrar of {}, give the host {host} the addresses {to}", domain.bare())]
+            }
+            NextStep::Wait => vec![format!("the registry is publishing {host}: check again in a while")],
+        }
+    }
+
+    fn steps(&self, member: &HostSeen) -> Vec<String> {
+        member.next().iter().flat_map(|step| self.next_words(&member.name, step)).collect()
     }
 }
 
@@ -141,29 +156,65 @@ impl Shown for SetChecked {
         let (open, all) = (self.open(), self.members.len());
         page.heading(&match open {
             0 => format!("{}: all {all} nameservers are as they should be, on all sides", self.name),
+            open if open == self.waiting() => {
+                format!("{}: {open} of {all} nameservers wait for the registry", self.name)
+            }
             open => format!("{}: {open} of {all} nameservers are not as they should be", self.name),
         });
         self.weaknesses.iter().for_each(|one| page.hanging("  note: ", &weakness(one).sentence()));
         page.blank();
         let rows = self.members.iter().map(|member| {
-            let servers = member.servers.iter().map(|(address, words, _)| format!("{address}: {words}"));
-            let servers: Vec<String> = servers.collect();
-            let servers = if servers.is_empty() { "not asked".to_string() } else { servers.join("\n") };
-            vec![member.name.bare(), member.registry.words.clone(), member.zone.words.clone(), servers]
+            let word = |one: &brightharbor_core::nameserver::Answering| {
+                format!("{}: {}: {}", one.server, one.zone.bare(), one.state.words())
+            };
+            let servers: Vec<String> = member.servers.iter().map(word).collect();
+            let servers = if servers.is_empty() { "not asked: no address".to_string() } else { servers.join("\n") };
+            vec![member.name.bare(), registry_words(member), zone_words(member), servers]
         });
         table(page, &["nameserver", "registry", "zone", "server"], rows.collect());
+        let steps: Vec<String> = self.members.iter().flat_map(|member| self.steps(member)).collect();
+        if !steps.is_empty() {
+            page.blank();
+        }
+        steps.iter().enumerate().for_each(|(at, step)| page.hanging(&format!("{:>2}. ", at + 1), step));
     }
 
     fn json(&self) -> Value {
-        let member = |member: &Seen| {
+        let side = |said: &Said| {
+            json!({
+                "server": said.server.to_string(),
+                "addresses": said.addresses.iter().map(ToString::to_string).collect::<Vec<_>>(),
+                "failed": said.failed,
+            })
+        };
+        let sides = |all: &[Said]| all.iter().map(side).collect::<Vec<_>>();
+        let member = |member: &HostSeen| {
+            let registration = match member.registration() {
+                Registration::Unseen(_) => "unseen",
+                Registration::Absent => "absent",
+                Registration::NotNeeded => "not-needed",
+                Registration::Spreading { .. } => "spreading",
+                Registration::Differs { .. } => "differs",
+                Registration::Complete => "complete",
+            };
+            let in_zone = match member.in_zone() {
+                InZone::Unseen => "unseen",
+                InZone::Differs { .. } => "differs",
+                InZone::Complete => "complete",
+            };
             json!({
                 "name": member.name.bare(),
                 "holds": member.holds(),
-                "registry": { "holds": member.registry.holds, "words": member.registry.words },
-                "zone": { "holds": member.zone.holds, "words": member.zone.words },
-                "servers": member.servers.iter().map(|(address, words, holds)| json!({
-                    "address": address, "holds": holds, "words": words,
+                "addresses": member.wanted.iter().map(ToString::to_string).collect::<Vec<_>>(),
+                "registry": { "state": registration, "words": registry_words(member), "servers": sides(&member.registry) },
+                "zone": { "state": in_zone, "words": zone_words(member), "servers": sides(&member.zone) },
+                "servers": member.servers.iter().map(|one| json!({
+                    "address": one.server.to_string(),
+                    "zone": one.zone.bare(),
+                    "holds": one.state.has_authority(),
+                    "words": one.state.words(),
                 })).collect::<Vec<_>>(),
+                "next": self.steps(member),
             })
         };
         json!({
@@ -175,6 +226,10 @@ impl Shown for SetChecked {
     }
 
     fn exit(&self) -> Exit {
-        if self.open() == 0 { Exit::Done } else { Exit::Fault }
+        match (self.open(), self.waiting()) {
+            (0, _) => Exit::Done,
+            (open, waiting) if open == waiting => Exit::Waits,
+            _ => Exit::Fault,
+        }
     }
 }

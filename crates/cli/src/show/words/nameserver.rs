@@ -1,14 +1,12 @@
 //! What decisions about nameserver sets tell.
 
-use std::net::IpAddr;
-
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::nameserver::{Move, NameserverRemark, Weakness};
 use brightharbor_io::clock;
 
 use super::{Told, listed};
-use crate::show::counted;
 use crate::show::human::when;
+use crate::show::{counted, joined};
 
 pub(super) fn told(remark: &NameserverRemark) -> Told {
     use NameserverRemark as Is;
@@ -35,7 +33,7 @@ pub(super) fn told(remark: &NameserverRemark) -> Told {
             let words = format!(
                 "At the registrar of {domain}, register the host {} with {}",
                 nameserver.bare(),
-                shown(addresses)
+                joined(addresses)
             );
             Told::fact("register-host", words)
                 .with("domain", domain.as_str())
@@ -57,14 +55,10 @@ pub(super) fn told(remark: &NameserverRemark) -> Told {
     }
 }
 
-fn shown(addresses: &[IpAddr]) -> String {
-    addresses.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
-}
-
 /// The steps in their order.
 fn moves(moving: &Move) -> Told {
     let Move { nameserver, before, after, zone, domain, cached_until } = moving;
-    let (name, to) = (nameserver.bare(), shown(after));
+    let (name, to) = (nameserver.bare(), joined(after));
     let mut steps = vec![format!("{name} must answer at {to}")];
     steps.extend(zone.as_ref().map(|zone| format!("its records in zone {zone} change with this command")));
     steps.extend(
@@ -73,7 +67,7 @@ fn moves(moving: &Move) -> Told {
     if !before.is_empty() {
         steps.push(format!(
             "{} must keep answering until {}, and for two days after the registrar's change",
-            shown(before),
+            joined(before),
             when(*cached_until, clock::now())
         ));
     }
