@@ -26,6 +26,13 @@ impl From<NameserverRefusal> for Error {
             }
             Why::UnknownAccount(name) => super::account::unknown(&name),
             Why::UnknownMember { set, nameserver } => unknown_member(&nameserver.bare(), &set),
+            Why::NoneLeft { set } => {
+                Self::refused("no-nameserver-left", format!("nameserver set {set} would have no nameserver"))
+                    .advice(format!(
+                        "give the one that takes over with --add NAME=ADDRESS; or: brightharbor nameserver remove {set}"
+                    ))
+                    .with("set", set)
+            }
             Why::NoAddress { nameserver, zone } => {
                 let name = nameserver.bare();
                 Self::refused("no-address", format!("{name} lies in zone {zone} and needs an address"))

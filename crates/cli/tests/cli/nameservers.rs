@@ -61,6 +61,51 @@ fn a_set_with_names_of_the_customers_own() {
 }
 
 #[test]
+fn nameservers_join_and_leave_a_set_in_the_right_order() {
+    let coast = Coast::with_bakery();
+    let (ns1, old) = (coast.world.cast.nameservers()[0], coast.world.cast.old_web());
+    let zone = || fs::read_to_string(coast.harbor().join("zones/crumbandtide.example.zone")).unwrap();
+    coast.run(&["nameserver", "add", "tide", "ns1.saltmarsh.example", "ns2.saltmarsh.example"]).expect(0);
+    let change = |more: &[&str]| coast.run(&[&["nameserver", "change", "tide"], more].concat());
+    // The same names: nothing is left for the registrar.
+    let moved = coast.run(&["zone", "move", "crumbandtide.example", "--to", "tide"]).expect(0);
+    assert!(moved.contains("their records stay as they are"), "{moved}");
+
+    // Nobody who does not have the zones joins unasked.
+    let unready = format!("ns3.crumbandtide.example={old}");
+    assert!(change(&["--add", &unready]).expect(4).contains("crumbandtide.example"));
+    let ready = format!("ns3.crumbandtide.example={ns1}");
+    let joined = change(&["--add", &ready]).expect(0);
+    let registered =
+        format!("2. at the registrar of crumbandtide.example, register the host ns3.crumbandtide.example with {ns1}");
+    assert!(joined.contains("1. ns3.crumbandtide.example must serve the 1 domain of tide"), "{joined}");
+    assert!(joined.contains(&registered.replace("2.", "3.")) && joined.contains("4. name it in the zones"), "{joined}");
+    assert!(zone().contains("\nns3\t"), "{}", zone());
+    assert!(change(&["--add", &ready]).expect(0).contains("Nothing to change"));
+    // The zones follow, and the delegation is the registrar's turn.
+    let realigned = coast.run(&["zone", "realign", "--all"]).expect(0);
+    assert!(realigned.contains("NS ns3.crumbandtide.example."), "{realigned}");
+    let checked = coast.json(&["delegation", "check", "crumbandtide.example"], 1);
+    assert!(codes(&checked).contains(&"nameservers-not-as-expected"), "{checked}");
+
+    assert!(change(&["--remove", "ns9.saltmarsh.example"]).expect(4).contains("is not in nameserver set"));
+    let all = ["--remove", "ns1.saltmarsh.example", "--remove", "ns2.saltmarsh.example"];
+    let all = [&["nameserver", "change", "tide"], &all[..], &["--remove", "ns3.crumbandtide.example"]].concat();
+    assert_eq!(coast.json(&all, 4)["error"]["code"], "no-nameserver-left");
+    let left = change(&["--remove", "ns3.crumbandtide.example"]).expect(0);
+    assert!(
+        left.contains("1. take it out of the zones") && left.contains("3. ns3.crumbandtide.example must keep"),
+        "{left}"
+    );
+    let realigned = coast.run(&["zone", "realign", "--all"]).expect(0);
+    assert!(
+        realigned.contains("- crumbandtide.example.") || realigned.contains("-crumbandtide.example."),
+        "{realigned}"
+    );
+    coast.json(&["delegation", "check", "crumbandtide.example"], 0);
+}
+
+#[test]
 fn a_handover_is_waited_for() {
     let coast = Coast::new();
     coast.run(&["attach", "gullrock.example", "--account", "bakery"]).expect(3);

@@ -92,6 +92,10 @@ pub struct ChangeSet {
     pub name: String,
     /// Nameservers of the set with their new addresses.
     pub members: Vec<Member>,
+    /// Nameservers that join it.
+    pub joining: Vec<Member>,
+    /// Those that leave it.
+    pub leaving: Vec<DnsName>,
     pub capacity: Option<u32>,
 }
 
@@ -115,10 +119,14 @@ pub struct ChangeSetLoaded {
     pub domains: u32,
 }
 
-/// The members of a change that really move.
-pub fn moving<'a>(before: &NameserverSet, members: &'a [Member]) -> Vec<&'a Member> {
-    let moves = |member: &&Member| before.addresses.get(&member.name).is_none_or(|old| *old != member.addresses);
-    members.iter().filter(moves).collect()
+/// The members of a change that really move or join: those that have to be ready before.
+pub fn moving<'a>(before: &NameserverSet, request: &'a ChangeSet) -> Vec<&'a Member> {
+    let is_there = |member: &Member| before.nameservers.contains(&member.name);
+    let moves = |member: &&Member| match before.addresses.get(&member.name) {
+        Some(old) => !member.addresses.is_empty() && *old != member.addresses,
+        None => !is_there(member) || !member.addresses.is_empty(),
+    };
+    request.members.iter().chain(&request.joining).filter(moves).collect()
 }
 
 /// Decides other addresses or another capacity.
@@ -126,21 +134,43 @@ pub fn change_set(request: &ChangeSet, loaded: &ChangeSetLoaded, now: Timestamp)
     let before = own(&request.name, &loaded.known)?;
     let mut after = NameserverSet { capacity: request.capacity.or(before.capacity), ..before.clone() };
     let mut plan = Plan::new(format!("nameserver change {}", request.name));
-    if let Some(strange) = request.members.iter().find(|member| !before.nameservers.contains(&member.name)) {
-        let (set, nameserver) = (request.name.clone(), strange.name.clone());
+    let named = request.members.iter().map(|member| &member.name).chain(&request.leaving);
+    if let Some(strange) = named.into_iter().find(|name| !before.nameservers.contains(name)) {
+        let (set, nameserver) = (request.name.clone(), strange.clone());
         return Err(NameserverRefusal::UnknownMember { set, nameserver });
     }
-    for member in moving(before, &request.members) {
+    for member in moving(before, request) {
         let zone = loaded.zones.of(&member.name);
-        plan.remark(NameserverRemark::Moves(Move {
+        let joins = !before.nameservers.contains(&member.name);
+        let moved = Move {
             nameserver: member.name.clone(),
             before: before.addresses.get(&member.name).cloned().unwrap_or_default(),
             after: member.addresses.clone(),
             zone: zone.map(|zone| zone.zone.name.clone()),
             domain: domain_above(&member.name),
             cached_until: cached_until(&member.name, zone, now),
-        }));
-        after.addresses.insert(member.name.clone(), member.addresses.clone());
+        };
+        if joins {
+            after.nameservers.push(member.name.clone());
+            plan.remark(NameserverRemark::Joins { moved, set: request.name.clone(), domains: loaded.domains });
+        } else {
+            plan.remark(NameserverRemark::Moves(moved));
+        }
+        if !member.addresses.is_empty() {
+            after.addresses.insert(member.name.clone(), member.addresses.clone());
+        }
+    }
+    for name in &request.leaving {
+        after.nameservers.retain(|other| other != name);
+        after.addresses.remove(name);
+        let (nameserver, set) = (name.clone(), request.name.clone());
+        plan.remark(NameserverRemark::Leaves { nameserver, set, domains: loaded.domains });
+    }
+    if after.nameservers.is_empty() {
+        return Err(NameserverRefusal::NoneLeft { set: request.name.clone() });
+    }
+    for weakness in weaknesses(&after).into_iter().filter(|one| !weaknesses(before).contains(one)) {
+        plan.remark(NameserverRemark::Weakness(weakness));
     }
     for ReadySeen { nameserver, server, zone, outcome } in &loaded.seen {
         if !serves(outcome) {
@@ -156,7 +186,9 @@ pub fn change_set(request: &ChangeSet, loaded: &ChangeSetLoaded, now: Timestamp)
     if let Some(domains) = after.capacity.filter(|_| after.capacity != before.capacity) {
         plan.remark(NameserverRemark::Capacity { set: request.name.clone(), domains });
     }
-    plan.remark(NameserverRemark::Delegated { set: request.name.clone(), domains: loaded.domains });
+    if after.nameservers == before.nameservers {
+        plan.remark(NameserverRemark::Delegated { set: request.name.clone(), domains: loaded.domains });
+    }
     let (name, before) = (request.name.clone(), Some(before.clone()));
     plan.set.inventory(InventoryChange::SetNameservers { name, before, after });
     Ok(plan)

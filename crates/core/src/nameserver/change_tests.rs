@@ -1,6 +1,8 @@
 //! Nameserver sets that come, change and go: what a moving server needs, and who would be left behind.
 
 use super::*;
+use crate::change::Change;
+use crate::nameserver::Weakness;
 use crate::zone::{Document, ZonePlace};
 
 fn member(text: &str) -> Member {
@@ -33,8 +35,12 @@ fn loaded() -> ChangeSetLoaded {
     ChangeSetLoaded { known: KnownSet::Own(set()), zones: zones(ZoneHome::Here), seen: vec![], domains: 3 }
 }
 
+fn unchanged() -> ChangeSet {
+    ChangeSet { name: "own".into(), members: vec![], joining: vec![], leaving: vec![], capacity: None }
+}
+
 fn moved(to: &str) -> ChangeSet {
-    ChangeSet { name: "own".into(), members: vec![member(&format!("ns1.gullrock.example={to}"))], capacity: None }
+    ChangeSet { members: vec![member(&format!("ns1.gullrock.example={to}"))], ..unchanged() }
 }
 
 fn seen(outcome: Outcome) -> ReadySeen {
@@ -83,9 +89,53 @@ fn what_is_as_asked_for_changes_nothing_and_sets_of_the_settings_are_changed_the
     assert_eq!(known(KnownSet::Unknown), Err(NameserverRefusal::Unknown("own".into())));
     let strange = ChangeSet { members: vec![member("ns9.gullrock.example=192.0.2.9")], ..moved("192.0.2.1") };
     assert!(matches!(change_set(&strange, &loaded(), now()), Err(NameserverRefusal::UnknownMember { .. })));
-    let larger = ChangeSet { members: vec![], capacity: Some(9), name: "own".into() };
+    let larger = ChangeSet { capacity: Some(9), ..unchanged() };
     let plan = change_set(&larger, &loaded(), now()).unwrap();
     assert_eq!(plan.remarks[0], NameserverRemark::Capacity { set: "own".into(), domains: 9 }.into());
+}
+
+#[test]
+fn nameservers_join_and_leave_a_set_and_the_last_one_stays() {
+    let after = |request: &ChangeSet, loaded: &ChangeSetLoaded| {
+        let plan = change_set(request, loaded, now()).unwrap();
+        let Some(Change::Inventory { to: InventoryChange::SetNameservers { after, .. } }) = plan.set.changes.last()
+        else {
+            panic!("{plan:?}")
+        };
+        (after.clone(), plan)
+    };
+    let joins = ChangeSet { joining: vec![member("ns3.gullrock.example=192.0.2.55")], ..unchanged() };
+    let (set_then, plan) = after(&joins, &loaded());
+    assert_eq!(set_then.nameservers.last(), Some(&member("ns3.gullrock.example").name));
+    assert_eq!(set_then.addresses[&member("ns3.gullrock.example").name].len(), 1);
+    let added = |remark: &Remark| matches!(remark, Remark::Zone(ZoneRemark::RecordAdded { .. }));
+    assert!(plan.remarks.iter().any(added), "its address comes into the zone");
+    let joined = |remark: &Remark| matches!(remark, Remark::Nameserver(NameserverRemark::Joins { domains: 3, .. }));
+    assert!(joined(&plan.remarks[0]), "{plan:?}");
+    // What joins without address has to resolve by itself; inside a zone here that cannot be.
+    let bare = ChangeSet { joining: vec![member("ns3.quay.example")], ..unchanged() };
+    assert!(!after(&bare, &loaded()).0.addresses.contains_key(&member("ns3.quay.example").name));
+    let inside = ChangeSet { joining: vec![member("ns3.gullrock.example")], ..unchanged() };
+    assert!(matches!(change_set(&inside, &loaded(), now()), Err(NameserverRefusal::NoAddress { .. })));
+    // One that is there already has joined.
+    let again = ChangeSet { joining: vec![member("ns1.gullrock.example=192.0.2.53")], ..unchanged() };
+    assert!(change_set(&again, &loaded(), now()).unwrap().is_empty());
+    let there = ChangeSet { joining: vec![member("ns2.quay.example")], ..unchanged() };
+    assert!(change_set(&there, &loaded(), now()).unwrap().is_empty());
+
+    let leaves = ChangeSet { leaving: vec![member("ns1.gullrock.example").name], ..unchanged() };
+    let (set_then, plan) = after(&leaves, &loaded());
+    assert_eq!(set_then, set_of(&[member("ns2.quay.example")]));
+    assert!(!plan.remarks.iter().any(|remark| matches!(remark, Remark::Zone(_))), "its address records stay");
+    let only = Weakness::OnlyOne(member("ns2.quay.example").name);
+    assert!(plan.remarks.contains(&NameserverRemark::Weakness(only).into()));
+    let all = ChangeSet { leaving: set().nameservers, ..unchanged() };
+    assert_eq!(change_set(&all, &loaded(), now()), Err(NameserverRefusal::NoneLeft { set: "own".into() }));
+    let strange = ChangeSet { leaving: vec![member("ns9.quay.example").name], ..unchanged() };
+    assert!(matches!(change_set(&strange, &loaded(), now()), Err(NameserverRefusal::UnknownMember { .. })));
+    // One for another in one go.
+    let both = ChangeSet { leaving: set().nameservers, ..joins };
+    assert_eq!(after(&both, &loaded()).0, set_of(&[member("ns3.gullrock.example=192.0.2.55")]));
 }
 
 #[test]

@@ -15,6 +15,10 @@ pub enum NameserverRefusal {
         set: String,
         nameserver: DnsName,
     },
+    /// A set without nameservers serves nobody.
+    NoneLeft {
+        set: String,
+    },
     /// A name inside a zone of this harbor needs an address.
     NoAddress {
         nameserver: DnsName,

@@ -29,6 +29,17 @@ pub enum NameserverRemark {
     },
     /// A nameserver moves to other addresses.
     Moves(Move),
+    /// A nameserver joins a set that so many domains are delegated to.
+    Joins {
+        moved: Move,
+        set: String,
+        domains: u32,
+    },
+    Leaves {
+        nameserver: DnsName,
+        set: String,
+        domains: u32,
+    },
     Capacity {
         set: String,
         domains: u32,

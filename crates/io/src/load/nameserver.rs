@@ -1,15 +1,19 @@
 //! What decisions about nameserver sets rest on.
 
-use std::net::SocketAddr;
+use std::collections::BTreeSet;
+use std::net::{IpAddr, SocketAddr};
 
 use brightharbor_core::delegation::Question;
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::nameserver::{ChangeSet, ChangeSetLoaded, KnownSet, MemberZone, MemberZones, ReadySeen, moving};
+use brightharbor_core::nameserver::{
+    ChangeSet, ChangeSetLoaded, KnownSet, Member, MemberZone, MemberZones, ReadySeen, moving,
+};
 use brightharbor_core::zone::RecordType;
 
 use super::LoadError;
-use crate::dns::ask;
+use crate::dns::{ask, resolve_all};
 use crate::overlay::Overlay;
+use crate::survey::resolvers;
 
 /// A set by its name, and whether commands may change it.
 pub fn known_set(overlay: &Overlay<'_>, name: &str) -> Result<KnownSet, LoadError> {
@@ -38,24 +42,42 @@ pub async fn member_zones(
     Ok(zones)
 }
 
-/// Asks the nameservers that move whether they serve a zone of the set at their new addresses.
+/// Zones of the set that a server is asked for: one that has so many has the others too, or is far from it.
+const MOST_ASKED_FOR: usize = 8;
+
+/// Where a member is asked: at the addresses that were typed, else at those that its name leads to.
+async fn addresses(overlay: &Overlay<'_>, member: &Member) -> Result<Vec<IpAddr>, LoadError> {
+    if !member.addresses.is_empty() {
+        return Ok(member.addresses.clone());
+    }
+    let words = format!("the addresses of {}", member.name.bare());
+    let resolved =
+        overlay.ask(&words, async { resolve_all(&resolvers(&overlay.settings), &member.name).await }).await?;
+    let found: BTreeSet<IpAddr> = resolved.into_iter().flat_map(|one| one.addresses).map(|one| one.address).collect();
+    Ok(found.into_iter().collect())
+}
+
+/// Asks the nameservers that move or join whether they serve the zones of the set at their new addresses.
 pub async fn change_set(overlay: &Overlay<'_>, request: &ChangeSet) -> Result<ChangeSetLoaded, LoadError> {
     let known = known_set(overlay, &request.name)?;
     let mut zones = MemberZones::default();
     let mut seen = Vec::new();
     if let KnownSet::Own(set) = &known {
-        zones = member_zones(overlay, set.nameservers.iter()).await?;
-        let of_set = overlay.store.zones()?;
-        let delegated = of_set.into_iter().find(|zone| zone.nameserver_set.as_deref() == Some(&request.name));
-        for member in moving(set, &request.members) {
-            let Some(zone) = &delegated else { break };
-            for address in &member.addresses {
-                let server = SocketAddr::new(*address, overlay.settings.internet.dns_port());
-                let question = Question::authoritative(server, &zone.name.dns_name(), RecordType::SOA);
-                let words = format!("does {server} serve {}", zone.name);
-                let outcome = overlay.ask(&words, async { ask(&question).await.outcome }).await?;
-                let (nameserver, zone) = (member.name.clone(), zone.name.clone());
-                seen.push(ReadySeen { nameserver, server, zone, outcome });
+        let joining = request.joining.iter().map(|member| &member.name);
+        zones = member_zones(overlay, set.nameservers.iter().chain(joining)).await?;
+        let mut of_set = overlay.store.zones()?;
+        of_set.retain(|zone| zone.nameserver_set.as_deref() == Some(&request.name));
+        of_set.truncate(MOST_ASKED_FOR);
+        for member in moving(set, request) {
+            for address in addresses(overlay, member).await? {
+                let server = SocketAddr::new(address, overlay.settings.internet.dns_port());
+                for zone in &of_set {
+                    let question = Question::authoritative(server, &zone.name.dns_name(), RecordType::SOA);
+                    let words = format!("does {server} serve {}", zone.name);
+                    let outcome = overlay.ask(&words, async { ask(&question).await.outcome }).await?;
+                    let (nameserver, zone) = (member.name.clone(), zone.name.clone());
+                    seen.push(ReadySeen { nameserver, server, zone, outcome });
+                }
             }
         }
     }

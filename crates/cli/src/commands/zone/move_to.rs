@@ -13,7 +13,7 @@ use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Carried, Context, change};
 use crate::show::human::Page;
-use crate::show::{Shown, json};
+use crate::show::{Shown, counted, json};
 
 /// Move zones to another nameserver set: their NS records, start of authority and glue.
 #[derive(Debug, Args)]
@@ -66,6 +66,9 @@ impl Shown for Moved {
     fn human(&self, page: &mut Page) {
         let (moved, zones, to) = (self.moved(), self.zones, &self.to);
         page.heading(&match self.carried.entry {
+            Some(_) if moved == 0 && self.refused() == 0 => {
+                format!("{} now with nameserver set `{to}`; their records stay as they are.", counted(zones, "zone"))
+            }
             Some(_) => format!("Moved {moved} of {zones} zones to nameserver set `{to}`."),
             None if self.carried.plan.is_empty() => format!("All {zones} zones already use nameserver set `{to}`."),
             None => {

@@ -41,6 +41,8 @@ pub(super) fn told(remark: &NameserverRemark) -> Told {
                 .with("addresses", addresses.iter().map(ToString::to_string).collect::<Vec<_>>())
         }
         Is::Moves(moving) => moves(moving),
+        Is::Joins { moved, set, domains } => joins(moved, set, *domains),
+        Is::Leaves { nameserver, set, domains } => leaves(nameserver, set, *domains),
         Is::Capacity { set, domains } => {
             let what = format!("the capacity of {set} to {}", counted(*domains as usize, "domain"));
             Told::act("capacity-set", "Set", "set", what).with("set", set.as_str()).with("domains", *domains)
@@ -71,15 +73,61 @@ fn moves(moving: &Move) -> Told {
             when(*cached_until, clock::now())
         ));
     }
-    let numbered = steps.iter().enumerate().map(|(at, step)| format!("{}. {step}\n", at + 1)).collect();
     Told::fact("nameserver-moves", format!("{name} moves to {to}"))
-        .detail(numbered)
+        .detail(numbered(&steps))
         .with("nameserver", name)
         .with("before", before.iter().map(ToString::to_string).collect::<Vec<_>>())
         .with("after", after.iter().map(ToString::to_string).collect::<Vec<_>>())
         .with("zone", zone.as_ref().map(Hostname::as_str))
         .with("domain", domain.as_ref().map(Hostname::as_str))
         .with("old_until", cached_until.to_string())
+}
+
+/// Steps with their numbers, one a line.
+fn numbered(steps: &[String]) -> String {
+    steps.iter().enumerate().map(|(at, step)| format!("{}. {step}\n", at + 1)).collect()
+}
+
+/// It serves, it can be found, the zones name it, and only then the world is sent to it.
+fn joins(moved: &Move, set: &str, domains: u32) -> Told {
+    let Move { nameserver, after, zone, domain, .. } = moved;
+    let (name, count) = (nameserver.bare(), counted(domains as usize, "domain"));
+    let mut steps = vec![];
+    if domains > 0 {
+        steps.push(format!("{name} must serve the {count} of {set}"));
+    }
+    steps.extend(zone.as_ref().map(|zone| format!("its records in zone {zone} are added with this command")));
+    if let (Some(domain), false) = (domain, after.is_empty()) {
+        steps.push(format!("at the registrar of {domain}, register the host {name} with {}", joined(after)));
+    }
+    if domains > 0 {
+        steps.push("name it in the zones: brightharbor zone realign --all".into());
+        steps.push(format!("add it at the registrars of the {count}: brightharbor delegation handover DOMAIN"));
+    }
+    Told::act("nameserver-joins", "Added", "add", format!("{name} to nameserver set {set}"))
+        .detail(numbered(&steps))
+        .with("nameserver", name)
+        .with("set", set)
+        .with("addresses", after.iter().map(ToString::to_string).collect::<Vec<_>>())
+        .with("domains", domains)
+}
+
+/// Nobody is sent to it any more before it stops answering.
+fn leaves(nameserver: &DnsName, set: &str, domains: u32) -> Told {
+    let (name, count) = (nameserver.bare(), counted(domains as usize, "domain"));
+    let steps = match domains {
+        0 => vec![format!("{name} may stop answering; its address records and its host object stay")],
+        _ => vec![
+            "take it out of the zones: brightharbor zone realign --all".into(),
+            format!("take it out at the registrars of the {count}: brightharbor delegation handover DOMAIN"),
+            format!("{name} must keep answering until the last of them has done so, and for two days after"),
+        ],
+    };
+    Told::act("nameserver-leaves", "Removed", "remove", format!("{name} from nameserver set {set}"))
+        .detail(numbered(&steps))
+        .with("nameserver", name)
+        .with("set", set)
+        .with("domains", domains)
 }
 
 /// What makes a set fail easily.
