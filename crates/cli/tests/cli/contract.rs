@@ -174,6 +174,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         "records",
         "template",
         "mail",
+        "ready_to_move_at",
         "nameservers",
         "servers",
         "findings",

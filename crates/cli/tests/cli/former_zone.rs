@@ -1,12 +1,13 @@
 //! A domain that others serve today: what its zone has goes into ours, and nobody is asked to move it before that.
 
+use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use brightharbor_standins::{Delegated, Scenario};
 use serde_json::Value;
 
-use crate::coast::{brightharbor, run};
+use crate::coast::{Coast, brightharbor, run};
 
 /// Mail, texts, services, an alias, a wildcard, and a name that nobody would guess.
 const ELSEWHERE: &str = "gullrock.example. MX 10 mail.gullrock.example.\n\
@@ -212,4 +213,49 @@ fn nobody_is_asked_to_move_a_domain_to_servers_that_do_not_have_it() {
         elsewhere.json(&["delegation", "handover", "gullrock.example", "--yes"])["command"],
         "delegation handover"
     );
+}
+
+#[test]
+fn a_move_is_prepared_where_the_world_gets_the_zone_from() {
+    let coast = Coast::new();
+    coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(3);
+    let zone = || fs::read_to_string(coast.harbor().join("zones/crumbandtide.example.zone")).unwrap();
+    let before = zone();
+    // Somebody else keeps it: what is to be lowered there is named, and nothing is changed here.
+    fn prepare<'a>(more: &[&'a str]) -> Vec<&'a str> {
+        [&["zone", "prepare-move", "crumbandtide.example"], more].concat()
+    }
+    let elsewhere = coast.json(&prepare(&["--ttl", "1"]), 3);
+    let lowered = elsewhere["to_lower"].as_array().unwrap();
+    assert_eq!((&elsewhere["kept"], zone()), (&"elsewhere".into(), before));
+    assert!(lowered.iter().any(|set| set["owner"] == "crumbandtide.example" && set["type"] == "MX"), "{elsewhere}");
+    let text = coast.run(&prepare(&["--ttl", "1"])).expect(3);
+    assert!(text.contains("the world gets it from somebody else; nothing was changed"), "{text}");
+    assert!(coast.run(&prepare(&["--ttl", "1d"])).expect(0).contains("nothing there is cached for longer than 1 d"));
+
+    // Ours: lowered, remembered, and put back.
+    coast.delegate_here("crumbandtide.example");
+    let before = zone();
+    let records = || {
+        let printed = coast.run(&["zone", "print", "crumbandtide.example"]);
+        let words = printed.stdout.lines().map(|line| line.split_whitespace().map(String::from).collect::<Vec<_>>());
+        words.filter(|words| words.get(3).is_some_and(|kind| kind != "SOA")).collect::<BTreeSet<_>>()
+    };
+    let records_before = records();
+    assert!(coast.run(&prepare(&["--ttl", "2m", "--dry-run"])).expect(0).contains("Would lower"));
+    assert_eq!(zone(), before);
+    let done = coast.json(&prepare(&["--ttl", "2m"]), 0);
+    let remarks = done["change"]["remarks"].as_array().unwrap_or_else(|| panic!("{done}")).clone();
+    let remark = |code: &str| remarks.iter().find(|remark| remark["code"] == code).unwrap_or_else(|| panic!("{done}"));
+    assert_eq!(remark("ready-to-move")["ttl"], 120);
+    assert!(remark("ttls-lowered")["sets"].as_u64().unwrap() > 2, "{done}");
+    assert!(records().iter().all(|words| words[1] == "120") && records().len() == records_before.len(), "{}", zone());
+    let shown = coast.run(&["zone", "show", "crumbandtide.example"]).expect(0);
+    assert!(shown.contains("lowered to 2 min for a move"), "{shown}");
+    // A copy of the inventory keeps it; what is moved in between is put back too.
+    coast.run(&prepare(&["--ttl", "2m"])).expect(0);
+    assert!(coast.run(&prepare(&["--back"])).expect(0).contains("Put back the time to live of"));
+    assert_eq!(records(), records_before);
+    assert!(coast.run(&prepare(&["--back"])).expect(0).contains("Nothing to change"));
+    assert!(coast.run(&prepare(&["--ttl", "0"])).expect(2).contains("no time to live"));
 }

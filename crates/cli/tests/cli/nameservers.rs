@@ -77,9 +77,9 @@ fn nameservers_join_and_leave_a_set_in_the_right_order() {
     let ready = format!("ns3.crumbandtide.example={ns1}");
     let joined = change(&["--add", &ready]).expect(0);
     let registered =
-        format!("2. at the registrar of crumbandtide.example, register the host ns3.crumbandtide.example with {ns1}");
+        format!("3. at the registrar of crumbandtide.example, register the host ns3.crumbandtide.example with {ns1}");
     assert!(joined.contains("1. ns3.crumbandtide.example must serve the 1 domain of tide"), "{joined}");
-    assert!(joined.contains(&registered.replace("2.", "3.")) && joined.contains("4. name it in the zones"), "{joined}");
+    assert!(joined.contains(&registered) && joined.contains("4. name it in the zones"), "{joined}");
     assert!(zone().contains("\nns3\t"), "{}", zone());
     assert!(change(&["--add", &ready]).expect(0).contains("Nothing to change"));
     // The zones follow, and the delegation is the registrar's turn.

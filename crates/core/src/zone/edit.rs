@@ -137,9 +137,21 @@ impl Document {
     /// Puts texts in place of spans and raises the serial; what comes of it is read again.
     fn spliced(
         &self,
-        mut splices: Vec<(Range<usize>, String)>,
+        splices: Vec<(Range<usize>, String)>,
         added: &[Record],
         removed: &[Record],
+        soa: Option<&Soa>,
+        today: Date,
+    ) -> Result<Document, EditError> {
+        let expected = self.records().filter(|record| !removed.contains(record)).chain(added);
+        self.spliced_to(splices, digests(expected), soa, today)
+    }
+
+    /// The same, for records that have these digests afterwards.
+    pub(super) fn spliced_to(
+        &self,
+        mut splices: Vec<(Range<usize>, String)>,
+        expected: Vec<u64>,
         soa: Option<&Soa>,
         today: Date,
     ) -> Result<Document, EditError> {
@@ -155,8 +167,7 @@ impl Document {
         }
         bytes.extend_from_slice(&self.source()[done..]);
         let edited = self.again(bytes).map_err(EditError::Unreadable)?;
-        let expected = self.records().filter(|record| !removed.contains(record)).chain(added);
-        if digests(expected) == digests(edited.records()) { Ok(edited) } else { Err(EditError::OthersChange) }
+        if expected == digests(edited.records()) { Ok(edited) } else { Err(EditError::OthersChange) }
     }
 
     /// The values of the start of authority that change, each in its place: the serial always does.
@@ -240,7 +251,7 @@ impl Document {
 }
 
 /// All records but the SOA, whose serial changes, in a form that compares quickly whatever their order.
-fn digests<'a>(records: impl Iterator<Item = &'a Record>) -> Vec<u64> {
+pub(super) fn digests<'a>(records: impl Iterator<Item = &'a Record>) -> Vec<u64> {
     let others = records.filter(|record| record.record_type() != RecordType::SOA);
     let hasher = foldhash::quality::FixedState::default();
     let mut digests: Vec<u64> = others.map(|record| hasher.hash_one(record)).collect();

@@ -7,6 +7,7 @@
 mod alter;
 mod document;
 mod edit;
+mod edit_ttls;
 mod error;
 mod former;
 mod generate;

@@ -3,6 +3,7 @@
 use brightharbor_core::account::AccountName;
 use brightharbor_core::change::{Change, ChangeSet, InventoryChange};
 use brightharbor_core::site::Site;
+use brightharbor_core::zone::Zone;
 use rusqlite::{Transaction, TransactionBehavior, params};
 
 use super::logbook::EntryOutcome;
@@ -105,8 +106,8 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         }
         InventoryChange::AddZone(zone) => {
             transaction.execute(
-                "INSERT INTO zone (name, account, home, primary_server, nameserver_set, pattern)
-                 VALUES ($1, $2, $3, $4, $5, $6)",
+                "INSERT INTO zone (name, account, home, primary_server, nameserver_set, pattern, prepared)
+                 VALUES ($1, $2, $3, $4, $5, $6, $7)",
                 params![
                     zone.name.as_str(),
                     zone.account.as_str(),
@@ -114,19 +115,21 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
                     zone.primary,
                     zone.nameserver_set,
                     zone.pattern,
+                    prepared(zone)?,
                 ],
             )?;
         }
         InventoryChange::ReplaceZone { after, .. } => {
             transaction.execute(
-                "UPDATE zone SET account = $1, home = $2, primary_server = $3, nameserver_set = $4, pattern = $5
-                 WHERE name = $6",
+                "UPDATE zone SET account = $1, home = $2, primary_server = $3, nameserver_set = $4, pattern = $5,
+                    prepared = $6 WHERE name = $7",
                 params![
                     after.account.as_str(),
                     word(&after.home)?,
                     after.primary,
                     after.nameserver_set,
                     after.pattern,
+                    prepared(after)?,
                     after.name.as_str(),
                 ],
             )?;
@@ -215,4 +218,9 @@ fn set_hostnames(transaction: &Transaction<'_>, site: &Site) -> Result<(), Store
         )?;
     }
     pauses::keep_attached(transaction, site)
+}
+
+fn prepared(zone: &Zone) -> Result<Option<String>, StoreError> {
+    let text = zone.prepared.as_ref().map(serde_json::to_string).transpose();
+    text.map_err(|error| StoreError::Value(error.to_string()))
 }

@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 12;
+pub(super) const VERSION: i64 = 13;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -33,7 +33,8 @@ CREATE TABLE pattern (
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE zone (
     name TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), home TEXT NOT NULL,
-    primary_server TEXT, nameserver_set TEXT, pattern TEXT REFERENCES pattern(key)
+    primary_server TEXT, nameserver_set TEXT, pattern TEXT REFERENCES pattern(key),
+    prepared TEXT
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE certificate (
     site TEXT PRIMARY KEY REFERENCES site(main), names TEXT NOT NULL, folder TEXT NOT NULL,
@@ -132,4 +133,5 @@ CREATE TABLE handover (
     domain TEXT PRIMARY KEY, asked INTEGER NOT NULL, nameservers TEXT NOT NULL
 ) STRICT, WITHOUT ROWID;
 ",
+    "ALTER TABLE zone ADD COLUMN prepared TEXT;",
 ];

@@ -7,6 +7,7 @@ pub mod compare;
 pub mod create;
 pub mod list;
 pub mod move_to;
+pub mod prepare_move;
 pub mod print;
 pub mod publish;
 pub mod realign;
@@ -24,6 +25,7 @@ pub enum Zone {
     Create(create::Create),
     List(list::List),
     Move(move_to::Move),
+    PrepareMove(prepare_move::PrepareMove),
     Print(print::Print),
     Publish(publish::Publish),
     Realign(realign::Realign),

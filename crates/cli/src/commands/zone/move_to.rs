@@ -1,8 +1,8 @@
 //! `zone move`: NS records and start of authority of zones to another nameserver set.
 
 use brightharbor_core::harbor::NameserverSet;
-use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::{ZoneOutcome, move_zones};
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::zone::{Movable, Record, RecordType, ZoneOutcome, move_zones, show_seconds};
 use brightharbor_io::load;
 use clap::Args;
 use serde_json::{Value, json};
@@ -37,11 +37,20 @@ pub fn run(args: &Move, context: &Context) -> Report {
         let set = find_set(overlay, &args.to)?;
         let movable = load::movable(overlay, args.chosen.zones(overlay)?).await?;
         let zones = movable.len();
+        let unprepared = movable.iter().find_map(|one| long_cached(one).map(|ttl| (one.zone.name.clone(), ttl)));
         let (plan, outcomes) = move_zones(&movable, to, &set, &overlay.settings, now)?;
-        Ok((plan, (set, zones, outcomes)))
+        Ok((plan, (set, zones, outcomes, unprepared)))
     }))??;
-    let (set, zones, outcomes) = moved;
-    Ok(Box::new(Moved { carried, outcomes, zones, to: args.to.clone(), set }))
+    let (set, zones, outcomes, unprepared) = moved;
+    Ok(Box::new(Moved { carried, outcomes, zones, to: args.to.clone(), set, unprepared }))
+}
+
+/// For how long resolvers keep the nameservers of a zone, if that is worth preparing the move for; in seconds.
+fn long_cached(movable: &Movable) -> Option<u32> {
+    const LONG: u32 = 600;
+    let document = &movable.read.as_ref().ok()?.document;
+    let of_apex = |record: &&Record| record.owner == *document.origin() && record.record_type() == RecordType::NS;
+    document.records().filter(of_apex).map(|record| record.ttl).max().filter(|ttl| *ttl > LONG)
 }
 
 struct Moved {
@@ -50,6 +59,8 @@ struct Moved {
     zones: usize,
     to: String,
     set: NameserverSet,
+    /// A zone whose nameservers are cached for long, with the seconds.
+    unprepared: Option<(Hostname, u32)>,
 }
 
 impl Moved {
@@ -88,6 +99,14 @@ impl Shown for Moved {
                 "",
                 "The old nameservers must keep answering until the old delegation has expired from all caches.",
             );
+            if let Some((zone, ttl)) = &self.unprepared {
+                let kept = show_seconds((*ttl).into());
+                let words = format!(
+                    "Resolvers keep the old nameservers for up to {kept}; to shorten that before a move: brightharbor zone \
+                     prepare-move {zone}"
+                );
+                page.hanging("", &words);
+            }
         }
     }
 

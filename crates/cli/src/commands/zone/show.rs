@@ -6,8 +6,9 @@ use brightharbor_core::delegation::rules::Expected;
 use brightharbor_core::finding::{Finding, Severity};
 use brightharbor_core::name::DnsName;
 use brightharbor_core::zone::rules::judge_within;
-use brightharbor_core::zone::{Pattern, RecordType};
+use brightharbor_core::zone::{Pattern, RecordType, show_seconds};
 use brightharbor_core::zone::{Zone, ZonePlace};
+use brightharbor_io::clock;
 use brightharbor_io::server::ask_serials;
 use brightharbor_io::zones::read_zone;
 use clap::Args;
@@ -17,7 +18,7 @@ use super::source::find;
 use crate::commands::Report;
 use crate::error::Exit;
 use crate::run::Context;
-use crate::show::human::Page;
+use crate::show::human::{Page, when};
 use crate::show::{Shown, json};
 use brightharbor_core::zone::{Holder, Holding, holders};
 use brightharbor_io::load::surroundings;
@@ -106,6 +107,15 @@ impl Shown for ZonePage {
         if !names.is_empty() {
             field("delegated to", &names);
         }
+        if let Some(prepared) = &self.zone.prepared {
+            let ttl = show_seconds(prepared.ttl.into());
+            let words = format!(
+                "lowered to {ttl} for a move, ready {}; afterwards: brightharbor zone prepare-move {} --back",
+                when(prepared.ready_at, clock::now()),
+                self.zone.name
+            );
+            field("time to live", &words);
+        }
         for (index, (holder, holding)) in self.held.iter().enumerate() {
             let label = if index == 0 { "servers" } else { "" };
             let has = if holding.serial().is_some() { "has" } else { "" };
@@ -137,6 +147,7 @@ impl Shown for ZonePage {
             "template": self.pattern.as_ref().map(|made| made.template.to_string()),
             "mail": self.pattern.as_ref().map(|made| made.mail.words()),
             "nameservers": self.wanted.nameservers.iter().map(DnsName::bare).collect::<Vec<_>>(),
+            "ready_to_move_at": self.zone.prepared.as_ref().map(|prepared| prepared.ready_at.to_string()),
             "servers": self.held.iter().map(server).collect::<Vec<_>>(),
             "findings": self.findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
         })

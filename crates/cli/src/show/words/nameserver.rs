@@ -3,6 +3,7 @@
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::nameserver::{Move, NameserverRemark, Weakness};
 use brightharbor_io::clock;
+use jiff::SignedDuration;
 
 use super::{Told, listed};
 use crate::show::human::when;
@@ -57,11 +58,19 @@ pub(super) fn told(remark: &NameserverRemark) -> Told {
     }
 }
 
+/// What is cached for longer is worth preparing a move for.
+const LONG_CACHED: SignedDuration = SignedDuration::from_mins(10);
+
 /// The steps in their order.
 fn moves(moving: &Move) -> Told {
     let Move { nameserver, before, after, zone, domain, cached_until } = moving;
     let (name, to) = (nameserver.bare(), joined(after));
-    let mut steps = vec![format!("{name} must answer at {to}")];
+    let mut steps = vec![];
+    let long = cached_until.duration_since(clock::now()) > LONG_CACHED && !before.is_empty();
+    if let Some(zone) = zone.as_ref().filter(|_| long) {
+        steps.push(format!("for a short change-over, some time ahead: brightharbor zone prepare-move {zone}"));
+    }
+    steps.push(format!("{name} must answer at {to}"));
     steps.extend(zone.as_ref().map(|zone| format!("its records in zone {zone} change with this command")));
     steps.extend(
         domain.as_ref().map(|domain| format!("at the registrar of {domain}, give the host {name} the addresses {to}")),

@@ -1,10 +1,12 @@
 //! What decisions about zones tell.
 
 use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::{CarriedOver, FormerSource, ZoneRemark};
+use brightharbor_core::zone::{CarriedOver, FormerSource, ZoneRemark, show_seconds};
+use brightharbor_io::clock;
 
 use super::Told;
 use crate::show::counted;
+use crate::show::human::when;
 use crate::show::json::FindingDocument;
 
 pub(super) fn told(remark: &ZoneRemark) -> Told {
@@ -72,6 +74,29 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
         Is::StaysElsewhere { zone } => {
             let words = format!("zone {zone} stays where it is kept; this harbor no longer knows it");
             Told::fact("zone-stays-elsewhere", words).with("zone", zone.as_str())
+        }
+        Is::TtlsLowered { zone, sets, ttl } => {
+            let (what, to) = (counted(*sets, "record set"), show_seconds((*ttl).into()));
+            Told::act("ttls-lowered", "Lowered", "lower", format!("the time to live of {what} of zone {zone} to {to}"))
+                .with("zone", zone.as_str())
+                .with("sets", *sets)
+                .with("ttl", *ttl)
+        }
+        Is::ReadyToMove { zone, at, ttl } => {
+            let (from, longest) = (when(*at, clock::now()), show_seconds((*ttl).into()));
+            let words = if *at <= clock::now() {
+                format!("zone {zone}: nothing is cached for longer than {longest}; it can move now")
+            } else {
+                format!("zone {zone}: from {from} on nothing is cached for longer than {longest}: move it then")
+            };
+            let words = format!("{words}. The delegation at the parent keeps its own time to live");
+            Told::fact("ready-to-move", words).with("zone", zone.as_str()).with("at", at.to_string()).with("ttl", *ttl)
+        }
+        Is::TtlsPutBack { zone, sets } => {
+            let what = counted(*sets, "record set");
+            Told::act("ttls-put-back", "Put back", "put back", format!("the time to live of {what} of zone {zone}"))
+                .with("zone", zone.as_str())
+                .with("sets", *sets)
         }
         Is::HandedTo { zone, account } => {
             Told::act("zone-handed-over", "Gave", "give", format!("zone {zone} to {account}"))

@@ -13,6 +13,7 @@ mod in_step;
 mod kept_zone;
 mod model;
 mod new_zone;
+mod prepare;
 mod publish;
 mod refusal;
 mod remark;
@@ -28,6 +29,7 @@ pub use in_step::{Movable, ReadZone, Realignable, WhyLeft, ZoneOutcome, move_zon
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use model::{Zone, ZoneHome};
 pub use new_zone::{MadeZone, NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
+pub use prepare::{Prepared, PreparedSet, prepare_move, put_back, ready_at, ttls};
 pub use publish::{PublishLoaded, parts, publish};
 pub use refusal::ZoneRefusal;
 pub use remark::ZoneRemark;

@@ -1,5 +1,6 @@
 //! Zones as the inventory holds them: whose each is, where it is kept, and what it was made by.
 
+use super::Prepared;
 use serde::{Deserialize, Serialize};
 
 use crate::account::AccountName;
@@ -20,11 +21,14 @@ pub struct Zone {
     /// The key of the pattern that it was made by; `None`: it came as it is.
     #[serde(default)]
     pub pattern: Option<String>,
+    /// Its times to live are lowered, for a move.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub prepared: Option<Prepared>,
 }
 
 impl Zone {
     pub fn new(name: Hostname, account: AccountName, home: ZoneHome) -> Self {
-        Self { name, account, home, primary: None, nameserver_set: None, pattern: None }
+        Self { name, account, home, primary: None, nameserver_set: None, pattern: None, prepared: None }
     }
 }
 

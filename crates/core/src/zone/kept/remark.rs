@@ -60,6 +60,23 @@ pub enum ZoneRemark {
     StaysElsewhere {
         zone: Hostname,
     },
+    /// The times to live of so many record sets are so many seconds from now on.
+    TtlsLowered {
+        zone: Hostname,
+        sets: usize,
+        ttl: u32,
+    },
+    /// From then on nothing is cached for longer.
+    ReadyToMove {
+        zone: Hostname,
+        at: jiff::Timestamp,
+        ttl: u32,
+    },
+    /// They are as they were.
+    TtlsPutBack {
+        zone: Hostname,
+        sets: usize,
+    },
     HandedTo {
         zone: Hostname,
         account: AccountName,
