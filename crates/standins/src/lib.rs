@@ -7,11 +7,13 @@
 mod ca;
 mod control;
 mod dns;
+mod family;
 mod registrar;
 mod scenario;
 mod web;
 mod world;
 
+pub use family::{Family, V6_OF_INTERFACE, V6_ROUTE};
 pub use registrar::Registrar;
 pub use scenario::{Delegated, SCENARIOS, Scenario, trust_anchor};
 pub use world::{Cast, World, WorldError};

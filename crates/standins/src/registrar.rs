@@ -75,7 +75,8 @@ impl Registrar {
         // Glue is published for names that lie below a delegation of this registry.
         for name in used {
             if let Some(address) = self.shared.hosts.get(name) {
-                text.push_str(&format!("{name}. 3600 IN A {address}\n"));
+                let kind = if address.contains(':') { "AAAA" } else { "A" };
+                text.push_str(&format!("{name}. 3600 IN {kind} {address}\n"));
             }
         }
         Ok(text)

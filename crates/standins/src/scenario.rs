@@ -16,7 +16,8 @@
 //! ```
 
 use std::collections::BTreeMap;
-use std::net::{IpAddr, Ipv4Addr, SocketAddr};
+use std::net::{IpAddr, SocketAddr};
+
 use std::sync::{Arc, RwLock};
 
 use tokio::runtime::Runtime;
@@ -24,6 +25,7 @@ use tokio::runtime::Runtime;
 use crate::dns::server::{Habits, serve_with};
 use crate::dns::signing::fill_keys;
 use crate::dns::zone_data::ZoneData;
+use crate::family::Family;
 use crate::world::WorldError;
 
 /// The key of the root of a signed world, as a file of trust anchors.
@@ -185,15 +187,16 @@ impl Scenario {
             .wrapping_add(next_seed().wrapping_mul(31))
             .wrapping_add(attempt.wrapping_mul(7919));
         let (a, b) = (64 + (seed >> 9) as u8 % 128, (seed as u8) & 0xfe);
+        let family = Family::of_this_process();
         let addresses: BTreeMap<&'static str, IpAddr> =
-            SERVERS.iter().map(|(name, [c, d])| (*name, Ipv4Addr::new(127, a, b | c, *d).into())).collect();
+            SERVERS.iter().map(|(name, [c, d])| (*name, family.address([127, a, b | c], *d))).collect();
         let probe = std::net::UdpSocket::bind((addresses["root"], 0)).map_err(failed)?;
         let dns_port = probe.local_addr().map_err(failed)?.port();
         drop(probe);
         let cast = |text: &str| {
-            let filled = addresses.iter().fold(text.to_string(), |text, (name, address)| {
-                text.replace(&format!("{{{name}}}"), &address.to_string())
-            });
+            let filled = addresses
+                .iter()
+                .fold(text.to_string(), |text, (name, address)| family.fill(&text, &format!("{{{name}}}"), *address));
             fill_times(&fill_keys(&filled), now)
         };
         for (name, address) in &addresses {

@@ -1,7 +1,7 @@
 //! The miniature internet, put together: who has which address, and the settings of a harbor that lives in it.
 
 use std::collections::BTreeMap;
-use std::net::{IpAddr, Ipv4Addr, SocketAddr};
+use std::net::{IpAddr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
 
@@ -13,6 +13,7 @@ use crate::control::{listen, take_orders};
 use crate::dns::resolver::{self, Resolver};
 use crate::dns::server::{self, Zones};
 use crate::dns::zone_data::ZoneData;
+use crate::family::Family;
 use crate::registrar::Registrar;
 use crate::web::{WebServer, serve_old_host};
 
@@ -34,6 +35,7 @@ fn failed(error: impl ToString) -> WorldError {
 /// The addresses of the cast, all in one /24 of loopback, and the ports that all of them use.
 #[derive(Debug, Clone)]
 pub struct Cast {
+    family: Family,
     prefix: [u8; 3],
     nameservers: [IpAddr; 2],
     pub dns_port: u16,
@@ -43,8 +45,16 @@ pub struct Cast {
 
 impl Cast {
     fn address(&self, last: u8) -> IpAddr {
-        let [a, b, c] = self.prefix;
-        Ipv4Addr::new(a, b, c, last).into()
+        self.family.address(self.prefix, last)
+    }
+
+    pub fn family(&self) -> Family {
+        self.family
+    }
+
+    /// An address in the same network that nobody of the cast has.
+    pub fn spare(&self, last: u8) -> IpAddr {
+        self.address(last)
     }
 
     pub fn root(&self) -> IpAddr {
@@ -96,7 +106,7 @@ impl Cast {
             ("{ns1}", ns1),
             ("{ns2}", ns2),
         ];
-        places.iter().fold(text.to_string(), |text, (place, address)| text.replace(place, &address.to_string()))
+        places.iter().fold(text.to_string(), |text, (place, address)| self.family.fill(&text, place, *address))
     }
 }
 
@@ -224,7 +234,7 @@ control = "{web_control}"
 [dns]
 server = "stand-in"
 control = "{dns_control}"
-address = "{ns1}:{dns_port}"
+address = "{dns_server}"
 
 [ca]
 directory = "{directory}"
@@ -245,6 +255,7 @@ trust-roots = ["{root}"]
             directory = ca_directory,
             root = root.display(),
             root_server = cast.root(),
+            dns_server = SocketAddr::new(ns1, cast.dns_port),
             resolver = cast.resolver(),
             dns_port = cast.dns_port,
             http_port = cast.http_port,
@@ -294,11 +305,11 @@ async fn find_room(with_provider: bool) -> Result<(Cast, TcpListener, TcpListene
         let seed = std::process::id().wrapping_mul(31).wrapping_add(attempt.wrapping_mul(7919));
         let prefix = [127, 64 + (seed >> 8) as u8 % 128, seed as u8];
         let [a, b, c] = prefix;
-        let own = |last| IpAddr::from(Ipv4Addr::new(a, b, c, last));
+        let family = Family::of_this_process();
         // The second one in another network, as it should be.
-        let second = IpAddr::from(Ipv4Addr::new(a, b ^ 1, c, 5));
-        let nameservers = if with_provider { [own(4), second] } else { [Ipv4Addr::LOCALHOST.into(); 2] };
-        let mut cast = Cast { prefix, nameservers, dns_port: 0, http_port: 0, https_port: 0 };
+        let (first, second) = (family.address(prefix, 4), family.address([a, b ^ 1, c], 5));
+        let nameservers = if with_provider { [first, second] } else { [family.of_interface(); 2] };
+        let mut cast = Cast { family, prefix, nameservers, dns_port: 0, http_port: 0, https_port: 0 };
         // The port of the nameservers is the one that all name servers and the resolver use.
         let probe = async {
             let dns = TcpListener::bind(SocketAddr::new(cast.nameservers()[0], 0)).await?;

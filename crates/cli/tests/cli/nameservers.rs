@@ -141,7 +141,7 @@ fn a_handover_is_waited_for() {
 #[test]
 fn how_far_a_change_has_spread() {
     let coast = Coast::with_bakery();
-    let resolver = format!("{}:{}", coast.world.cast.resolver(), coast.world.cast.dns_port);
+    let resolver = std::net::SocketAddr::new(coast.world.cast.resolver(), coast.world.cast.dns_port).to_string();
     let survey = ["survey", "www.crumbandtide.example", "--resolvers", &resolver];
     let spread = &coast.json(&survey, 0)["spreads"][0].clone();
     assert_eq!((&spread["caught_up"], &spread["resolvers"][0]["has"]), (&json!(1), &json!("current")), "{spread}");

@@ -2,7 +2,7 @@
 //! side by side.
 
 use std::fs;
-use std::net::{IpAddr, SocketAddr, TcpListener, UdpSocket};
+use std::net::{SocketAddr, TcpListener, UdpSocket};
 use std::time::{Duration, Instant};
 
 use crate::coast::Coast;
@@ -18,9 +18,7 @@ struct Silent {
 
 impl Silent {
     fn beside(coast: &Coast) -> Self {
-        let IpAddr::V4(root) = coast.world.cast.root() else { panic!("the cast has IPv4 addresses") };
-        let [a, b, c, _] = root.octets();
-        let address = SocketAddr::from(([a, b, c, 77], coast.world.cast.dns_port));
+        let address = SocketAddr::new(coast.world.cast.spare(77), coast.world.cast.dns_port);
         let held = (UdpSocket::bind(address).unwrap(), TcpListener::bind(address).unwrap());
         Self { address, _held: held }
     }
@@ -46,7 +44,8 @@ fn attach_takes(coast: &Coast, domains: &[&str], exit: i32) -> Duration {
 fn one_of_two_nameservers_is_silent() {
     let coast = Coast::new();
     let silent = Silent::beside(&coast);
-    let glue = format!("ns9.quiet.example. 3600 IN A {}", silent.address.ip());
+    let kind = coast.world.cast.family().record_type();
+    let glue = format!("ns9.quiet.example. 3600 IN {kind} {}", silent.address.ip());
     coast.world.registrar.add_registry_record(&glue).unwrap();
     for domain in DOMAINS {
         coast.world.registrar.set_nameservers(domain, &["ns1.saltmarsh.example", "ns9.quiet.example"]).unwrap();

@@ -131,7 +131,7 @@ fn a_domain_without_mail_says_so_in_its_zone_made_from_the_harbors_template() {
 #[test]
 fn delegation_is_checked_without_a_harbor() {
     let coast = Coast::empty();
-    let root = format!("{}:{}", coast.world.cast.root(), coast.world.cast.dns_port);
+    let root = std::net::SocketAddr::new(coast.world.cast.root(), coast.world.cast.dns_port).to_string();
     let arguments = ["delegation", "check", "www.crumbandtide.example", "--root-server", &root];
     let text = coast.run(&arguments).expect(0);
     assert!(text.contains("lies in the domain crumbandtide.example"), "{text}");

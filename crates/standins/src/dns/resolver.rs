@@ -16,6 +16,8 @@ use domain::rdata::ZoneRecordData;
 use tokio::net::UdpSocket;
 use tokio::time::timeout;
 
+use crate::family::Family;
+
 use super::zone_data::{ZoneName, ZoneRecord};
 
 /// What came for a name.
@@ -92,8 +94,10 @@ impl Resolver {
         if servers.is_empty() && depth < 4 {
             for record in &found.authority {
                 let ZoneRecordData::Ns(ns) = record.data() else { continue };
-                if let Some(found) = self.look_up(ns.nsdname().clone(), Rtype::A, depth + 1).await {
-                    servers.extend(found.answer.iter().filter_map(address).map(|ip| SocketAddr::new(ip, port)));
+                for rtype in [Rtype::A, Rtype::AAAA] {
+                    if let Some(found) = self.look_up(ns.nsdname().clone(), rtype, depth + 1).await {
+                        servers.extend(found.answer.iter().filter_map(address).map(|ip| SocketAddr::new(ip, port)));
+                    }
                 }
             }
         }
@@ -201,7 +205,7 @@ async fn ask(server: SocketAddr, name: &ZoneName, rtype: Rtype) -> Option<Messag
     let id = query.header().id();
     let mut query = query.question();
     query.push((name, rtype)).ok()?;
-    let socket = UdpSocket::bind("0.0.0.0:0").await.ok()?;
+    let socket = UdpSocket::bind(Family::of_this_process().any()).await.ok()?;
     socket.connect(server).await.ok()?;
     socket.send(&query.finish()).await.ok()?;
     let mut buffer = vec![0; 4096];
