@@ -1,5 +1,6 @@
 //! Options that many commands share.
 
+use std::net::{IpAddr, Ipv6Addr};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -83,4 +84,14 @@ impl IncludeOptions {
     pub fn of<'a>(self, file: &'a Path, base: &'a Path) -> Includes<'a> {
         if self.follow_includes { Includes::Beneath { file, base } } else { Includes::Refused }
     }
+}
+
+/// An address as people type it: one of IPv6 also in brackets, as it stands in a URL (RFC 3986 section 3.2.2).
+pub fn typed_address(typed: &str) -> Result<IpAddr, String> {
+    let inside = typed.strip_prefix('[').and_then(|rest| rest.strip_suffix(']'));
+    let parsed = match inside {
+        Some(inside) => inside.parse::<Ipv6Addr>().ok().map(IpAddr::from),
+        None => typed.parse().ok(),
+    };
+    parsed.ok_or_else(|| "not an IP address".to_string())
 }

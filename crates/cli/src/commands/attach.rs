@@ -15,6 +15,7 @@ use crate::commands::{Report, hostname};
 use crate::design::DesignOptions;
 use crate::error::{Error, unreadable_zone};
 use crate::files;
+use crate::options::typed_address;
 use crate::options::{ChangeOptions, WwwArgument};
 use crate::run::Context;
 
@@ -27,7 +28,7 @@ pub struct Attach {
     #[arg(required_unless_present = "address")]
     hostnames: Vec<String>,
     /// In place of a hostname: a site without a name, served by this address over http.
-    #[arg(long, value_name = "ADDRESS", conflicts_with_all = ["hostnames", "same_as", "served_by", "no_site", "preview"])]
+    #[arg(long, value_name = "ADDRESS", conflicts_with_all = ["hostnames", "same_as", "served_by", "no_site", "preview"], value_parser = typed_address)]
     address: Option<IpAddr>,
     /// The account that they belong to.
     #[arg(long, value_name = "ACCOUNT")]

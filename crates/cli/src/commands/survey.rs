@@ -15,6 +15,7 @@ use serde_json::{Value, json};
 use crate::commands::{Report, find_account, host};
 use crate::error::{Error, Exit};
 use crate::files;
+use crate::options::typed_address;
 use crate::run::Context;
 use crate::show::human::{self, Page};
 use crate::show::{Shown, exit_of, json};
@@ -37,7 +38,7 @@ pub struct Survey {
     #[arg(long, value_name = "FILE", conflicts_with = "hostnames")]
     from_file: Option<PathBuf>,
     /// Look for the web server at this address, before the names lead there.
-    #[arg(long, value_name = "ADDRESS")]
+    #[arg(long, value_name = "ADDRESS", value_parser = typed_address)]
     at: Option<IpAddr>,
     /// Ask these resolvers, and show how far a change has spread among them.
     #[arg(long, value_name = "ADDRESS[:PORT],...", value_delimiter = ',')]

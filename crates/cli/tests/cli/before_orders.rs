@@ -29,7 +29,7 @@ fn what_caa_records_forbid_is_told_before_the_ca_is_asked() {
     let good = coast.json(&["certificate", "issue", "crumbandtide.example", "--dry-run"], 0);
     assert_eq!((&good["in_place"], &good["covers"]), (&json!(true), &both), "{good}");
     // A name that leads elsewhere is no reason for a certificate without it either.
-    coast.run(&["record", "replace", "www.crumbandtide.example", "A", "192.0.2.99"]).expect(0);
+    coast.run(&["record", "replace", "www.crumbandtide.example", coast.address_type(), coast.nowhere()]).expect(0);
     let kept = coast.json(&["certificate", "renew", "crumbandtide.example"], 4);
     assert_eq!(kept["error"]["code"], "would-cover-less", "{kept}");
     // On a new site, what can be had is had.

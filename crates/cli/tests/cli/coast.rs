@@ -117,6 +117,16 @@ impl Coast {
         value
     }
 
+    /// The type of the address records in this world.
+    pub fn address_type(&self) -> &'static str {
+        self.world.cast.family().record_type()
+    }
+
+    /// An address of that type where nobody is.
+    pub fn nowhere(&self) -> &'static str {
+        if self.address_type() == "A" { "192.0.2.77" } else { "2001:db8::77" }
+    }
+
     /// The registrar's customer moves the domain to the provider.
     pub fn delegate_here(&self, domain: &str) {
         let names = ["ns1.saltmarsh.example", "ns2.saltmarsh.example"];

@@ -6,7 +6,7 @@ use std::fs;
 use std::process::Command;
 
 use brightharbor_core::delegation::rules;
-use brightharbor_standins::{Delegated, SCENARIOS, Scenario, trust_anchor};
+use brightharbor_standins::{Delegated, Family, SCENARIOS, Scenario, trust_anchor};
 use serde_json::Value;
 
 use crate::coast::{brightharbor, run};
@@ -93,8 +93,13 @@ type Judged = (BTreeSet<String>, String);
 fn each_rule_fires_in_its_own_scenario_and_in_no_good_one() {
     let results: Vec<(String, Judged, Judged)> = std::thread::scope(|scope| {
         let all = scenarios();
+        // These two are about IPv4 addresses in what they write.
+        let is_fit = |name: &str| {
+            Family::of_this_process() == Family::V4 || !["nameserver-out-of-place", "signature-wrong"].contains(&name)
+        };
         let running: Vec<_> = all
             .into_iter()
+            .filter(|(name, _)| is_fit(name))
             .map(|(name, scenario)| {
                 scope.spawn(move || {
                     let played = Played::start(&scenario);
@@ -187,7 +192,7 @@ fn a_nameserver_is_looked_at_before_during_and_after_its_registration() {
     let ready = "in ns1 www A {provider} => ns8 A {ns1}\nin ns2 www A {provider} => ns8 A {ns1}\n";
     let (exit, document, text) = set_checked(ready, &["ns8.gullrock.example={ns1}"]);
     assert_eq!((exit, states(&document)), (3, vec!["absent/complete".to_string()]), "{text}");
-    assert!(text.contains("1. at the registrar of gullrock.example, register the host ns8.gullrock.example with 127."));
+    assert!(text.contains("1. at the registrar of gullrock.example, register the host ns8.gullrock.example with "));
 
     // During: one server of the registry has it.
     let (exit, document, text) = set_checked("in registry2 ns2.oldquay A {ns2} => ;\n", &USUAL);
@@ -202,14 +207,17 @@ fn a_nameserver_is_looked_at_before_during_and_after_its_registration() {
     let (exit, document, text) = set_checked(none, &USUAL);
     assert_eq!((exit, states(&document)[0].as_str()), (1, "absent/complete"), "{text}");
 
+    let second = Family::of_this_process().address([127, 88, 88], 8);
     // One of two addresses is missing on both sides, and it is named.
-    let (exit, document, text) = set_checked("", &["ns1.saltmarsh.example={ns1},127.88.88.8", USUAL[1]]);
+    let (exit, document, text) = set_checked("", &[&format!("ns1.saltmarsh.example={{ns1}},{second}"), USUAL[1]]);
     assert_eq!((exit, states(&document)[0].as_str()), (1, "differs/differs"), "{text}");
-    assert!(text.contains("127.88.88.8 missing") && text.contains("give the host ns1.saltmarsh.example the addresses"));
     assert!(
-        text.contains("in the zone saltmarsh.example, add the record ns1.saltmarsh.example A 127.88.88.8"),
-        "{text}"
+        text.contains(&format!("{second} missing"))
+            && text.contains("give the host ns1.saltmarsh.example the addresses")
     );
+    let kind = Family::of_this_process().record_type();
+    let enter = format!("in the zone saltmarsh.example, add the record ns1.saltmarsh.example {kind} {second}");
+    assert!(text.contains(&enter), "{text}");
     assert_eq!(document["nameservers"][0]["registry"]["servers"].as_array().unwrap().len(), 2);
 
     // It does not answer for the zone.

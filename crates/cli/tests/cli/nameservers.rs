@@ -146,7 +146,7 @@ fn how_far_a_change_has_spread() {
     let spread = &coast.json(&survey, 0)["spreads"][0].clone();
     assert_eq!((&spread["caught_up"], &spread["resolvers"][0]["has"]), (&json!(1), &json!("current")), "{spread}");
     let old = coast.world.cast.old_web().to_string();
-    coast.run(&["record", "replace", "www.crumbandtide.example", "A", &old]).expect(0);
+    coast.run(&["record", "replace", "www.crumbandtide.example", coast.address_type(), &old]).expect(0);
     let spread = &coast.json(&survey, 1)["spreads"][0].clone();
     assert_eq!((&spread["current"], &spread["resolvers"][0]["has"]), (&json!([old]), &json!("old")), "{spread}");
     assert!(spread["until"].is_string() && spread["everywhere"].is_string(), "{spread}");

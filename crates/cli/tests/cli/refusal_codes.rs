@@ -160,7 +160,7 @@ fn about_zones_and_nameservers() {
             Refused("zone create quay.example --account bakery", "nameserver-address"),
             Settings("nameservers = ", "# nameservers = "),
             Refused("zone create quay.example --account bakery", "no-nameservers"),
-            Settings("server = \"stand-in\"\ncontrol = \"127", "server = \"none\"\n# control = \"127"),
+            Settings("server = \"stand-in\"\ncontrol = \"", "server = \"none\"\n# control = \""),
         ],
     );
 }

@@ -54,7 +54,11 @@ fn a_whole_site_is_detached_and_nothing_in_the_home_is_deleted() {
 #[test]
 fn a_site_without_a_name_is_served_by_its_address() {
     let coast = Coast::with_bakery();
-    let address = coast.world.cast.web().to_string();
+    // As it stands in a URL: an IPv6 address in brackets.
+    let address = match coast.world.cast.web() {
+        std::net::IpAddr::V6(address) => format!("[{address}]"),
+        address => address.to_string(),
+    };
     assert!(
         coast
             .run(&["attach", "--address", "192.0.2.77", "--account", "bakery"])

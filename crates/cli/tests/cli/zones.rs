@@ -47,14 +47,16 @@ fn a_zone_is_made_from_a_chosen_template_with_the_mail_servers_that_are_meant() 
 fn a_changed_address_is_brought_to_all_zones_and_hand_made_records_stay() {
     let coast = Coast::new();
     let address = coast.world.cast.web().to_string();
+    let (kind, new) = (coast.address_type(), coast.nowhere());
+    let by_hand = if kind == "A" { "192.0.2.99" } else { "2001:db8::99" };
     coast.delegate_here("crumbandtide.example");
     coast.run(&["attach", "crumbandtide.example", "--account", "bakery"]).expect(0);
     coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
     coast.run(&["zone", "create", "gullrock.example", "--account", "bakery"]).expect(0);
-    coast.run(&["record", "replace", "www.gullrock.example", "A", "192.0.2.99"]).expect(0);
+    coast.run(&["record", "replace", "www.gullrock.example", kind, by_hand]).expect(0);
     assert!(coast.run(&["zone", "realign"]).expect(0).contains("All zones match"));
 
-    resettle(&coast, &format!("addresses = [\"{address}\"]"), "addresses = [\"192.0.2.77\"]");
+    resettle(&coast, &format!("addresses = [\"{address}\"]"), &format!("addresses = [\"{new}\"]"));
     // What still leads to the old address is known to be a risk.
     let checked = coast.json(&["zone", "check", "gullrock.example"], 0);
     assert_eq!(checked["findings"][0]["code"], "former-address", "{checked}");
@@ -64,11 +66,11 @@ fn a_changed_address_is_brought_to_all_zones_and_hand_made_records_stay() {
     assert_eq!(zone_text(&coast, "crumbandtide.example"), before, "looking changes nothing");
     let one = coast.json(&["zone", "realign", "crumbandtide.example"], 0);
     assert_eq!(one["zones"][0]["added"].as_array().unwrap().len(), 3, "apex, www and the attached subdomain: {one}");
-    assert!(zone_text(&coast, "crumbandtide.example").contains("shop\t3600\tIN\tA\t192.0.2.77"));
+    assert!(zone_text(&coast, "crumbandtide.example").contains(&format!("shop\t3600\tIN\t{kind}\t{new}")));
     let rest = coast.run(&["zone", "realign", "--all"]).expect(0);
     assert!(rest.contains("Updated 1 of 2 zones"), "{rest}");
-    assert!(rest.contains("kept, since edited by hand: www.gullrock.example A"), "{rest}");
-    assert!(zone_text(&coast, "gullrock.example").contains("192.0.2.99"));
+    assert!(rest.contains(&format!("kept, since edited by hand: www.gullrock.example {kind}")), "{rest}");
+    assert!(zone_text(&coast, "gullrock.example").contains(by_hand));
     assert!(coast.run(&["zone", "realign"]).expect(0).contains("All zones match"));
     let logbook = coast.json(&["logbook"], 0);
     assert!(logbook["entries"].as_array().unwrap().iter().any(|entry| entry["what"] == "zone realign"), "{logbook}");
@@ -144,7 +146,7 @@ fn a_change_elsewhere_is_watched_until_it_is_seen() {
     assert!(coast.run(&[&add[..], &["soon"]].concat()).expect(2).contains("not a duration"));
     // What the old host has already is seen at once.
     let there = coast.world.cast.old_web().to_string();
-    let seen = coast.json(&["record", "add", "gullrock.example", "A", &there, "--watch", "20"], 0);
+    let seen = coast.json(&["record", "add", "gullrock.example", coast.address_type(), &there, "--watch", "20"], 0);
     assert_eq!((&seen["watched"]["everywhere"], &seen["watched"]["servers"][0]["seen"]), (&json!(true), &json!(true)));
     // A zone kept here is watched the same way, once it is delegated here.
     coast.run(&["zone", "create", "crumbandtide.example", "--account", "bakery"]).expect(0);

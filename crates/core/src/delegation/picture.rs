@@ -171,7 +171,7 @@ impl ServerState {
             ServerState::Refuses { rcode } => format!("refuses ({rcode})"),
             ServerState::Silent => "silent".into(),
             ServerState::Unreachable { reason } => format!("unreachable: {reason}"),
-            ServerState::NoRoute => "not asked: this host lacks that address family".into(),
+            ServerState::NoRoute => "not asked".into(),
             ServerState::Garbled { reason } => format!("no DNS answer: {reason}"),
             ServerState::OutOfPlace { kind } => format!("not asked: {kind}"),
         }
@@ -245,6 +245,13 @@ impl Picture {
     /// Those that answer with authority.
     pub fn authoritative_servers(&self) -> impl Iterator<Item = (&NameserverSeen, &ServerSeen)> {
         self.servers().filter(|(_, server)| matches!(server.state, ServerState::Authoritative { .. }))
+    }
+
+    /// The families that this host lacks, by the addresses that it could not ask: IPv4, IPv6.
+    pub fn lacking_families(&self) -> (bool, bool) {
+        let lacking = || self.servers().filter(|(_, server)| server.state == ServerState::NoRoute);
+        let of = |v4: bool| lacking().any(|(_, server)| server.address.is_ipv4() == v4);
+        (of(true), of(false))
     }
 
     /// The zones that were passed on the way down and the domain's own, with the servers to ask.

@@ -42,6 +42,8 @@ pub(super) async fn validate(
 async fn fetch(address: SocketAddr, name: &str, token: &str) -> Result<String, String> {
     let words = |error: std::io::Error| error.to_string();
     let mut stream = TcpStream::connect(address).await.map_err(words)?;
+    // An IPv6 address stands in brackets (RFC 3986 section 3.2.2).
+    let name = if name.contains(':') { format!("[{name}]") } else { name.to_string() };
     let request = format!("GET /.well-known/acme-challenge/{token} HTTP/1.0\r\nHost: {name}\r\n\r\n");
     stream.write_all(request.as_bytes()).await.map_err(words)?;
     let mut answer = Vec::new();

@@ -19,6 +19,7 @@ use serde_json::{Value, json};
 
 use crate::commands::{Report, host};
 use crate::error::{Error, Exit};
+use crate::options::typed_address;
 use crate::run::{Context, runtime_for_many};
 use crate::show::human::{self, Page, table};
 use crate::show::{Shown, counted, json};
@@ -33,7 +34,7 @@ pub struct Check {
     #[arg(long, conflicts_with = "hosts")]
     all: bool,
     /// Look at this address, wherever the hosts lead.
-    #[arg(long, value_name = "ADDRESS")]
+    #[arg(long, value_name = "ADDRESS", value_parser = typed_address)]
     at: Option<IpAddr>,
 }
 

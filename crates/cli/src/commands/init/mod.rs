@@ -25,6 +25,7 @@ use self::inclusion::{Inclusion, all_in_effect, inclusions, inclusions_json, sho
 use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::files;
+use crate::options::typed_address;
 use crate::run::Context;
 use crate::settings;
 use crate::show::Shown;
@@ -35,7 +36,7 @@ use crate::show::human::Page;
 #[derive(Debug, Args)]
 pub struct Init {
     /// An address of this machine that sites are served at. May be given several times.
-    #[arg(long = "address", value_name = "ADDRESS")]
+    #[arg(long = "address", value_name = "ADDRESS", value_parser = typed_address)]
     addresses: Vec<IpAddr>,
     /// A nameserver of the set that domains are to be delegated to. May be given several times.
     #[arg(long = "nameserver", value_name = "NAME")]

@@ -27,6 +27,11 @@ fn one(page: &mut Page, checked: &Checked) {
         &["", &parent, "zone", "each server"],
         compare(picture, &wanted.nameservers).into_iter().map(row).collect(),
     );
+    let (v4, v6) = picture.lacking_families();
+    for (_, family) in [(v4, "IPv4"), (v6, "IPv6")].iter().filter(|(lacking, _)| *lacking) {
+        page.blank();
+        page.hanging("note: ", &format!("this machine has no {family}: what is reached over it alone was not asked"));
+    }
 }
 
 fn headline(picture: &Picture, verdict: &Verdict) -> String {

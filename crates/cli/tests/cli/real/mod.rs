@@ -4,11 +4,13 @@
 mod alias_domains;
 mod already_there;
 mod beside_others;
+mod both_families;
 mod ca;
 mod cas;
 mod demanded;
 mod fronts;
 mod internet;
+mod ipv6;
 mod many;
 mod monitor;
 mod nameservers;

@@ -1,7 +1,7 @@
 //! Starts real servers for a test and ends them with it.
 
 use std::fs;
-use std::net::IpAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -68,19 +68,24 @@ pub fn start_bind_with(cast: &Cast, folder: &Path, more: &str, options: &str) ->
     let bind = folder.join("bind");
     fs::create_dir(&bind).unwrap();
     let zone = format!(
-        "$TTL 3600\n@ IN SOA ns1 hostmaster 1 14400 1800 2419200 60\n@ IN NS ns1\n@ IN NS ns2\nns1 IN A {ns1}\nns2 IN A {ns1}\n"
+        "$TTL 3600\n@ IN SOA ns1 hostmaster 1 14400 1800 2419200 60\n@ IN NS ns1\n@ IN NS ns2\nns1 IN {kind} {ns1}\nns2 IN {kind} {ns1}\n",
+        kind = cast.family().record_type(),
     );
     fs::write(bind.join("saltmarsh.zone"), zone).unwrap();
     let key = "key \"rndc-key\" { algorithm hmac-sha256; secret \"c2FsdG1hcnNoIHRlc3Qga2V5IG9ubHkgZm9yIHRlc3Q=\"; };\n";
     let control = std::net::TcpListener::bind((ns1, 0)).unwrap().local_addr().unwrap().port();
     let main = format!(
-        "{key}controls {{ inet {ns1} port {control} allow {{ 127.0.0.0/8; }} keys {{ \"rndc-key\"; }}; }};\n\
+        "{key}controls {{ inet {ns1} port {control} allow {{ localhost; fd5a::/16; }} keys {{ \"rndc-key\"; }}; }};\n\
          options {{ directory \"{bind}\"; pid-file \"{bind}/named.pid\"; session-keyfile \"{bind}/session.key\";\n\
-         listen-on port {port} {{ {ns1}; }}; listen-on-v6 {{ none; }}; recursion no; notify no;\n\
+         {listen} recursion no; notify no;\n\
          managed-keys-directory \"{bind}\"; dnssec-validation no; {options} }};\n\
          zone \"saltmarsh.example\" {{ type primary; file \"{bind}/saltmarsh.zone\"; }};\n\
          {more}",
         bind = bind.display(),
+        listen = match ns1 {
+            IpAddr::V4(_) => format!("listen-on port {port} {{ {ns1}; }}; listen-on-v6 {{ none; }};"),
+            IpAddr::V6(_) => format!("listen-on {{ none; }}; listen-on-v6 port {port} {{ {ns1}; }};"),
+        },
     );
     fs::write(bind.join("named.conf"), main).unwrap();
     let control_file = bind.join("rndc.conf");
@@ -135,10 +140,10 @@ impl Web {
         let modules = Path::new("/usr/lib/apache2/modules");
         let mut main = format!(
             "ServerRoot \"{web}\"\nPidFile \"{web}/apache.pid\"\nErrorLog \"{web}/error.log\"\nDefaultRuntimeDir \"{web}\"\n\
-             ServerName localhost\nMutex file:{web}\nListen {address}:{http}\nListen {address}:{https}\n",
+             ServerName localhost\nMutex file:{web}\nListen {http}\nListen {https}\n",
             web = web.display(),
-            http = cast.http_port,
-            https = cast.https_port,
+            http = SocketAddr::new(address, cast.http_port),
+            https = SocketAddr::new(address, cast.https_port),
         );
         for module in
             ["mpm_event", "authz_core", "alias", "dir", "mime", "rewrite", "headers", "ssl", "socache_shmcb", "http2"]

@@ -7,7 +7,7 @@ use std::process::Command;
 
 use brightharbor_core::change::content_hash;
 use brightharbor_core::delegation::{Outcome, Question};
-use brightharbor_core::name::DnsName;
+use brightharbor_core::name::{DnsName, Host};
 use brightharbor_core::zone::RecordType;
 use brightharbor_io::dns::ask;
 use brightharbor_standins::World;
@@ -109,7 +109,7 @@ impl Port {
         let openssl = need("openssl", "openssl");
         let cast = &self.world.cast;
         let output = Command::new(openssl)
-            .args(["s_client", "-connect", &format!("{}:{}", cast.web(), cast.https_port)])
+            .args(["s_client", "-connect", &SocketAddr::new(cast.web(), cast.https_port).to_string()])
             .args(how)
             .args(["-verify_return_error", "-CAfile"])
             .arg(&self.ca.root)
@@ -176,7 +176,7 @@ check = {check}
 control-command = {rndc}
 main-file = "{folder}/bind/named.conf"
 update-key-file = "{folder}/quay-update.key"
-address = "{ns1}:{dns_port}"
+address = "{dns_server}"
 [ca]
 directory = "{directory}"
 terms-accepted = true
@@ -197,7 +197,7 @@ trust-roots = ["{root}"]
         main_file = web.main_file.display(),
         check = list(&check),
         rndc = list(rndc),
-        ns1 = cast.nameservers()[0],
+        dns_server = SocketAddr::new(cast.nameservers()[0], cast.dns_port),
         dns_port = cast.dns_port,
         directory = ca.directory,
         https_root = ca.https_root.display(),
@@ -276,7 +276,7 @@ fn an_address_has_a_certificate_of_its_own(port: &Port) {
     let address = port.world.cast.web().to_string();
     port.json(&["attach", "--address", &address, "--account", "bakery"], 0);
     let issued = port.json(&["certificate", "issue", &address], 0);
-    assert_eq!(issued["certificate"]["names"], serde_json::json!([address]), "{issued}");
+    assert_eq!(issued["certificate"]["names"], serde_json::json!([Host::from(port.world.cast.web()).as_str()]));
     port.openssl_judges(&address, &["-noservername", "-verify_ip", &address]);
     port.openssl_verifies("shop.crumbandtide.example");
     let surveyed = port.json(&["survey", &address], 0);

@@ -213,9 +213,7 @@ fn three_servers_and_the_model_answer_alike() {
         }
     }
     let world = World::start(folder.path()).unwrap();
-    let IpAddr::V4(web) = world.cast.web() else { panic!() };
-    let [a, b, c, _] = web.octets();
-    let address = |last: u8| IpAddr::from([a, b, c, last]);
+    let address = |last: u8| world.cast.spare(last);
     let (layout, sites) = (Layout::new(&harbor), sites(folder.path()));
     let mut settings: Settings = toml::from_str(&world.settings()).unwrap();
     let mut write = |server: WebServer, at: IpAddr| {

@@ -13,6 +13,7 @@ mod ds_unsupported;
 mod ds_without_key;
 mod glue_differs;
 mod glue_missing;
+mod glue_partial;
 mod glue_superfluous;
 mod nameserver_name_is_address;
 mod nameserver_name_is_alias;
@@ -123,6 +124,7 @@ pub const ALL: &[Rule] = &[
     nameserver_name_is_alias::RULE,
     glue_missing::RULE,
     glue_differs::RULE,
+    glue_partial::RULE,
     glue_superfluous::RULE,
     nameserver_without_address::RULE,
     nameserver_out_of_place::RULE,

@@ -179,6 +179,14 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
             }),
         ),
         (
+            "glue-partial",
+            fired(|p| {
+                rename_first(p, "ns1.gullrock.example");
+                p.nameservers[0].glue = vec!["192.0.2.53".parse().unwrap()];
+                p.nameservers[0].addresses = vec!["192.0.2.53".parse().unwrap(), "2001:db8::53".parse().unwrap()];
+            }),
+        ),
+        (
             "zone-not-in-use",
             judge(
                 &good(),
