@@ -1,12 +1,15 @@
 //! The options that say what a new zone looks like: shared by `attach` and `zone create`; and for `zone change`, a changed
 //! one.
 
-use brightharbor_core::name::DnsName;
-use brightharbor_core::zone::{FormerWish, Mail, TemplateName, ZoneDesign};
+use std::path::Path;
+
+use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::zone::{Document, FormerWish, Mail, TemplateName, ZoneDesign};
 use brightharbor_io::load::DesignChange;
 use clap::{Args, ValueEnum};
 
-use crate::error::Error;
+use crate::error::{Error, unreadable_zone};
+use crate::files;
 
 #[derive(Debug, Clone, Args)]
 pub struct DesignOptions {
@@ -26,6 +29,14 @@ pub struct DesignOptions {
     /// the addresses of the site is carried over.
     #[arg(long)]
     bare: bool,
+}
+
+/// The records of the former provider's zone file, to be carried over.
+pub fn former_file(file: &Path, domain: &Hostname) -> Result<FormerWish, Error> {
+    let name = file.display().to_string();
+    let text = files::given_text(file, "name the zone file that the former provider gives out")?;
+    let zone = Document::parse(text, &domain.dns_name()).map_err(|error| unreadable_zone(&name, &error))?;
+    Ok(FormerWish::File { name, records: zone.records().cloned().collect() })
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

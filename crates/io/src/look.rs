@@ -1,18 +1,20 @@
 //! Looks at hostnames: what the harbor knows and what the world shows, put before the core, which judges their links.
 
+use std::collections::HashMap;
 use std::net::IpAddr;
 use std::path::PathBuf;
 
+use crate::dns::Walker;
 use crate::harbor::Harbor;
 use crate::load::listener_clash;
 use crate::store::StoreError;
-use crate::survey::{Looking, gather};
+use crate::survey::{Looking, brief, gather};
 use crate::trust::TrustError;
 use brightharbor_core::certificate::due::is_awaited;
-use brightharbor_core::delegation::Cuts;
 use brightharbor_core::delegation::rules::{Expected, judge};
+use brightharbor_core::delegation::{Cuts, domain_of};
 use brightharbor_core::finding::Finding;
-use brightharbor_core::name::{Host, Hostname, by_domain};
+use brightharbor_core::name::{Host, Hostname, by_domain, is_registrable};
 use brightharbor_core::nameserver::{self, set_to_count};
 use brightharbor_core::render::{Clash, ClashKind, fingerprint};
 use brightharbor_core::site::Site;
@@ -56,6 +58,9 @@ struct OfDomain {
 
 /// Domains that are looked at side by side: a silent server is waited for once.
 const DOMAINS_AT_ONCE: usize = 16;
+/// Names whose zones are looked for side by side, and how often one server is asked for them in a second.
+const NAMES_AT_ONCE: usize = 64;
+const PER_SERVER: u32 = 200;
 
 impl Looked {
     /// What resolvers have of each. Reads the logbook for what was changed lately, which takes its time.
@@ -101,12 +106,30 @@ async fn look_so_far(
     at: Option<IpAddr>,
     looking: Looking,
 ) -> Result<Looked, LookError> {
+    let shown = zones_elsewhere(harbor, hosts).await;
     let kept = |name: &Hostname| harbor.store.enclosing_zone(name).ok().flatten().map(|zone| zone.name);
-    let looks = by_domain(hosts, kept)
+    let looks = by_domain(hosts, |name| kept(name).or_else(|| shown.get(name).cloned()))
         .into_iter()
         .map(|(domain, hosts)| async move { gather(&harbor.settings, domain.as_ref(), &hosts, at, looking).await });
     let gathered: Vec<Gathered> = stream::iter(looks).buffered(DOMAINS_AT_ONCE).try_collect().await?;
     Ok(verdict(harbor, hosts, gathered)?)
+}
+
+/// The zones of names that no zone of the harbor holds, as the DNS shows them: a list of suffixes only guesses.
+async fn zones_elsewhere(harbor: &Harbor, hosts: &[Host]) -> HashMap<Hostname, Hostname> {
+    let kept = |name: &Hostname| harbor.store.enclosing_zone(name).is_ok_and(|zone| zone.is_some());
+    let to_place: Vec<&Hostname> =
+        hosts.iter().filter_map(Host::name).filter(|name| !is_registrable(name) && !kept(name)).collect();
+    if to_place.is_empty() {
+        return HashMap::new();
+    }
+    let walker = Walker::new(PER_SERVER).await;
+    let place = |name: Hostname| {
+        let (walker, brief) = (&walker, brief(&harbor.settings, &name, &[]));
+        async move { domain_of(&name, &walker.walk(brief).await.picture).map(|zone| (name, zone)) }
+    };
+    let places = stream::iter(to_place.into_iter().cloned().map(place)).buffer_unordered(NAMES_AT_ONCE);
+    places.filter_map(|placed| async { placed }).collect().await
 }
 
 fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked, StoreError> {

@@ -2,19 +2,17 @@
 //! and, as soon as its links allow it, a certificate.
 
 use std::net::IpAddr;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use brightharbor_core::account::AccountName;
-use brightharbor_core::name::{DnsName, Host, Hostname, Pasted, parse_pasted};
+use brightharbor_core::name::{DnsName, Host, Pasted, parse_pasted};
 use brightharbor_core::site::{AttachRequest, ServedFrom, WwwPolicy, ZoneChoice, preview_of};
-use brightharbor_core::zone::{Document, FormerWish};
 use clap::{Args, ValueEnum};
 
 use crate::attaching::attach;
 use crate::commands::{Report, hostname};
-use crate::design::DesignOptions;
-use crate::error::{Error, unreadable_zone};
-use crate::files;
+use crate::design::{DesignOptions, former_file};
+use crate::error::Error;
 use crate::options::typed_address;
 use crate::options::{ChangeOptions, WwwArgument};
 use crate::run::Context;
@@ -78,14 +76,6 @@ enum ZoneArgument {
     Remote,
     /// Somebody else: the records are printed to be entered there.
     Elsewhere,
-}
-
-/// The records of the former provider's zone file.
-fn former_file(file: &Path, domain: &Hostname) -> Result<FormerWish, Error> {
-    let name = file.display().to_string();
-    let text = files::given_text(file, "name the zone file that the former provider gives out")?;
-    let zone = Document::parse(text, &domain.dns_name()).map_err(|error| unreadable_zone(&name, &error))?;
-    Ok(FormerWish::File { name, records: zone.records().cloned().collect() })
 }
 
 pub fn run(args: &Attach, context: &Context) -> Report {

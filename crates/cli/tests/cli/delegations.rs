@@ -291,6 +291,16 @@ fn zones_begin_where_the_dns_says_and_not_where_a_list_guesses() {
     ] {
         assert_eq!(checked(typed), zone, "{typed}");
     }
+    // A look at a name that is not attached begins at the zone that it really lies in.
+    for (typed, zone) in
+        [("www.windlass.co.example", "windlass.co.example"), ("a.lab.gullrock.example", "lab.gullrock.example")]
+    {
+        let done = run(played.command().args(["survey", typed, "--json"]));
+        let document: Value = serde_json::from_str(&done.stdout).unwrap_or_else(|error| panic!("{error}: {done:?}"));
+        let registered = &document["surveys"][0]["links"][0];
+        assert_eq!(registered["state"], "holds", "{document:#}");
+        assert!(registered["because"].as_str().unwrap().ends_with(&format!("delegates {zone}")), "{registered}");
+    }
     let create = |name: &str| run(played.command().args(["zone", "create", name, "--account", "yard", "--json"]));
     for name in ["windlass.co.example", "lab.gullrock.example"] {
         let done = create(name);

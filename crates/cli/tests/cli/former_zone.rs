@@ -179,6 +179,13 @@ fn the_file_of_a_former_provider_is_taken_as_well() {
     // Where no zone is made from it, it is not left out without a word.
     let below = ["attach", "quay.gullrock.example", "--account", "boatyard", "--from", &file];
     assert_eq!(elsewhere.json(&below)["error"]["code"], "no-new-zone");
+    // The same where no site is served: merged on request, else byte for byte.
+    let create = ["zone", "create", "lanternchoir.example", "--account", "boatyard", "--from", &file];
+    let merged = elsewhere.json(&[&create[..], &["--merge"]].concat());
+    assert_eq!(remark(&merged, "carried-over").unwrap()["sets"], serde_json::json!(["@ MX", "post A"]), "{merged}");
+    let zone = fs::read_to_string(elsewhere.path("harbor/zones/lanternchoir.example.zone")).unwrap();
+    assert!(zone.contains("MX 5 post.lanternchoir.example.") && zone.contains("NS\tns1.quay.example."), "{zone}");
+    assert!(!zone.contains("198.51.100.1\n") && !zone.contains("ns.old.example"), "{zone}");
     let broken = write("broken.zone", "@ A no-address\n");
     let other = elsewhere.json(&["attach", "oldquay.example", "--account", "boatyard", "--from", &broken]);
     assert_eq!(other["error"]["code"], "zone-unreadable", "{other}");

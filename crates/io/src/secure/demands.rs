@@ -4,15 +4,18 @@
 use std::time::Duration;
 
 use brightharbor_core::certificate::{Demand, DemandedProof};
-use brightharbor_core::name::registrable_domain;
+use brightharbor_core::delegation::domain_of;
+use brightharbor_core::harbor::Settings;
+use brightharbor_core::name::Hostname;
 use brightharbor_core::render::site_file;
 use brightharbor_core::site::Site;
 use brightharbor_core::zone::{Record, ZoneHome};
 
 use super::{WorkDoor, WorkError};
 use crate::carry_out::Event;
+use crate::dns::walk;
 use crate::harbor::Harbor;
-use crate::survey::sees_file;
+use crate::survey::{brief, sees_file};
 use crate::watch::watch;
 
 /// Our own servers, the secondaries among them, have a record within that time.
@@ -80,11 +83,11 @@ pub async fn look_at_demands(
                 let Some(request) = demand.proof.request(true) else { continue };
                 let known = harbor.store.zone_holding(owner)?;
                 let ours = known.as_ref().is_some_and(|zone| zone.home != ZoneHome::Elsewhere);
-                let above = || {
-                    let main = site.main().name()?;
-                    Some(registrable_domain(main).unwrap_or_else(|| main.clone()))
+                let zone = match (known, site.main().name()) {
+                    (Some(zone), _) => zone.name,
+                    (None, Some(main)) => zone_of(&harbor.settings, main).await,
+                    (None, None) => continue,
                 };
-                let Some(zone) = known.map(|zone| zone.name).or_else(above) else { continue };
                 let patience = patience.unwrap_or(if ours { PATIENCE } else { Duration::ZERO });
                 let watched = watch(&harbor.settings, &zone, &request, patience, door.tell).await;
                 one(format!("{} {} {data}", owner.bare(), data.record_type()), watched.problem());
@@ -92,4 +95,10 @@ pub async fn look_at_demands(
         }
     }
     Ok(seen)
+}
+
+/// The zone that a name lies in, as the DNS shows it.
+async fn zone_of(settings: &Settings, name: &Hostname) -> Hostname {
+    let picture = walk(&brief(settings, name, &[])).await;
+    domain_of(name, &picture).unwrap_or_else(|| name.clone())
 }

@@ -11,7 +11,7 @@ use brightharbor_io::overlay::Overlay;
 use clap::{Args, ValueEnum};
 
 use crate::commands::{Report, hostname};
-use crate::design::DesignOptions;
+use crate::design::{DesignOptions, former_file};
 use crate::error::{Error, unreadable_zone};
 use crate::options::{ChangeOptions, IncludeOptions};
 use crate::run::{Context, change};
@@ -34,6 +34,10 @@ pub struct Create {
     /// Take the zone from this master file, byte for byte, instead of a template.
     #[arg(long, value_name = "FILE")]
     from: Option<PathBuf>,
+    /// With `--from`: the file is that of a former provider. The zone is made from the template, and what the file has
+    /// beside it is carried over.
+    #[arg(long, requires = "from", conflicts_with = "bare")]
+    merge: bool,
     #[command(flatten)]
     includes: IncludeOptions,
     #[command(flatten)]
@@ -59,11 +63,19 @@ pub fn run(args: &Create, context: &Context) -> Report {
         return Err(Error::wrong_use("a zone that is kept elsewhere is not made from a file here")
             .advice("give --from with --home here alone"));
     }
-    let request = CreateZone { domain: domain.clone(), account, design: args.design.design()? };
+    let mut design = args.design.design()?;
+    if let Some(file) = args.from.as_ref().filter(|_| args.merge) {
+        design.former = former_file(file, &domain)?;
+    }
+    let request = CreateZone { domain: domain.clone(), account, design };
     let title = format!("zone create {domain}");
     let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
-        let content =
-            args.from.as_ref().map(|file| read_master_file(file, &domain, args.includes, overlay)).transpose()?;
+        let content = args
+            .from
+            .as_ref()
+            .filter(|_| !args.merge)
+            .map(|file| read_master_file(file, &domain, args.includes, overlay))
+            .transpose()?;
         let primary = args.primary.as_deref();
         let loaded = load::create_zone(overlay, &request, args.home.into(), primary, content).await?;
         Ok((create_zone(&request, &loaded, &overlay.settings, &overlay.layout, now)?, ()))
