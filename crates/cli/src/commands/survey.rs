@@ -1,13 +1,14 @@
 //! `survey`: the six links of hostnames, as a visitor meets them. Changes nothing.
 
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashSet};
 use std::net::IpAddr;
 use std::path::PathBuf;
 
 use brightharbor_core::harbor::ServerAddress;
-use brightharbor_core::name::Host;
+use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::survey::{Spread, Survey as Links, reasons};
 use brightharbor_io::harbor::Harbor;
+use brightharbor_io::load::losses;
 use brightharbor_io::look::look;
 use clap::Args;
 use serde_json::{Value, json};
@@ -67,7 +68,30 @@ pub fn run(args: &Survey, context: &Context) -> Report {
         }
         Ok::<_, Error>((surveys, spreads))
     })??;
-    Ok(Box::new(Surveyed { surveys, spreads, listed: args.hostnames.is_empty() }))
+    let listed = args.hostnames.is_empty();
+    let lost = if listed { BTreeMap::new() } else { lost_with_the_move(&surveys, &harbor, context)? };
+    Ok(Box::new(Surveyed { surveys, spreads, lost, listed }))
+}
+
+/// What would be lost if the domains moved to where they are expected, by domain: whoever hands the nameservers on is to know
+/// it before.
+fn lost_with_the_move(
+    surveys: &[Links],
+    harbor: &Harbor,
+    context: &Context,
+) -> Result<BTreeMap<Hostname, Vec<String>>, Error> {
+    let moves = |survey: &&Links| survey.links.iter().any(|link| link.code == "nameservers-not-as-expected");
+    let mut lost = BTreeMap::new();
+    for name in surveys.iter().filter(moves).filter_map(|survey| survey.hostname.name()) {
+        let Some(zone) = harbor.store.enclosing_zone(name)? else { continue };
+        if !lost.contains_key(&zone.name) {
+            context.progress.doing(&format!("comparing {} with what the world is answered", zone.name));
+            let sets = context.block_on(losses(harbor, &zone.name))?.unwrap_or_default();
+            lost.insert(zone.name, sets);
+        }
+    }
+    lost.retain(|_, sets: &mut Vec<String>| !sets.is_empty());
+    Ok(lost)
 }
 
 /// The hostnames, each once.
@@ -100,6 +124,8 @@ struct Surveyed {
     surveys: Vec<Links>,
     /// Only where resolvers were named.
     spreads: Vec<Spread>,
+    /// What domains would lose with the move that they are waited for.
+    lost: BTreeMap<Hostname, Vec<String>>,
     /// Whether they were not named one by one: a line for each will do.
     listed: bool,
 }
@@ -110,6 +136,14 @@ impl Shown for Surveyed {
             true => human::survey_list(page, &self.surveys),
             false => human::surveys(page, &self.surveys),
         }
+        for (zone, sets) in &self.lost {
+            page.blank();
+            let words = format!(
+                "before {zone} moves: the world would lose {}; see `brightharbor zone compare {zone}`",
+                sets.join(", ")
+            );
+            page.hanging("note: ", &words);
+        }
         self.spreads.iter().for_each(|spread| human::spread(page, spread));
     }
 
@@ -119,6 +153,7 @@ impl Shown for Surveyed {
             "command": "survey",
             "reasons": reasons(&self.surveys).into_iter().collect::<std::collections::BTreeMap<_, _>>(),
             "surveys": surveys,
+            "would_lose": self.lost,
             "spreads": self.spreads.iter().map(json::SpreadDocument::from).collect::<Vec<_>>(),
         })
     }

@@ -140,6 +140,9 @@ fn nobody_is_asked_to_move_a_domain_that_would_lose_its_mail() {
     assert!(of("missing-here").contains(&"gullrock.example. MX".to_string()), "{compared}");
     let kind = brightharbor_standins::Family::of_this_process().record_type();
     assert_eq!(of("served-here"), [format!("gullrock.example. {kind}"), format!("www.gullrock.example. {kind}")]);
+    // A survey waits for the registrar, and says what comes of it.
+    let surveyed = elsewhere.json(&["survey", "gullrock.example"]);
+    assert!(surveyed["would_lose"]["gullrock.example"].to_string().contains("@ MX"), "{surveyed}");
     let refused = elsewhere.json(&["delegation", "handover", "gullrock.example"]);
     assert_eq!((&refused["exit"], &refused["error"]["code"]), (&4.into(), &"would-lose-records".into()), "{refused}");
     let sets = refused["error"]["sets"].to_string();

@@ -12,8 +12,8 @@ use brightharbor_core::delegation::{
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::zone::{
-    Difference, FormerSource, FormerWish, FormerZone, Record, RecordType, Zone, absent_name, differences,
-    further_questions, own_servers, questions,
+    Difference, FormerSource, FormerWish, FormerZone, Record, RecordType, Zone, ZoneHome, absent_name, differences,
+    further_questions, own_servers, questions, set_words,
 };
 use futures_util::{StreamExt, stream};
 use tokio::time::timeout;
@@ -118,6 +118,19 @@ pub async fn compare_zone(harbor: &Harbor, zone: &Zone, servers: &[SocketAddr]) 
         WorldZone::NotDelegated => ZoneCompared::NotDelegated,
         WorldZone::Silent => ZoneCompared::Silent,
     })
+}
+
+/// What the world has today and would lose if a domain moved here as its zone stands, a record set each. Nothing where the
+/// zone is not kept here, or there is nobody to compare with.
+pub async fn losses(harbor: &Harbor, domain: &Hostname) -> Result<Vec<String>, LoadError> {
+    let Some(zone) = harbor.store.zone(domain)?.filter(|zone| zone.home != ZoneHome::Elsewhere) else {
+        return Ok(vec![]);
+    };
+    let ZoneCompared::Differs { there, differences } = compare_zone(harbor, &zone, &[]).await? else {
+        return Ok(vec![]);
+    };
+    let lost = differences.iter().filter(|one| one.differs.is_loss());
+    Ok(lost.map(|one| set_words(&one.owner, one.record_type, &there.origin)).collect())
 }
 
 /// Asks the nameservers that a domain is to move to what they are for it. Their addresses are the harbor's, else looked up;

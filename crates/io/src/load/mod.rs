@@ -18,7 +18,7 @@ pub use answered::ask_ahead;
 pub use attach::{attach, listener_clash, new_zone_files};
 pub use certificate::{chain_and_key, demands, installed_chain, receiving, service_seen, waiting_keys};
 pub use detach::{Leaving, detach, leaving, zone_removal};
-pub use former::{ZoneCompared, ask_next_servers, compare_zone};
+pub use former::{ZoneCompared, ask_next_servers, compare_zone, losses};
 pub use nameserver::{change_set, known_set, member_zones};
 pub use redirect::{add_redirects, site_of_source, sites_with_files};
 pub use settings::settings_file;

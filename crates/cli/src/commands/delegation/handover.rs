@@ -5,10 +5,10 @@ use std::path::PathBuf;
 use brightharbor_core::delegation::rules::Expected;
 use brightharbor_core::delegation::{Ds, Handover, Outcome, Question, handover, unready};
 use brightharbor_core::name::{DnsName, Hostname};
-use brightharbor_core::zone::{RecordType, ZoneHome, set_words};
+use brightharbor_core::zone::RecordType;
 use brightharbor_io::clock;
 use brightharbor_io::dns::{Walker, ask};
-use brightharbor_io::load::{ZoneCompared, ask_next_servers, compare_zone};
+use brightharbor_io::load::{ask_next_servers, losses};
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -107,13 +107,9 @@ fn refuse_unready(domain: &Hostname, wanted: &Expected, network: &Network, conte
 /// there is nothing to compare.
 fn refuse_losses(domain: &Hostname, network: &Network, context: &Context) -> Result<(), Error> {
     let Some(harbor) = &network.harbor else { return Ok(()) };
-    let Some(zone) = harbor.store.zone(domain)?.filter(|zone| zone.home != ZoneHome::Elsewhere) else { return Ok(()) };
     context.progress.doing(&format!("comparing {domain} with what the world is answered"));
-    let Ok(ZoneCompared::Differs { there, differences }) = context.block_on(compare_zone(harbor, &zone, &[]))? else {
-        return Ok(());
-    };
-    let losses = differences.iter().filter(|one| one.differs.is_loss());
-    let lost: Vec<String> = losses.map(|one| set_words(&one.owner, one.record_type, &there.origin)).collect();
+    // A zone that cannot be read is told by other commands.
+    let lost = context.block_on(losses(harbor, domain))?.unwrap_or_default();
     if lost.is_empty() {
         return Ok(());
     }

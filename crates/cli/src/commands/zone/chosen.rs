@@ -62,7 +62,7 @@ pub fn show(page: &mut Page, outcomes: &[ZoneOutcome]) {
             page.hanging("  ", &format!("start of authority: {primary} {hostmaster} SERIAL {times}"));
         }
         if !merged.kept.is_empty() {
-            page.hanging("  ", &format!("kept, since edited by hand: {}", kept_words(&merged.kept)));
+            page.hanging("  ", &format!("kept, added or edited since it was made: {}", kept_words(&merged.kept)));
         }
     }
 }
