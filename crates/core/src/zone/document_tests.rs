@@ -92,7 +92,7 @@ fn every_type_is_read_and_written() {
         ),
         ("DNSKEY 257 3 13 c2Fs dA==", "DNSKEY 257 3 13 c2FsdA=="),
         ("TLSA 3 1 1 00ff", "TLSA 3 1 1 00FF"),
-        ("SSHFP 4 2 00ff", "SSHFP 4 2 00FF"),
+        ("SSHFP 4 3 00ff", "SSHFP 4 3 00FF"),
         ("OPENPGPKEY c2Fs dA==", "OPENPGPKEY c2FsdA=="),
         ("URI 1 2 \"https://a.example/\"", "URI 1 2 \"https://a.example/\""),
         (

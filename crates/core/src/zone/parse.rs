@@ -114,14 +114,18 @@ impl<'f, 'g> Parser<'f, 'g> {
         Ok(Item::Record(Record { owner, ttl, data: parsed }))
     }
 
-    /// The TTL in force: as written, else the default, else that of the record before (RFC 1035), for the SOA record
-    /// its own last number.
+    /// The TTL in force: as written, else the default, else that of the record before (RFC 1035). Where there is neither, the
+    /// SOA record has its own last number, and that is the default from there on, as servers have it.
     fn ttl(&mut self, written: Option<u32>, data: &RecordData) -> Option<u32> {
         let from_soa = match data {
             RecordData::Soa(soa) if self.soa.is_none() => Some(soa.negative_ttl),
             _ => None,
         };
-        let ttl = written.or(self.default_ttl).or(self.last_ttl).or(from_soa)?;
+        let known = written.or(self.default_ttl).or(self.last_ttl);
+        if known.is_none() {
+            self.default_ttl = from_soa;
+        }
+        let ttl = known.or(from_soa)?;
         // RFC 2181 section 8: with the top bit set it counts as 0.
         let ttl = if ttl > 0x7fff_ffff { 0 } else { ttl };
         self.last_ttl = Some(ttl);

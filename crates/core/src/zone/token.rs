@@ -45,6 +45,13 @@ pub(super) fn logical_line(source: &[u8], start: usize, line: &mut LogicalLine) 
                     break;
                 }
             }
+            // Alone it ends a line as well.
+            b'\r' if source.get(at + 1) != Some(&b'\n') => {
+                at += 1;
+                if opened_at.is_none() {
+                    break;
+                }
+            }
             b' ' | b'\t' | b'\r' => at += 1,
             b';' => at += source[at..].iter().position(|&b| b == b'\n').unwrap_or(source.len() - at),
             b'(' => {
@@ -123,6 +130,17 @@ mod tests {
         assert_eq!(words("t TXT \"a ; b\" c\\;d"), ["t", "TXT", "a ; b", "c\\;d"]);
         assert_eq!(words("@ SOA ns host (\n 1 ; serial\n 2 )\nnext"), ["@", "SOA", "ns", "host", "1", "2"]);
         assert_eq!(words("a\"b\"c"), ["a", "b", "c"]);
+    }
+
+    #[test]
+    fn a_carriage_return_alone_ends_a_line_but_no_comment() {
+        let ends = |text: &str| {
+            let mut line = LogicalLine::default();
+            logical_line(text.as_bytes(), 0, &mut line).unwrap();
+            line.span.end
+        };
+        assert_eq!((ends("a A 192.0.2.1\rb"), ends("a A 192.0.2.1\r\nb"), ends("a A 192.0.2.1\r")), (14, 15, 14));
+        assert_eq!((ends("a ; c\rd\ne"), ends("a (\rb )\rc")), (8, 8));
     }
 
     #[test]

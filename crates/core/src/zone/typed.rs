@@ -124,7 +124,15 @@ pub fn data_as_meant(typed: &str, record_type: RecordType, zone: &DnsName) -> Re
     if let Some(last) = tokens.last_mut().filter(|_| ends_in_a_name(record_type)) {
         last.text = name_as_meant(&last.text, zone, true, &mut said)?.to_string().into();
     }
+    // Nobody types the quotes that a master file wants around a URI.
+    if let (256, Some(last)) = (record_type.0, tokens.last_mut()) {
+        last.quoted = true;
+    }
     let value = RecordData::parse(record_type, &tokens, zone).map_err(wrong)?;
+    if let RecordData::Verbatim { .. } = value {
+        let number = record_type.0;
+        return Err(wrong(format!("this type can only be entered as `TYPE{number}` with `\\# LENGTH HEX` (RFC 3597)")));
+    }
     Ok(Meant { value, said })
 }
 

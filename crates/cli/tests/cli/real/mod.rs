@@ -17,6 +17,7 @@ mod nameservers;
 mod nothing_worse;
 mod order_rate;
 mod quay;
+mod record_lines;
 mod serials;
 pub mod servers;
 mod signatures;

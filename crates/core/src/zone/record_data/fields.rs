@@ -6,9 +6,10 @@ use serde::{Deserialize, Serialize};
 
 use super::super::{RecordType, parse_ttl};
 use super::DataToken;
+use super::forms::{self, Form};
 use super::location::Location;
 use super::parameters::Parameters;
-use super::schema::{ALGORITHMS, CERTIFICATE_TYPES, Part};
+use super::schema::{ALGORITHMS, CERTIFICATE_TYPES, DIGEST_TYPES, KEY_FLAGS, KEY_PROTOCOLS, Part, SCHEMES};
 use super::text;
 use crate::name::DnsName;
 
@@ -33,6 +34,11 @@ pub enum Field {
     Tag(String),
     Location(Location),
     Parameters(Parameters),
+    /// In wire form.
+    Special {
+        form: Form,
+        wire: Vec<u8>,
+    },
 }
 
 /// Reads all parts of a type's data.
@@ -57,17 +63,20 @@ pub(super) fn parse(parts: &[Part], tokens: &[DataToken<'_>], origin: &DnsName) 
 
 /// The digest of a DS record is as long as its digest type says (RFC 4509, RFC 6605).
 fn check_digest(parts: &[Part], fields: &[Field]) -> Result<(), String> {
-    let (&[Part::U16, Part::Algorithm, Part::U8, Part::Hex], [_, _, Field::Number(kind), Field::Hex(digest)]) =
-        (parts, fields)
-    else {
-        return Ok(());
-    };
-    let length = match kind {
-        1 => 20,
-        2 => 32,
-        4 => 48,
+    let (kind, digest, length) = match (parts, fields) {
+        (
+            [Part::U16, Part::Algorithm, Part::DigestType, Part::Hex],
+            [_, _, Field::Number(kind), Field::Hex(digest)],
+        ) => (kind, digest, [0, 20, 32, 0, 48].get(*kind as usize).copied().unwrap_or(0)),
+        // SSHFP: SHA-1 and SHA-256 (RFC 4255, RFC 6594).
+        ([Part::U8, Part::U8, Part::Hex], [_, Field::Number(kind), Field::Hex(digest)]) => {
+            (kind, digest, [0, 20, 32].get(*kind as usize).copied().unwrap_or(0))
+        }
         _ => return Ok(()),
     };
+    if length == 0 {
+        return Ok(());
+    }
     if digest.len() == length {
         return Ok(());
     }
@@ -75,11 +84,23 @@ fn check_digest(parts: &[Part], fields: &[Field]) -> Result<(), String> {
 }
 
 fn takes_the_rest(part: Part) -> bool {
-    matches!(part, Part::Texts | Part::Hex | Part::Base64 | Part::Types | Part::Location | Part::Parameters)
+    match part {
+        Part::Special(form) => form.takes_the_rest(),
+        _ => matches!(
+            part,
+            Part::Texts
+                | Part::Hex
+                | Part::Base64
+                | Part::MaybeBase64
+                | Part::Types
+                | Part::Location
+                | Part::Parameters
+        ),
+    }
 }
 
 fn parse_rest(part: Part, rest: &[DataToken<'_>], origin: &DnsName) -> Result<Vec<Field>, String> {
-    let joined = || rest.iter().map(|token| token.text.as_ref()).collect::<String>();
+    let joined = || rest.iter().map(DataToken::bare).collect::<Result<String, String>>();
     Ok(match part {
         Part::Texts => {
             if rest.is_empty() {
@@ -88,10 +109,12 @@ fn parse_rest(part: Part, rest: &[DataToken<'_>], origin: &DnsName) -> Result<Ve
             let strings = rest.iter().map(|token| text::character_string(&token.text).map(Field::Text));
             strings.collect::<Result<_, _>>()?
         }
-        Part::Hex => vec![Field::Hex(filled(text::hex(&joined())?)?)],
-        Part::Base64 => vec![Field::Base64(filled(text::base64(&joined())?)?)],
+        Part::Hex => vec![Field::Hex(filled(text::hex(&joined()?)?)?)],
+        Part::Base64 => vec![Field::Base64(filled(text::base64(&joined()?)?)?)],
+        Part::MaybeBase64 => vec![Field::Base64(text::base64(&joined()?)?)],
+        Part::Special(form) => vec![Field::Special { form, wire: forms::parse(form, rest, origin)? }],
         Part::Types => {
-            let types = rest.iter().map(|token| record_type(&token.text));
+            let types = rest.iter().map(|token| record_type(token.bare()?));
             vec![Field::Types(sorted(types.collect::<Result<_, _>>()?))]
         }
         Part::Location => vec![Field::Location(Location::parse(rest)?)],
@@ -110,7 +133,12 @@ fn sorted(mut types: Vec<RecordType>) -> Vec<RecordType> {
 }
 
 fn parse_one(part: Part, token: &DataToken<'_>, origin: &DnsName) -> Result<Field, String> {
-    let word = token.text.as_ref();
+    let word = match part {
+        Part::Text | Part::Digits | Part::LongText => token.text.as_ref(),
+        Part::QuotedText if token.quoted => token.text.as_ref(),
+        Part::QuotedText => return Err(format!("`{}` must stand in quotes", text::shortened(&token.text))),
+        _ => token.bare()?,
+    };
     Ok(match part {
         Part::U8 => Field::Number(number(word, 255)?),
         Part::U16 => Field::Number(number(word, 65_535)?),
@@ -120,7 +148,13 @@ fn parse_one(part: Part, token: &DataToken<'_>, origin: &DnsName) -> Result<Fiel
         }
         Part::Name => Field::Name(DnsName::parse(word, origin).map_err(|error| format!("`{word}`: {error}"))?),
         Part::Text => Field::Text(text::character_string(word)?),
-        Part::LongText => Field::Text(text::unescape(word)?),
+        Part::Digits => Field::Text(digits(word)?),
+        Part::LongText | Part::QuotedText => Field::Text(text::unescape(word)?),
+        Part::KeyFlags => Field::Number(key_flags(word)?),
+        Part::KeyProtocol => Field::Number(mnemonic(word, KEY_PROTOCOLS, 255)?),
+        Part::DigestType => Field::Number(mnemonic(word, DIGEST_TYPES, 255)?),
+        Part::Scheme => Field::Number(mnemonic(word, SCHEMES, 255)?),
+        Part::Special(form) => Field::Special { form, wire: forms::parse(form, std::slice::from_ref(token), origin)? },
         Part::Salt if word == "-" => Field::Salt(vec![]),
         Part::Salt => Field::Salt(text::hex(word)?),
         Part::Hash => Field::Hash(text::base32_hex(word)?),
@@ -132,13 +166,35 @@ fn parse_one(part: Part, token: &DataToken<'_>, origin: &DnsName) -> Result<Fiel
             Field::Tag(word.to_string())
         }
         Part::Tag => return Err(format!("`{word}` is not a tag of letters and digits")),
-        Part::Texts | Part::Hex | Part::Base64 | Part::Types | Part::Location | Part::Parameters => {
+        Part::Texts
+        | Part::Hex
+        | Part::Base64
+        | Part::MaybeBase64
+        | Part::Types
+        | Part::Location
+        | Part::Parameters => {
             return Err("a part that takes the rest stands last".into());
         }
     })
 }
 
-fn number(word: &str, most: u32) -> Result<u32, String> {
+fn digits(word: &str) -> Result<Vec<u8>, String> {
+    match word.len() >= 4 && word.bytes().all(|byte| byte.is_ascii_digit()) {
+        true => text::character_string(word),
+        false => Err(format!("`{}` is not four digits or more", text::shortened(word))),
+    }
+}
+
+/// Words joined by `|`, or a number.
+fn key_flags(word: &str) -> Result<u32, String> {
+    let one = |word: &str| KEY_FLAGS.iter().find(|(_, name)| name.eq_ignore_ascii_case(word)).map(|(value, _)| *value);
+    match word.split('|').map(one).collect::<Option<Vec<u32>>>() {
+        Some(flags) => Ok(flags.into_iter().fold(0, |all, flag| all | flag)),
+        None => number(word, 65_535),
+    }
+}
+
+pub(super) fn number(word: &str, most: u32) -> Result<u32, String> {
     let digits = !word.is_empty() && word.bytes().all(|byte| byte.is_ascii_digit());
     let value = word.parse::<u32>().ok().filter(|value| digits && *value <= most);
     value.ok_or_else(|| format!("`{}` is not a number from 0 to {most}", text::shortened(word)))
@@ -171,13 +227,15 @@ pub(super) fn from_wire(parts: &[Part], mut wire: &[u8]) -> Option<Vec<Field>> {
     let mut fields = Vec::with_capacity(parts.len());
     for part in parts {
         fields.push(match part {
-            Part::U8 | Part::Algorithm => Field::Number(take(&mut wire, 1)?[0].into()),
-            Part::U16 | Part::CertificateType => Field::Number(be(take(&mut wire, 2)?)),
+            Part::U8 | Part::Algorithm | Part::KeyProtocol | Part::DigestType | Part::Scheme => {
+                Field::Number(take(&mut wire, 1)?[0].into())
+            }
+            Part::U16 | Part::CertificateType | Part::KeyFlags => Field::Number(be(take(&mut wire, 2)?)),
             Part::U32 | Part::Seconds => Field::Number(be(take(&mut wire, 4)?)),
             Part::Moment => Field::Moment(be(take(&mut wire, 4)?)),
             Part::Type => Field::Type(RecordType(be(take(&mut wire, 2)?) as u16)),
             Part::Name => Field::Name(name(&mut wire)?),
-            Part::Text => Field::Text(counted(&mut wire)?),
+            Part::Text | Part::Digits => Field::Text(counted(&mut wire)?),
             Part::Texts => {
                 while !wire.is_empty() {
                     fields.push(Field::Text(counted(&mut wire)?));
@@ -187,9 +245,16 @@ pub(super) fn from_wire(parts: &[Part], mut wire: &[u8]) -> Option<Vec<Field>> {
             Part::Salt => Field::Salt(counted(&mut wire)?),
             Part::Hash => Field::Hash(counted(&mut wire)?),
             Part::Tag => Field::Tag(String::from_utf8(counted(&mut wire)?).ok()?),
-            Part::LongText => Field::Text(std::mem::take(&mut wire).to_vec()),
+            Part::LongText | Part::QuotedText => Field::Text(std::mem::take(&mut wire).to_vec()),
             Part::Hex => Field::Hex(std::mem::take(&mut wire).to_vec()),
-            Part::Base64 => Field::Base64(std::mem::take(&mut wire).to_vec()),
+            Part::Base64 | Part::MaybeBase64 => Field::Base64(std::mem::take(&mut wire).to_vec()),
+            Part::Special(form) => {
+                let bytes = match form.length() {
+                    Some(length) => take(&mut wire, length)?,
+                    None => std::mem::take(&mut wire),
+                };
+                Field::Special { form: *form, wire: Some(bytes).filter(|wire| forms::fits(*form, wire))?.to_vec() }
+            }
             Part::Types => Field::Types(bitmap(std::mem::take(&mut wire))?),
             Part::Location => Field::Location(Location::from_wire(std::mem::take(&mut wire))?),
             Part::Parameters => Field::Parameters(Parameters::from_wire(std::mem::take(&mut wire))?),
@@ -213,7 +278,7 @@ fn counted(wire: &mut &[u8]) -> Option<Vec<u8>> {
     take(wire, length.into()).map(<[u8]>::to_vec)
 }
 
-fn name(wire: &mut &[u8]) -> Option<DnsName> {
+pub(super) fn name(wire: &mut &[u8]) -> Option<DnsName> {
     let mut labels = Vec::new();
     loop {
         match take(wire, 1)?[0] {
@@ -264,6 +329,7 @@ impl fmt::Display for Field {
             Field::Tag(tag) => f.write_str(tag),
             Field::Location(location) => write!(f, "{location}"),
             Field::Parameters(parameters) => write!(f, "{parameters}"),
+            Field::Special { form, wire } => f.write_str(&forms::shown(*form, wire).unwrap_or_default()),
         }
     }
 }

@@ -4,6 +4,7 @@
 //! `schema` names. A type that is only known by its number is kept as bytes (RFC 3597).
 
 mod fields;
+mod forms;
 mod location;
 mod parameters;
 mod schema;
@@ -43,6 +44,11 @@ pub enum RecordData {
         record_type: RecordType,
         fields: Vec<Field>,
     },
+    /// A type that has a name, and whose form is not known here: as it is written.
+    Verbatim {
+        record_type: RecordType,
+        text: String,
+    },
     /// A type that is only known by its number (RFC 3597).
     Unknown {
         record_type: RecordType,
@@ -69,6 +75,16 @@ pub(super) struct DataToken<'a> {
     pub quoted: bool,
 }
 
+impl DataToken<'_> {
+    /// The text of a value that may not stand in quotes.
+    fn bare(&self) -> Result<&str, String> {
+        match self.quoted {
+            false => Ok(&self.text),
+            true => Err(format!("`{}` must not stand in quotes", text::shortened(&self.text))),
+        }
+    }
+}
+
 impl RecordData {
     pub fn record_type(&self) -> RecordType {
         match self {
@@ -79,7 +95,9 @@ impl RecordData {
             Self::Soa(_) => RecordType::SOA,
             Self::Mx { .. } => RecordType::MX,
             Self::Txt(_) => RecordType::TXT,
-            Self::Fields { record_type, .. } | Self::Unknown { record_type, .. } => *record_type,
+            Self::Fields { record_type, .. }
+            | Self::Verbatim { record_type, .. }
+            | Self::Unknown { record_type, .. } => *record_type,
         }
     }
 
@@ -152,26 +170,26 @@ impl RecordData {
             found if found == count => Ok(()),
             found => Err(format!("{record_type} takes {}, found {found}", values(count))),
         };
-        let name = |index: usize| DnsName::parse(&tokens[index].text, origin).map_err(|error| error.to_string());
+        let name = |index: usize| DnsName::parse(tokens[index].bare()?, origin).map_err(|error| error.to_string());
         match record_type {
             _ if tokens.first().is_some_and(|token| !token.quoted && token.text == "\\#") => {
                 generic(record_type, &tokens[1..])
             }
             RecordType::A => {
                 exactly(1)?;
-                let text = &tokens[0].text;
+                let text = tokens[0].bare()?;
                 text.parse().map(Self::A).map_err(|_| format!("`{text}` is not an IPv4 address"))
             }
             RecordType::AAAA => {
                 exactly(1)?;
-                let text = &tokens[0].text;
+                let text = tokens[0].bare()?;
                 text.parse().map(Self::Aaaa).map_err(|_| format!("`{text}` is not an IPv6 address"))
             }
             RecordType::NS => exactly(1).and_then(|()| name(0)).map(Self::Ns),
             RecordType::CNAME => exactly(1).and_then(|()| name(0)).map(Self::Cname),
             RecordType::MX => {
                 exactly(2)?;
-                let text = &tokens[0].text;
+                let text = tokens[0].bare()?;
                 let preference = text.parse().map_err(|_| format!("`{text}` is not an MX preference (0 to 65535)"))?;
                 Ok(Self::Mx { preference, exchange: name(1)? })
             }
@@ -184,10 +202,10 @@ impl RecordData {
             RecordType::SOA => {
                 exactly(7)?;
                 let number = |index: usize| {
-                    let text = &tokens[index].text;
+                    let text = tokens[index].bare()?;
                     parse_ttl(text).ok_or_else(|| format!("`{text}` is not a time in seconds or with units"))
                 };
-                let serial = &tokens[2].text;
+                let serial = tokens[2].bare()?;
                 Ok(Self::Soa(Box::new(Soa {
                     primary: name(0)?,
                     hostmaster: name(1)?,
@@ -202,6 +220,11 @@ impl RecordData {
                 Some(parts) => fields::parse(parts, tokens, origin)
                     .map(|fields| Self::Fields { record_type, fields })
                     .map_err(|reason| format!("{record_type}: {reason}")),
+                // RFC 973 put MX in their place.
+                None if matches!(record_type.0, 3 | 4) => Err(format!("{record_type} is obsolete, use MX")),
+                None if record_type.is_named() && !tokens.is_empty() => {
+                    Ok(Self::Verbatim { record_type, text: text::verbatim(tokens) })
+                }
                 None => Err(format!("data of the type {record_type} is written as `\\# LENGTH HEX` (RFC 3597)")),
             },
         }
@@ -248,6 +271,7 @@ impl fmt::Display for RecordData {
                 let words: Vec<String> = fields.iter().map(ToString::to_string).filter(|w| !w.is_empty()).collect();
                 f.write_str(&words.join(" "))
             }
+            Self::Verbatim { text, .. } => f.write_str(text),
             Self::Unknown { data, .. } => {
                 write!(f, "\\# {}", data.len())?;
                 if data.is_empty() {

@@ -109,6 +109,27 @@ fn items(value: &[u8]) -> Vec<Vec<u8>> {
     all
 }
 
+/// Whether bytes are the value of a known parameter.
+fn fits_wire(number: u16, bytes: &[u8]) -> bool {
+    match number {
+        0 => !bytes.is_empty() && bytes.len() % 2 == 0,
+        1 => {
+            let mut rest = bytes;
+            while let Some((&length, more)) = rest.split_first() {
+                match more.get(usize::from(length)..) {
+                    Some(behind) if length > 0 => rest = behind,
+                    _ => return false,
+                }
+            }
+            !bytes.is_empty()
+        }
+        3 => bytes.len() == 2,
+        4 => !bytes.is_empty() && bytes.len() % 4 == 0,
+        6 => !bytes.is_empty() && bytes.len() % 16 == 0,
+        _ => !bytes.is_empty(),
+    }
+}
+
 fn value_to_wire(number: u16, name: &str, value: Option<&str>) -> Result<Vec<u8>, String> {
     let wrong = |value: &str| format!("`{}` is not a value for {name}", text::shortened(value));
     if number == 2 {
@@ -121,6 +142,10 @@ fn value_to_wire(number: u16, name: &str, value: Option<&str>) -> Result<Vec<u8>
         return if number > 7 { Ok(vec![]) } else { Err(format!("{name} needs a value")) };
     };
     let bytes = text::unescape(value)?;
+    // By its number, a known parameter is given in wire form (RFC 9460 section 2.1).
+    if name.starts_with("key") && number <= 7 {
+        return if fits_wire(number, &bytes) { Ok(bytes) } else { Err(wrong(value)) };
+    }
     let plain = String::from_utf8_lossy(&bytes).into_owned();
     let list = || plain.split(',');
     let wire: Vec<u8> = match number {

@@ -3,6 +3,7 @@
 //! `fields` reads and writes the parts; the few types that decisions rest on have variants of their own in `mod`.
 
 use super::super::RecordType;
+use super::forms::Form;
 
 /// One part of record data.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -29,6 +30,22 @@ pub(super) enum Part {
     Hash,
     /// A DNSSEC algorithm by number or mnemonic.
     Algorithm,
+    /// A character string of at least four digits (RFC 1183 section 3.1).
+    Digits,
+    /// The flags of a key, by number or as words joined by `|` (RFC 2535 section 7.1).
+    KeyFlags,
+    /// The protocol of a key, by number or mnemonic.
+    KeyProtocol,
+    /// The type of a digest, by number or mnemonic.
+    DigestType,
+    /// The rest in base64, which may be nothing.
+    MaybeBase64,
+    /// A string in quotes without a length of its own: it must stand in them.
+    QuotedText,
+    /// How a child's records are told to its parent (RFC 9859).
+    Scheme,
+    /// A notation of its own.
+    Special(Form),
     /// A certificate type by number or mnemonic (RFC 4398).
     CertificateType,
     /// A record type.
@@ -50,32 +67,75 @@ use Part::*;
 /// The parts of a type's data; `None` for a type that is only known by its number.
 pub(super) fn parts_of(record_type: RecordType) -> Option<&'static [Part]> {
     Some(match record_type.0 {
-        12 | 39 => &[Name],                                                       // PTR, DNAME
-        13 => &[Text, Text],                                                      // HINFO
-        17 => &[Name, Name],                                                      // RP (RFC 1183)
-        18 | 36 => &[U16, Name],                                                  // AFSDB, KX
-        29 => &[Location],                                                        // LOC
-        33 => &[U16, U16, U16, Name],                                             // SRV (RFC 2782)
-        35 => &[U16, U16, Text, Text, Text, Name],                                // NAPTR (RFC 3403)
-        37 => &[CertificateType, U16, Algorithm, Base64],                         // CERT (RFC 4398)
-        43 | 59 => &[U16, Algorithm, U8, Hex],                                    // DS, CDS (RFC 4034, 7344)
-        44 => &[U8, U8, Hex],                                                     // SSHFP (RFC 4255)
-        46 => &[Type, Algorithm, U8, Seconds, Moment, Moment, U16, Name, Base64], // RRSIG (RFC 4034)
-        47 => &[Name, Types],                                                     // NSEC
-        48 | 60 => &[U16, U8, Algorithm, Base64],                                 // DNSKEY, CDNSKEY
-        50 => &[U8, U8, U16, Salt, Hash, Types],                                  // NSEC3 (RFC 5155)
-        51 => &[U8, U8, U16, Salt],                                               // NSEC3PARAM
-        52 | 53 => &[U8, U8, U8, Hex],                                            // TLSA, SMIMEA (RFC 6698, 8162)
-        61 => &[Base64],                                                          // OPENPGPKEY (RFC 7929)
-        62 => &[U32, U16, Types],                                                 // CSYNC (RFC 7477)
-        63 => &[U32, U8, U8, Hex],                                                // ZONEMD (RFC 8976)
-        64 | 65 => &[U16, Name, Parameters],                                      // SVCB, HTTPS (RFC 9460)
-        99 => &[Texts],                                                           // SPF (RFC 7208, obsolete)
-        256 => &[U16, U16, LongText],                                             // URI (RFC 7553)
-        257 => &[U8, Tag, LongText],                                              // CAA (RFC 8659)
+        // PTR, DNAME; mail as it once was, and NSAP-PTR
+        12 | 39 | 7 | 8 | 9 | 23 => &[Name],
+        13 => &[Text, Text],                   // HINFO
+        14 | 17 | 58 => &[Name, Name],         // MINFO, RP (RFC 1183), TALINK
+        18 | 36 | 21 | 107 => &[U16, Name],    // AFSDB, KX, RT, LP (RFC 6742)
+        19 => &[Digits],                       // X25
+        20 | 56 | 258 | 261 | 262 => &[Texts], // ISDN, NINFO, AVC, RESINFO (RFC 9606), WALLET
+        22 => &[Special(Form::Nsap)],
+        25 => &[KeyFlags, KeyProtocol, Algorithm, MaybeBase64], // KEY
+        26 => &[U16, Name, Name],                               // PX (RFC 2163)
+        27 => &[Text, Text, Text],                              // GPOS (RFC 1712)
+        31 | 32 => &[Hex],                                      // EID, NIMLOC
+        40 => &[U8, U8, U8, MaybeBase64],                       // SINK
+        42 => &[Special(Form::Prefixes)],
+        45 => &[Special(Form::IpsecKey)],
+        49 => &[Base64], // DHCID (RFC 4701)
+        55 => &[Special(Form::HostIdentity)],
+        57 => &[U16, U8, Algorithm, Base64],           // RKEY
+        66 => &[Type, Scheme, U16, Name],              // DSYNC (RFC 9859)
+        104 | 106 => &[U16, Special(Form::Locator64)], // NID, L64
+        105 => &[U16, Special(Form::Locator32)],
+        108 => &[Special(Form::Eui48)],
+        109 => &[Special(Form::Eui64)],
+        260 => &[Special(Form::Relay)],
+        29 => &[Location],                                                             // LOC
+        33 => &[U16, U16, U16, Name],                                                  // SRV (RFC 2782)
+        35 => &[U16, U16, Text, Text, Text, Name],                                     // NAPTR (RFC 3403)
+        37 => &[CertificateType, U16, Algorithm, Base64],                              // CERT (RFC 4398)
+        43 | 59 | 32768 | 32769 => &[U16, Algorithm, DigestType, Hex], // DS, CDS (RFC 4034, 7344), TA, DLV
+        44 => &[U8, U8, Hex],                                          // SSHFP (RFC 4255)
+        24 | 46 => &[Type, Algorithm, U8, Seconds, Moment, Moment, U16, Name, Base64], // SIG, RRSIG (RFC 4034)
+        47 => &[Name, Types],                                          // NSEC
+        48 | 60 => &[KeyFlags, KeyProtocol, Algorithm, Base64],        // DNSKEY, CDNSKEY
+        50 => &[U8, U8, U16, Salt, Hash, Types],                       // NSEC3 (RFC 5155)
+        51 => &[U8, U8, U16, Salt],                                    // NSEC3PARAM
+        52 | 53 => &[U8, U8, U8, Hex],                                 // TLSA, SMIMEA (RFC 6698, 8162)
+        61 => &[Base64],                                               // OPENPGPKEY (RFC 7929)
+        62 => &[U32, U16, Types],                                      // CSYNC (RFC 7477)
+        63 => &[U32, U8, U8, Hex],                                     // ZONEMD (RFC 8976)
+        64 | 65 => &[U16, Name, Parameters],                           // SVCB, HTTPS (RFC 9460)
+        99 => &[Texts],                                                // SPF (RFC 7208, obsolete)
+        256 => &[U16, U16, QuotedText],                                // URI (RFC 7553)
+        257 => &[U8, Tag, LongText],                                   // CAA (RFC 8659)
         _ => return None,
     })
 }
+
+/// The words for flags of keys; several are joined by `|` (RFC 2535 section 7.1, RFC 4034, RFC 5011).
+pub(super) const KEY_FLAGS: &[(u32, &str)] = &[
+    (0x4000, "NOCONF"),
+    (0x8000, "NOAUTH"),
+    (0xc000, "NOKEY"),
+    (0x1000, "EXTEND"),
+    (0x0000, "USER"),
+    (0x0100, "ZONE"),
+    (0x0200, "HOST"),
+    (0x0300, "NTYP3"),
+    (0x0080, "REVOKE"),
+    (0x0001, "KSK"),
+];
+
+pub(super) const KEY_PROTOCOLS: &[(u32, &str)] =
+    &[(0, "NONE"), (1, "TLS"), (2, "EMAIL"), (3, "DNSSEC"), (4, "IPSEC"), (255, "ALL")];
+
+pub(super) const DIGEST_TYPES: &[(u32, &str)] =
+    &[(1, "SHA-1"), (1, "SHA1"), (2, "SHA-256"), (2, "SHA256"), (3, "GOST"), (4, "SHA-384"), (4, "SHA384")];
+
+/// RFC 9859 section 2.2.
+pub(super) const SCHEMES: &[(u32, &str)] = &[(1, "NOTIFY")];
 
 /// The mnemonics of DNSSEC algorithms (IANA "DNS Security Algorithm Numbers").
 pub(super) const ALGORITHMS: &[(u32, &str)] = &[

@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use super::DataToken;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 
@@ -107,6 +108,15 @@ pub(super) fn write_base32_hex(f: &mut fmt::Formatter<'_>, bytes: &[u8]) -> fmt:
         }
     }
     Ok(())
+}
+
+/// Tokens as they stand in a file, in one line.
+pub(super) fn verbatim(tokens: &[DataToken<'_>]) -> String {
+    let word = |token: &DataToken<'_>| match token.quoted {
+        true => format!("\"{}\"", token.text),
+        false => token.text.to_string(),
+    };
+    tokens.iter().map(word).collect::<Vec<_>>().join(" ")
 }
 
 /// Bounds what an error repeats of the input.

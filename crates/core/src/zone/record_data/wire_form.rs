@@ -29,6 +29,8 @@ impl RecordData {
             }
             Self::Fields { record_type, fields } => push_fields(&mut wire, *record_type, fields),
             Self::Unknown { data, .. } => wire.extend(data),
+            // Nobody here knows it: good for a comparison alone.
+            Self::Verbatim { text, .. } => wire.extend(text.as_bytes()),
         }
         wire
     }
@@ -42,19 +44,22 @@ fn push_fields(wire: &mut Vec<u8>, record_type: RecordType, fields: &[Field]) {
         part = parts.next().or(part);
         match field {
             Field::Number(value) => match part {
-                Some(Part::U8 | Part::Algorithm) => wire.push(*value as u8),
-                Some(Part::U16 | Part::CertificateType) => wire.extend((*value as u16).to_be_bytes()),
+                Some(Part::U8 | Part::Algorithm | Part::KeyProtocol | Part::DigestType | Part::Scheme) => {
+                    wire.push(*value as u8)
+                }
+                Some(Part::U16 | Part::CertificateType | Part::KeyFlags) => wire.extend((*value as u16).to_be_bytes()),
                 _ => wire.extend(value.to_be_bytes()),
             },
             Field::Moment(seconds) => wire.extend(seconds.to_be_bytes()),
             Field::Name(name) => push_name(wire, name),
-            Field::Text(string) if part == Some(&Part::LongText) => wire.extend(string),
+            Field::Text(string) if matches!(part, Some(Part::LongText | Part::QuotedText)) => wire.extend(string),
             Field::Text(string) | Field::Salt(string) | Field::Hash(string) => push_counted(wire, string),
             Field::Hex(bytes) | Field::Base64(bytes) => wire.extend(bytes),
             Field::Type(kind) => wire.extend(kind.0.to_be_bytes()),
             Field::Types(types) => push_bitmap(wire, types),
             Field::Tag(tag) => push_counted(wire, tag.as_bytes()),
             Field::Location(location) => wire.extend(location.to_wire()),
+            Field::Special { wire: bytes, .. } => wire.extend(bytes),
             Field::Parameters(parameters) => wire.extend(parameters.to_wire()),
         }
     }
@@ -96,16 +101,24 @@ mod tests {
         a A 192.0.2.1\na AAAA 2001:db8::1\nb CNAME a\nc PTR a\nd HINFO \"x\" \"y z\"\ne RP a b\n\
         f LOC 52 22 23.000 N 4 53 32.000 E -2.00m 0.00m 10000m 10m\ng SRV 1 2 3 a\nh NAPTR 1 2 \"s\" \"SIP\" \"\" a\n\
         i CERT PKIX 1 RSASHA256 AQID\nj DS 1 8 2 00112233445566778899AABBCCDDEEFF00112233445566778899AABBCCDDEEFF\n\
-        k SSHFP 1 2 ABCD\nl RRSIG A 8 2 3600 20300101000000 20200101000000 5 @ AQID\nm NSEC a A MX TYPE1234\n\
+        k SSHFP 1 3 ABCD\nl RRSIG A 8 2 3600 20300101000000 20200101000000 5 @ AQID\nm NSEC a A MX TYPE1234\n\
         n DNSKEY 257 3 13 AQID\no NSEC3 1 0 5 - 0123456789ABCDEFGHIJKLMNOPQRSTUV A\np NSEC3PARAM 1 0 5 ABCD\n\
         q TLSA 3 1 1 AB\nr OPENPGPKEY AQID\ns CSYNC 1 3 A NS\nt ZONEMD 1 1 1 ABCDEFABCDEFABCDEFABCDEF\n\
         u HTTPS 1 . alpn=\"h2,h3\" port=8443 ipv4hint=192.0.2.1\nv SPF \"v=spf1 -all\"\nw URI 1 2 \"https://a.example/\"\n\
-        x CAA 0 issue \"ca.example\"\ny DNAME z.example.\nz TYPE65280 \\# 3 010203\n";
+        x CAA 0 issue \"ca.example\"\ny DNAME z.example.\nz TYPE65280 \\# 3 010203\n\
+        aa MB a\nab MINFO a b\nac X25 \"311061700956\"\nad ISDN \"150862028003217\" \"004\"\nae RT 2 a\naf NSAP 0x4700\n\
+        ag SIG NXT 1 3 3600 20300101000000 20200101000000 5 @ AQID\nah KEY 512 3 8 AQID\nai KEY NOKEY|ZONE NONE 5\n\
+        aj PX 10 a b\nak GPOS \"-32.6882\" \"116.8652\" \"10.0\"\nal EID 1289AB\nam SINK 8 0 2 AQID\n\
+        an APL 1:192.0.2.0/24 !2:2001:db8::/32\nao IPSECKEY 10 3 2 a AQID\nap DHCID AQID\naq HIP 2 2001 AQID a\n\
+        ar NINFO \"a\"\nas RKEY 0 255 1 AQID\nat TALINK . a\nau DSYNC CDS NOTIFY 5359 a\nav NID 10 0014:4fff:ff20:ee64\n\
+        aw L32 10 10.1.2.0\nax L64 10 2001:0db8:1140:1000\nay LP 10 a\naz EUI48 00-00-5e-00-53-2a\n\
+        ba EUI64 00-00-5e-ef-10-00-00-2a\nbb AMTRELAY 10 1 3 a\nbc RESINFO \"qnamemin\"\nbd WALLET \"a\" \"b\"\n\
+        be TA 1 8 SHA-1 00112233445566778899AABBCCDDEEFF00112233\nbf SMIMEA 3 1 1 AB\n";
 
     #[test]
     fn wire_form_reads_back_as_the_same_data() {
         let zone = Document::parse(ZONE, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
-        assert_eq!(zone.records().count(), 31);
+        assert_eq!(zone.records().count(), 63);
         for record in zone.records() {
             let wire = record.data.to_wire();
             let again = RecordData::from_wire(record.record_type(), &wire);

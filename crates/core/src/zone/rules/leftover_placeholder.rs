@@ -40,7 +40,7 @@ fn may_hold_one(record: &Record) -> bool {
             RecordData::A(_) | RecordData::Aaaa(_) | RecordData::Soa(_) => false,
             RecordData::Ns(name) | RecordData::Cname(name) | RecordData::Mx { exchange: name, .. } => in_name(name),
             RecordData::Txt(strings) => strings.iter().any(|string| signs(string)),
-            RecordData::Fields { .. } | RecordData::Unknown { .. } => true,
+            RecordData::Fields { .. } | RecordData::Verbatim { .. } | RecordData::Unknown { .. } => true,
         }
 }
 

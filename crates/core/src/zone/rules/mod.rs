@@ -7,6 +7,7 @@ mod alias_beside_data;
 mod apex_nameserver_without_address;
 mod ca_forbidden;
 mod dmarc_syntax;
+mod ds_at_apex;
 mod former_address;
 mod glue_missing_in_zone;
 mod hidden_by_delegation;
@@ -15,6 +16,7 @@ mod mail_not_as_set;
 mod mail_server_unusable;
 mod nameserver_is_alias;
 mod no_nameserver;
+mod owner_not_a_hash;
 mod owner_not_a_hostname;
 mod private_address;
 mod repeated_zone_name;
@@ -77,6 +79,8 @@ pub const ALL: &[Rule] = &[
     alias_beside_data::RULE,
     second_dname::RULE,
     owner_not_a_hostname::RULE,
+    owner_not_a_hash::RULE,
+    ds_at_apex::RULE,
     target_not_a_hostname::RULE,
     apex_nameserver_without_address::RULE,
     nameserver_is_alias::RULE,

@@ -6,6 +6,9 @@ use crate::finding::check_folder;
 const GOOD: &str = "$TTL 3600\n@ SOA ns1 hostmaster 7 4h 30m 4w 5m\n@ NS ns1\nns1 A 192.0.2.1\n@ A 192.0.2.2\nwww CNAME @\n\
                     @ MX 10 mail\nmail A 192.0.2.3\n@ TXT \"v=spf1 mx -all\"\n_dmarc TXT \"v=DMARC1; p=none\"\n\
                     dock NS ns.dock\nns.dock A 192.0.2.4\n*.berth A 192.0.2.5\n_sip._tcp SRV 1 1 5060 ns1\n@ HTTPS 1 . alpn=h2\n\
+                    gc._msdcs A 192.0.2.7\ngc._msdcs AAAA 2001:db8::7\nmail._spf A 192.0.2.7\n\
+                    0123456789abcdefghijklmnopqrstuv NSEC3 1 0 0 - 0123456789ABCDEFGHIJKLMNOPQRSTUV A\n\
+                    dock DS 60485 5 1 2BB183AF5F22588179A53B0A98631FAD1A292118\n\
                     @ CAA 0 issue \"CA.example; account=7\"\n@ CAA 0 issuewild \"other.example\"\n@ CAA 0 issue \"other.example\"\nx TXT \"100% rye, v=1\"\nsub TXT \"v=spf1 ip4:192.0.2.0/24 ip6:2001:db8::/32 include:a.example ~all redirect=b.example\"\n";
 
 fn codes(text: &str) -> Vec<&'static str> {
@@ -29,6 +32,8 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("alias-beside-data", "", "www CNAME ns1\n"),
     ("second-dname", "", "old DNAME a.example.\nold DNAME b.example.\n"),
     ("owner-not-a-hostname", "", "under_score A 192.0.2.9\n"),
+    ("owner-not-a-hash", "", "hash NSEC3 1 0 0 - 0123456789ABCDEFGHIJKLMNOPQRSTUV A\n"),
+    ("ds-at-apex", "", "@ DS 60485 5 1 2BB183AF5F22588179A53B0A98631FAD1A292118\n"),
     ("target-not-a-hostname", "", "@ MX 20 ma_il.crumbandtide.example.\n"),
     ("apex-nameserver-without-address", "", "@ NS ns2\n"),
     ("nameserver-is-alias", "", "@ NS ns3\nns3 CNAME ns1\n"),
