@@ -223,6 +223,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("https-forced", "http redirects to https"),
     ("https-offered", "http does not redirect to https"),
     ("issuer-missing", "the certificate of an issuer is missing in the chain"),
+    ("journal-beside", "a journal of a server lies beside a zone file"),
     ("mail-on-own-domain", "the contact address is on the domain being attached"),
     ("names-detached", "some names of a site are detached"),
     ("nameserver-joins", "a nameserver joins its set"),

@@ -109,8 +109,17 @@ fn whoever_said_nothing_is_not_counted_and_a_name_elsewhere_needs_no_registratio
 
     let elsewhere = HostSeen { wanted: vec![], registry: said(&[&[]]), is_named: true, ..good() };
     assert_eq!((elsewhere.registration(), elsewhere.holds()), (Registration::NotNeeded, true));
+    let named = HostSeen { registry: said(&[&[]]), is_named: true, ..good() };
+    assert_eq!(named.registration(), Registration::NotNeeded, "found by its own domain");
+    assert_eq!(HostSeen { is_named: false, ..elsewhere.clone() }.registration(), Registration::NotNeeded);
+    // Where no addresses are wanted of it, nobody is asked to enter any.
+    let torn = HostSeen { zone: said(&[&[V4], &[V6]]), registry: said(&[&[V4], &[V6]]), ..elsewhere.clone() };
+    assert!(matches!(torn.in_zone(), InZone::Differs { servers: 1, .. }) && !torn.holds());
+    assert_eq!(torn.next(), [NextStep::Wait], "servers of the registry that differ come together");
+    let apart = HostSeen { registry: said(&[&["192.0.2.99"]]), wanted: vec![], zone: said(&[&[]]), ..good() };
+    assert_eq!(apart.next(), []);
     let nowhere = HostSeen { zone: said(&[&[]]), ..elsewhere.clone() };
-    assert_eq!((nowhere.registration(), nowhere.holds()), (Registration::Absent, false));
+    assert_eq!((nowhere.registration(), nowhere.holds(), nowhere.next()), (Registration::Absent, false, vec![]));
     assert!(!HostSeen { servers: vec![], ..elsewhere.clone() }.holds(), "nobody was asked");
     assert_eq!(HostSeen { zone: vec![], ..elsewhere }.in_zone(), InZone::Unseen);
 }

@@ -19,6 +19,7 @@ pub struct Document {
     pub(super) entries: Vec<Entry>,
     /// Where the values of the SOA record stand in the source, if they stand there.
     pub(super) soa_spans: Option<SoaSpans>,
+    pub(super) more_serials: Vec<Range<usize>>,
     /// The files that were followed, by name as written: an edit reads its result with the same ones.
     pub(super) included: HashMap<String, Vec<u8>>,
     /// The newest serial that a server is known to have, where it is newer than that of the document.
@@ -96,8 +97,8 @@ impl Document {
 
     fn read(source: Vec<u8>, mut parser: Parser<'_, '_>) -> Result<Self, ZoneError> {
         let entries = parser.parse(&source)?;
-        let (origin, soa_spans) = parser.finish(&source)?;
-        Ok(Self { source, origin, entries, soa_spans, included: HashMap::new(), served_serial: None })
+        let (origin, soa_spans, more_serials) = parser.finish(&source)?;
+        Ok(Self { source, origin, entries, soa_spans, more_serials, included: HashMap::new(), served_serial: None })
     }
 
     /// The file as it was read, byte for byte.
@@ -125,6 +126,17 @@ impl Document {
         // The one that is met first on the way down.
         cuts.sort_by_key(|cut| cut.labels().count());
         cuts.first().map(|cut| (*cut).clone())
+    }
+
+    /// The records as a server gives them: all of a set have the TTL of its first one (RFC 2181 section 5.2 allows no other;
+    /// servers take the first).
+    pub fn served_records(&self) -> Vec<Record> {
+        let mut first: HashMap<(&DnsName, RecordType), u32> = HashMap::new();
+        for record in self.records() {
+            first.entry((&record.owner, record.record_type())).or_insert(record.ttl);
+        }
+        let ttl = |record: &Record| first.get(&(&record.owner, record.record_type())).copied().unwrap_or(record.ttl);
+        self.records().map(|record| Record { ttl: ttl(record), ..record.clone() }).collect()
     }
 
     /// The records in file order, those of included files and generated ones in their place.

@@ -203,3 +203,11 @@ fn records_outside_the_zone_are_passed_over_as_servers_do() {
         matches!(&zone.entries().last().unwrap().item, Item::OutOfZone(name) if name.bare() == "www.gullrock.example")
     );
 }
+
+#[test]
+fn a_set_is_served_with_the_ttl_of_its_first_record() {
+    let text = "$TTL 60\n@ SOA ns1 host 7 4h 30m 4w 5m\nwww A 192.0.2.1\nwww 70 TXT a\nwww 80 A 192.0.2.2\n";
+    let served = Document::parse(text, &origin()).unwrap().served_records();
+    let ttls: Vec<u32> = served.iter().map(|record| record.ttl).collect();
+    assert_eq!(ttls, [60, 60, 70, 60]);
+}

@@ -91,8 +91,8 @@ impl Document {
         let line = |record: &Record| {
             let at = self.place_for(record);
             let owner = self.owner_text_at(at, record);
-            let text = format!("{owner}\t{}\tIN\t{}\t{}\n", record.ttl, record.record_type(), record.data);
-            (at..at, self.on_own_line(at, text))
+            let text = format!("{owner}\t{}\tIN\t{}\t{}", record.ttl, record.record_type(), record.data);
+            (at..at, self.on_own_line(at, &text))
         };
         records.iter().map(line).collect()
     }
@@ -100,7 +100,7 @@ impl Document {
     fn removals(&self, records: &[Record]) -> Result<Vec<(Range<usize>, String)>, EditError> {
         let is_meant = |record: &Record| records.contains(record);
         let mut splices = Vec::new();
-        let mut orphaned: Option<String> = None;
+        let mut orphaned = false;
         let mut found = 0;
         for entry in &self.entries {
             match &entry.item {
@@ -110,13 +110,12 @@ impl Document {
                     }
                     found += 1;
                     splices.push((entry.span.clone(), String::new()));
-                    if !self.leaves_owner_out(entry) {
-                        orphaned = Some(self.owner_text_at(entry.span.start, record));
-                    }
+                    orphaned |= !self.leaves_owner_out(entry);
                 }
-                Item::Record(_) => {
+                Item::Record(record) => {
                     // A line that took its owner from the one that goes must say it itself now.
-                    if let Some(owner) = orphaned.take().filter(|_| self.leaves_owner_out(entry)) {
+                    if std::mem::take(&mut orphaned) && self.leaves_owner_out(entry) {
+                        let owner = self.owner_text_at(entry.span.start, record);
                         splices.push((entry.span.start..entry.span.start, owner));
                     }
                 }
@@ -144,7 +143,34 @@ impl Document {
         today: Date,
     ) -> Result<Document, EditError> {
         let expected = self.records().filter(|record| !removed.contains(record)).chain(added);
-        self.spliced_to(splices, digests(expected), soa, today)
+        let expected = digests(expected);
+        match self.spliced_to(splices.clone(), expected.clone(), soa, today) {
+            // Lines that take their TTL from the one before it must say it themselves where that one changes.
+            Err(EditError::OthersChange) => {
+                let guards = self.ttl_guards(&splices);
+                self.spliced_to(splices.into_iter().chain(guards).collect(), expected, soa, today)
+            }
+            other => other,
+        }
+    }
+
+    /// The TTLs of lines that come first behind a change and have none of their own.
+    fn ttl_guards(&self, splices: &[(Range<usize>, String)]) -> Vec<(Range<usize>, String)> {
+        let goes = |entry: &Entry| splices.iter().any(|(span, text)| *span == entry.span && text.is_empty());
+        let mut guards: Vec<(Range<usize>, String)> = Vec::new();
+        for (span, _) in splices {
+            let behind = self.entries().iter().filter(|entry| entry.span.start >= span.end && !goes(entry));
+            let next = behind.filter_map(|entry| match &entry.item {
+                Item::Record(record) => Some((entry, record)),
+                _ => None,
+            });
+            let Some((entry, record)) = next.into_iter().next() else { continue };
+            let guard = self.ttl_of(entry, record.ttl);
+            if guard.0.is_empty() && !guards.contains(&guard) {
+                guards.push(guard);
+            }
+        }
+        guards
     }
 
     /// The same, for records that have these digests afterwards.
@@ -174,7 +200,9 @@ impl Document {
     fn soa_values(&self, wanted: Option<&Soa>, today: Date) -> Result<Vec<(Range<usize>, String)>, EditError> {
         let [primary, hostmaster, serial, times @ ..] = self.soa_spans.clone().ok_or(EditError::SoaIncluded)?;
         let present = self.soa();
-        let mut splices = vec![(serial, next_serial(self.served_serial.unwrap_or(present.serial), today).to_string())];
+        let next = next_serial(self.served_serial.unwrap_or(present.serial), today).to_string();
+        let mut splices = vec![(serial, next.clone())];
+        splices.extend(self.more_serials.iter().map(|span| (span.clone(), next.clone())));
         let Some(wanted) = wanted else { return Ok(splices) };
         for (span, old, new) in
             [(primary, &present.primary, &wanted.primary), (hostmaster, &present.hostmaster, &wanted.hostmaster)]
@@ -244,9 +272,27 @@ impl Document {
         record.owner.relative_to(in_force).unwrap_or_else(|| record.owner.to_string())
     }
 
-    fn on_own_line(&self, at: usize, text: String) -> String {
-        let behind_newline = at == 0 || self.source()[at - 1] == b'\n';
-        if behind_newline { text } else { format!("\n{}", text.trim_end_matches('\n')) }
+    fn on_own_line(&self, at: usize, text: &str) -> String {
+        let (before, end) = (&self.source()[..at], self.line_end(at));
+        match before.last() {
+            None | Some(b'\n' | b'\r') => format!("{text}{end}"),
+            _ => format!("{end}{text}"),
+        }
+    }
+
+    /// How the line before this place ends; where it does not end, as the first line of the file does.
+    fn line_end(&self, at: usize) -> &'static str {
+        let of = |bytes: &[u8]| match bytes {
+            [.., b'\r', b'\n'] => Some("\r\n"),
+            [.., b'\n'] => Some("\n"),
+            [.., b'\r'] => Some("\r"),
+            _ => None,
+        };
+        let first = || {
+            let newline = self.source().iter().position(|byte| *byte == b'\n')?;
+            of(&self.source()[..=newline])
+        };
+        of(&self.source()[..at]).or_else(first).unwrap_or("\n")
     }
 }
 

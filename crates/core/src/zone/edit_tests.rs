@@ -105,12 +105,103 @@ fn one_record_in_place_of_another_and_what_cannot_be_taken_away() {
     assert_eq!(refused.unwrap_err(), EditError::NotALine { line: 10 });
 }
 
+/// A zone, what is taken away and what is added in master file form, and the zone afterwards; the first line is put before.
+const LAYOUTS: &[(&str, &str, &str, &str)] = &[
+    // A line that is added ends as its neighbours do.
+    ("www A 192.0.2.1\r\n", "", "www A 192.0.2.2", "www A 192.0.2.1\r\nwww\t60\tIN\tA\t192.0.2.2\r\n"),
+    (
+        "www A 192.0.2.1\r\nquay A 192.0.2.9\n",
+        "",
+        "quay A 192.0.2.2",
+        "www A 192.0.2.1\r\nquay A 192.0.2.9\nquay\t60\tIN\tA\t192.0.2.2\n",
+    ),
+    ("www A 192.0.2.1", "", "www A 192.0.2.2", "www A 192.0.2.1\nwww\t60\tIN\tA\t192.0.2.2"),
+    (
+        "a A 192.0.2.9\r\nwww A 192.0.2.1",
+        "",
+        "www A 192.0.2.2",
+        "a A 192.0.2.9\r\nwww A 192.0.2.1\nwww\t60\tIN\tA\t192.0.2.2",
+    ),
+    ("www A 192.0.2.1\r\n", "", "dock A 192.0.2.2", "www A 192.0.2.1\r\ndock\t60\tIN\tA\t192.0.2.2\r\n"),
+    ("www A 192.0.2.1\r\n\r\n; end\r\n", "www A 192.0.2.1", "", "\r\n; end\r\n"),
+    (
+        "www A 192.0.2.1\rquay A 192.0.2.9\r",
+        "",
+        "quay A 192.0.2.2",
+        "www A 192.0.2.1\rquay A 192.0.2.9\rquay\t60\tIN\tA\t192.0.2.2\r",
+    ),
+    // A line that takes its owner or its TTL from the one that goes says it itself from then on.
+    ("www A 192.0.2.1\n  A 192.0.2.2\n", "www A 192.0.2.1", "", "www  A 192.0.2.2\n"),
+    (
+        "www A 192.0.2.1\n$ORIGIN sub\n  A 192.0.2.2\n",
+        "www A 192.0.2.1",
+        "",
+        "$ORIGIN sub\nwww.gullrock.example.  A 192.0.2.2\n",
+    ),
+    (
+        "$ORIGIN sub\nwww A 192.0.2.1\n$ORIGIN gullrock.example.\n  A 192.0.2.2\n",
+        "www.sub A 192.0.2.1",
+        "",
+        "$ORIGIN sub\n$ORIGIN gullrock.example.\nwww.sub  A 192.0.2.2\n",
+    ),
+    (
+        "$ORIGIN sub\nwww A 192.0.2.1\n",
+        "",
+        "www.sub A 192.0.2.2",
+        "$ORIGIN sub\nwww A 192.0.2.1\nwww\t60\tIN\tA\t192.0.2.2\n",
+    ),
+    (
+        "www A 192.0.2.1 ; one\nwww A 192.0.2.2 ; two\n",
+        "www A 192.0.2.1",
+        "www A 192.0.2.3",
+        "www A 192.0.2.2 ; two\nwww\t60\tIN\tA\t192.0.2.3\n",
+    ),
+    ("www TXT ( \"a\"\n  \"b\" ) ; two lines\nquay A 192.0.2.9\n", "www TXT \"a\" \"b\"", "", "quay A 192.0.2.9\n"),
+];
+
 #[test]
-fn an_edit_that_would_change_the_ttl_of_another_record_is_refused() {
-    let source = "@ 60 SOA ns1 host 7 4 3 2 1\n@ 60 NS ns1\nns1 300 A 192.0.2.1\nwww A 192.0.2.2\n";
-    let zone = Document::parse(source, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+fn each_layout_is_edited_as_it_was_written() {
+    let origin = DnsName::absolute("gullrock.example").unwrap();
+    let head = |serial: u8| format!("$TTL 60\n@ SOA ns1 host {serial} 4 3 2 1\n@ NS ns1\n");
+    let record = |line: &str| {
+        let zone = Document::parse(format!("{}{line}\n", head(7)), &origin).unwrap();
+        zone.records().nth(2).unwrap().clone()
+    };
+    for (before, gone, new, after) in LAYOUTS {
+        let zone = Document::parse(format!("{}{before}", head(7)), &origin).unwrap();
+        let list = |line: &str| if line.is_empty() { vec![] } else { vec![record(line)] };
+        let edited =
+            zone.with_replaced(&list(gone), &list(new), TODAY).unwrap_or_else(|error| panic!("{before}: {error}"));
+        let serial = edited.soa().serial;
+        let text = String::from_utf8(edited.source().to_vec()).unwrap().replace(&serial.to_string(), "8");
+        assert_eq!(text, format!("{}{after}", head(8)), "{before:?} -{gone} +{new}");
+    }
+}
+
+#[test]
+fn records_that_inherit_a_ttl_keep_it_when_the_line_before_them_changes() {
+    let origin = DnsName::absolute("gullrock.example").unwrap();
+    let source = "@ 60 SOA ns1 host 7 4 3 2 1\n@ 60 NS ns1\nns1 300 A 192.0.2.1\nwww A 192.0.2.2\nquay A 192.0.2.3\n";
+    let zone = Document::parse(source, &origin).unwrap();
     let first = zone.records().nth(2).unwrap().clone();
-    assert_eq!(zone.without_records(&[first], TODAY).unwrap_err(), EditError::OthersChange);
+    let without = zone.without_records(std::slice::from_ref(&first), TODAY).unwrap();
+    let text = String::from_utf8(without.source().to_vec()).unwrap();
+    assert!(text.ends_with("@ 60 NS ns1\nwww 300 A 192.0.2.2\nquay A 192.0.2.3\n"), "{text}");
+    let more = Record { ttl: 60, data: RecordData::A("192.0.2.9".parse().unwrap()), ..first };
+    let with = zone.with_records(&[more], TODAY).unwrap();
+    let text = String::from_utf8(with.source().to_vec()).unwrap();
+    assert!(text.ends_with("ns1\t60\tIN\tA\t192.0.2.9\nwww 300 A 192.0.2.2\nquay A 192.0.2.3\n"), "{text}");
+}
+
+#[test]
+fn a_start_of_authority_that_is_said_twice_is_raised_twice() {
+    let origin = DnsName::absolute("gullrock.example").unwrap();
+    let soa = "@ 60 SOA ns1 host 7 4 3 2 1\n";
+    let zone = Document::parse(format!("{soa}@ 60 NS ns1\n{soa}www 60 A 192.0.2.2\n"), &origin).unwrap();
+    let last = zone.records().last().unwrap().clone();
+    let edited = zone.without_records(&[last], TODAY).unwrap();
+    let text = String::from_utf8(edited.source().to_vec()).unwrap();
+    assert_eq!(text.matches(&format!("host {} 4", edited.soa().serial)).count(), 2, "{text}");
 }
 
 proptest::proptest! {

@@ -45,7 +45,7 @@ impl Document {
 
     /// Where the time stands in the line of a record, and what is put there: in the place of the old one, else before the
     /// class or type (RFC 1035 section 5.1).
-    fn ttl_of(&self, entry: &Entry, ttl: u32) -> (Range<usize>, String) {
+    pub(super) fn ttl_of(&self, entry: &Entry, ttl: u32) -> (Range<usize>, String) {
         let mut line = LogicalLine::default();
         // It was read before.
         let _ = logical_line(self.source(), entry.span.start, &mut line);

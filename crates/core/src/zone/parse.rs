@@ -31,6 +31,8 @@ pub(super) struct Parser<'f, 'g> {
     /// The SOA record that was seen, to tell a repetition from a second one.
     soa: Option<RecordData>,
     soa_spans: Option<SoaSpans>,
+    /// Where the serial stands in lines that say the start of authority once more.
+    more_serials: Vec<Range<usize>>,
     fetch: Option<&'f mut Fetch<'g>>,
     /// The included files that are being read.
     files: Vec<String>,
@@ -46,15 +48,16 @@ impl<'f, 'g> Parser<'f, 'g> {
             last_ttl: None,
             soa: None,
             soa_spans: None,
+            more_serials: Vec::new(),
             fetch,
             files: vec![],
         }
     }
 
     /// The zone, and where its SOA record stands; an error if there was none.
-    pub fn finish(self, source: &[u8]) -> Result<(DnsName, Option<SoaSpans>), ZoneError> {
+    pub fn finish(self, source: &[u8]) -> Result<(DnsName, Option<SoaSpans>, Vec<Range<usize>>), ZoneError> {
         match self.soa {
-            Some(_) => Ok((self.zone, self.soa_spans)),
+            Some(_) => Ok((self.zone, self.soa_spans, self.more_serials)),
             None => Err(ZoneError::at(source, source.len()..source.len(), ZoneProblem::NoSoa)),
         }
     }
@@ -153,7 +156,12 @@ impl<'f, 'g> Parser<'f, 'g> {
                 Ok(())
             }
             // The same record twice is one record, as everywhere in the DNS.
-            Some(before) if before == data => Ok(()),
+            Some(before) if before == data => {
+                if self.files.is_empty() {
+                    self.more_serials.extend(tokens.get(2).map(|token| token.span.clone()));
+                }
+                Ok(())
+            }
             Some(_) => fail(source, first, ZoneProblem::SecondSoa),
         }
     }

@@ -14,6 +14,7 @@ use crate::dns::{RequestProblem, TransactionKey, send_update};
 use crate::harbor::Harbor;
 use crate::install::{
     UNFINISHED, read_if_there, reload_service, remove_empty, remove_user, take_from_service, write_atomically,
+    write_in_its_place,
 };
 use crate::server::{reload_web, test_web, unload_zones};
 use crate::store::{EntryOutcome, Inverse, StoreError};
@@ -128,7 +129,7 @@ async fn undo_file(inverse: &Inverse, raised: &Raised<'_>) -> Result<(), String>
             let Some(written) = present.filter(|content| content_hash(content) == *wrote_hash) else { return Ok(()) };
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
             let content = raised.content(path, written, content).await;
-            write_atomically(path, &content, *mode).map_err(|error| error.to_string())
+            write_in_its_place(path, &content, *mode).map_err(|error| error.to_string())
         }
         Inverse::PutBack { path, kept, mode } => {
             if read_if_there(path).map_err(|error| error.to_string())?.is_some() {

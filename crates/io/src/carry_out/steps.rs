@@ -164,7 +164,7 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
     if !copies.is_empty() {
         make_private_folder(&folder)?;
         let copies: Vec<Wanted<'_>> =
-            copies.iter().map(|(path, content)| Wanted { path, content, mode: 0o600 }).collect();
+            copies.iter().map(|(path, content)| Wanted { path, content, mode: 0o600, keep: false }).collect();
         write_all_atomically(&copies)?;
     }
     let homes = folders(set).filter(|make| make.below.as_os_str().is_empty() && make.home.symlink_metadata().is_err());
@@ -287,8 +287,14 @@ fn put_files(set: &ChangeSet, tell: &dyn Fn(Event)) -> Result<(), Cause> {
             make_private_folder(write.path.parent().unwrap_or(&write.path))?;
         }
     }
-    let files: Vec<Wanted<'_>> =
-        writes(set).map(|write| Wanted { path: &write.path, content: &write.content, mode: write.mode }).collect();
+    let files: Vec<Wanted<'_>> = writes(set)
+        .map(|write| Wanted {
+            path: &write.path,
+            content: &write.content,
+            mode: write.mode,
+            keep: matches!(write.purpose, Purpose::ZoneFile { .. }),
+        })
+        .collect();
     write_all_atomically(&files)?;
     for removal in removals(set) {
         remove_file(&removal.path)?;

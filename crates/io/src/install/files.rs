@@ -5,6 +5,7 @@ use std::io::{self, Read, Write};
 use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
+use super::attributes;
 use super::walk::read_regular;
 
 /// How the name of a file begins that is not in place yet; no server reads such files.
@@ -48,7 +49,10 @@ pub fn read_at_most(path: &Path, bytes: usize) -> io::Result<Vec<u8>> {
 
 /// Writes a file under another name beside it, forces it to disk, and renames it into place.
 pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
-    let file = written_beside(path, content, mode)?;
+    finish(written_beside(path, content, mode)?, path)
+}
+
+fn finish(file: tempfile::NamedTempFile, path: &Path) -> Result<(), FileError> {
     file.as_file().sync_all().map_err(failed("cannot write to disk", path))?;
     file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
     sync_folder(path.parent().unwrap_or(Path::new("/")))
@@ -87,7 +91,17 @@ pub fn place_and_mode(path: &Path) -> Result<(PathBuf, u32), FileError> {
     Ok((place, mode))
 }
 
-/// Replaces a file that is still as it was read, keeping its mode. An edit by somebody else in between is an error.
+/// The same for a file that is there: the new one has its owner, its group and its extended attributes.
+pub(crate) fn write_in_its_place(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
+    let file = written_beside(path, content, mode)?;
+    if path.exists() {
+        attributes::keep(path, file.as_file(), false)?;
+    }
+    finish(file, path)
+}
+
+/// Replaces a file that is still as it was read, keeping its owner, group, mode and extended attributes. An edit by somebody
+/// else in between is an error.
 pub fn replace_if_unchanged(path: &Path, before: &[u8], content: &[u8]) -> Result<(), FileError> {
     // What a link points to is replaced, not the link.
     let (path, mode) = place_and_mode(path)?;
@@ -95,7 +109,9 @@ pub fn replace_if_unchanged(path: &Path, before: &[u8], content: &[u8]) -> Resul
         let changed = io::Error::other("it has been changed by somebody else since it was read; nothing was done");
         return Err(failed("cannot replace", &path)(changed));
     }
-    write_atomically(&path, content, mode)
+    let file = written_beside(&path, content, mode)?;
+    attributes::keep(&path, file.as_file(), true)?;
+    finish(file, &path)
 }
 
 /// Removes a file, and has the removal on disk.

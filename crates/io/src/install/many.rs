@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 use std::sync::Mutex;
 
+use super::attributes;
 use super::files::{FileError, failed, sync_folder, written_beside};
 
 /// Waits side by side. The disk joins what is asked for at the same time.
@@ -18,6 +19,8 @@ pub(crate) struct Wanted<'a> {
     pub path: &'a Path,
     pub content: &'a [u8],
     pub mode: u32,
+    /// Whether owner, group, mode and extended attributes of a file that is there stay as they are.
+    pub keep: bool,
 }
 
 /// Writes the files. A crash leaves each of them as it was or as it will be; those that come first are in place first.
@@ -26,7 +29,11 @@ pub(crate) fn write_all_atomically(files: &[Wanted<'_>]) -> Result<(), FileError
     for part in files.chunks(MOST_OPEN) {
         let mut beside = Vec::with_capacity(part.len());
         for file in part {
-            beside.push((file.path, written_beside(file.path, file.content, file.mode)?));
+            let written = written_beside(file.path, file.content, file.mode)?;
+            if file.keep && file.path.exists() {
+                attributes::keep(file.path, written.as_file(), true)?;
+            }
+            beside.push((file.path, written));
         }
         side_by_side(&beside, |(path, file)| file.as_file().sync_all().map_err(failed("cannot write to disk", path)))?;
         let mut folders = BTreeSet::new();
@@ -76,7 +83,7 @@ mod tests {
             fs::create_dir(folder.path().join(format!("{number:02}"))).unwrap();
         }
         for content in [&b"one"[..], b"two"] {
-            let all: Vec<_> = names.iter().map(|path| Wanted { path, content, mode: 0o640 }).collect();
+            let all: Vec<_> = names.iter().map(|path| Wanted { path, content, mode: 0o640, keep: false }).collect();
             write_all_atomically(&all).unwrap();
         }
         for path in &names {
@@ -94,7 +101,7 @@ mod tests {
     fn what_cannot_be_written_is_named_and_leaves_no_file_behind() {
         let folder = tempfile::tempdir().unwrap();
         let (good, bad) = (folder.path().join("good"), folder.path().join("none/bad"));
-        let wanted = |path| Wanted { path, content: b"x", mode: 0o600 };
+        let wanted = |path| Wanted { path, content: b"x", mode: 0o600, keep: false };
         let error = write_all_atomically(&[wanted(&good), wanted(&bad)]).unwrap_err();
         assert!(error.to_string().contains("none/bad"), "{error}");
         assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 0);

@@ -1,5 +1,6 @@
 //! Putting things in place: files atomically, document roots without following a link, certificates only if whole.
 
+mod attributes;
 mod certificate_files;
 mod clear;
 mod disk;
@@ -12,6 +13,7 @@ mod starter;
 mod users;
 mod walk;
 
+pub use attributes::{OneEdit, one_edit_at_a_time};
 pub use certificate_files::{CertificateFault, check_certificate_files};
 pub use clear::clear_away;
 pub use disk::disk_used;
@@ -19,7 +21,7 @@ pub use files::{
     FileError, make_private_folder, place_and_mode, read_at_most, read_if_there, replace_if_unchanged,
     write_atomically, write_in_place,
 };
-pub(crate) use files::{UNFINISHED, failed, remove as remove_file, sync_folder};
+pub(crate) use files::{UNFINISHED, failed, remove as remove_file, sync_folder, write_in_its_place};
 pub(crate) use folders::remove_empty;
 pub use folders::{FolderError, make_folder};
 pub use layout::{closed_above, lay_out};

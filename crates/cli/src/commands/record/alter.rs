@@ -1,6 +1,6 @@
 //! What `add`, `replace` and `remove` share: what was typed, the decision, and the change in its place.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use brightharbor_core::change::Remark;
@@ -12,7 +12,7 @@ use brightharbor_core::zone::{
 };
 use brightharbor_io::clock;
 use brightharbor_io::dns::walk_within;
-use brightharbor_io::install::{read_if_there, replace_if_unchanged};
+use brightharbor_io::install::{one_edit_at_a_time, read_if_there, replace_if_unchanged};
 use brightharbor_io::load::{LoadError, surroundings};
 use brightharbor_io::look::expected;
 use brightharbor_io::master_file::parse_file;
@@ -130,6 +130,8 @@ fn in_file(
     let (request, said) = meant(asked, origin, make)?;
     let includes = manner.place.includes;
     let shown = file.display().to_string();
+    let held = file.exists() && !manner.options.dry_run;
+    let _alone = held.then(|| one_edit_at_a_time(file)).transpose()?;
     let before = read_if_there(file)?.ok_or_else(|| {
         Error::refused("zone-file-gone", format!("file not found: {shown}")).advice("correct the path")
     })?;
@@ -138,6 +140,10 @@ fn in_file(
     let title = format!("record {} {}", asked.verb, request.owner.bare());
     let (mut plan, altered) = alter_loose(file.to_path_buf(), &document, &request, &title, clock::now())?;
     plan.remarks = said.into_iter().map(Remark::Taken).collect();
+    let journal = PathBuf::from(format!("{shown}.jnl"));
+    if journal.exists() {
+        plan.remark(ZoneRemark::JournalBeside { file: file.to_path_buf(), journal });
+    }
     let done = !manner.options.dry_run;
     if done {
         replace_if_unchanged(file, &before, altered.zone.source())?;

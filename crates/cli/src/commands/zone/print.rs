@@ -53,12 +53,12 @@ impl Shown for Printed {
         if self.exact {
             page.bytes(self.zone.source());
         } else {
-            self.zone.records().for_each(|record| page.line(&record.to_string()));
+            self.zone.served_records().iter().for_each(|record| page.line(&record.to_string()));
         }
     }
 
     fn json(&self) -> Value {
-        let records: Vec<String> = self.zone.records().map(Record::to_string).collect();
+        let records: Vec<String> = self.zone.served_records().iter().map(Record::to_string).collect();
         json!({ "command": "zone print", "records": records })
     }
 

@@ -92,6 +92,15 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
             let words = format!("{words}. The delegation at the parent keeps its own time to live");
             Told::fact("ready-to-move", words).with("zone", zone.as_str()).with("at", at.to_string()).with("ttl", *ttl)
         }
+        Is::JournalBeside { file, journal } => {
+            let words = format!(
+                "{} lies beside it: a server changes this zone by itself, and takes an edit of {} only after it was told \
+                 (rndc freeze ZONE before, rndc thaw ZONE after)",
+                journal.display(),
+                file.display()
+            );
+            Told::fact("journal-beside", words).with("journal", journal.display().to_string())
+        }
         Is::TtlsPutBack { zone, sets } => {
             let what = counted(*sets, "record set");
             Told::act("ttls-put-back", "Put back", "put back", format!("the time to live of {what} of zone {zone}"))

@@ -72,6 +72,11 @@ pub enum ZoneRemark {
         at: jiff::Timestamp,
         ttl: u32,
     },
+    /// A server keeps changes of the zone in a journal, which the file may lack.
+    JournalBeside {
+        file: std::path::PathBuf,
+        journal: std::path::PathBuf,
+    },
     /// They are as they were.
     TtlsPutBack {
         zone: Hostname,
