@@ -136,6 +136,7 @@ impl From<AlterRefused> for Error {
             Why::Edit(EditError::BelowDelegation { .. }) => {
                 ("hidden-by-delegation", format!("{error} (hidden-by-delegation)"))
             }
+            Why::Edit(EditError::Signed) => ("zone-signed", error.to_string()),
             Why::Edit(EditError::Duplicate(_)) => ("duplicate", error.to_string()),
             Why::Edit(EditError::OutOfZone(..)) => ("out-of-zone", error.to_string()),
             _ => ("record", error.to_string()),
@@ -145,6 +146,9 @@ impl From<AlterRefused> for Error {
             Why::NothingThere { .. } => "add it with `brightharbor record add`".into(),
             Why::NotThere { .. } => "name one of those".into(),
             Why::NothingNew => "nothing to do".into(),
+            Why::Edit(EditError::Signed) => {
+                "edit the file that it is signed from, and sign it again; or let the server sign it".into()
+            }
             Why::Edit(_) => "the zone was not changed".into(),
         };
         Self::refused(code, message).advice(advice)

@@ -177,6 +177,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("zone-in-use", "an attached name still needs the zone"),
     ("zone-refuses", "the zone cannot take the records"),
     ("zone-served", "the DNS server serves the zone already"),
+    ("zone-signed", "an edit would break the signatures in the zone file"),
     ("zone-unreadable", "the zone file is invalid; a server would not load it"),
 ];
 

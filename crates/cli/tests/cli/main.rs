@@ -24,6 +24,7 @@ mod former;
 mod former_zone;
 mod issuing;
 mod killed_orders;
+mod loose_files;
 mod many_surveys;
 mod nameservers;
 mod patience;

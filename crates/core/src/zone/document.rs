@@ -24,6 +24,8 @@ pub struct Document {
     pub(super) included: HashMap<String, Vec<u8>>,
     /// The newest serial that a server is known to have, where it is newer than that of the document.
     pub(super) served_serial: Option<u32>,
+    /// Whether a server gave it, which signs what it is sent by itself.
+    pub(super) of_server: bool,
 }
 
 /// One logical line that says something (blank and comment lines have no entry).
@@ -83,22 +85,37 @@ impl Document {
             text.push_str(&record.to_string());
             text.push('\n');
         }
-        Self::parse(text, origin)
+        Ok(Self { of_server: true, ..Self::parse(text, origin)? })
+    }
+
+    /// Whether it has signatures: then it was made by a signer, out of another file.
+    pub fn is_signed(&self) -> bool {
+        self.records().any(|record| record.record_type() == RecordType::RRSIG)
     }
 
     /// Reads another text of the same zone, with the included files as this one had them.
     pub(super) fn again(&self, source: Vec<u8>) -> Result<Self, ZoneError> {
-        if self.included.is_empty() {
-            return Self::parse(source, &self.origin);
-        }
         let mut fetch = |name: &str| self.included.get(name).cloned().ok_or_else(|| "it was not read before".into());
-        Self::parse_with(source, &self.origin, &mut fetch)
+        let read = match self.included.is_empty() {
+            true => Self::parse(source, &self.origin),
+            false => Self::parse_with(source, &self.origin, &mut fetch),
+        };
+        Ok(Self { of_server: self.of_server, ..read? })
     }
 
     fn read(source: Vec<u8>, mut parser: Parser<'_, '_>) -> Result<Self, ZoneError> {
         let entries = parser.parse(&source)?;
         let (origin, soa_spans, more_serials) = parser.finish(&source)?;
-        Ok(Self { source, origin, entries, soa_spans, more_serials, included: HashMap::new(), served_serial: None })
+        Ok(Self {
+            source,
+            origin,
+            entries,
+            soa_spans,
+            more_serials,
+            included: HashMap::new(),
+            served_serial: None,
+            of_server: false,
+        })
     }
 
     /// The file as it was read, byte for byte.

@@ -34,6 +34,8 @@ pub enum EditError {
     Elsewhere,
     #[error("the SOA record stands in an included file; its serial must be raised there")]
     SoaIncluded,
+    #[error("the zone is signed in its file, and an edit would break its signatures")]
+    Signed,
     #[error("the edited zone would not be readable: {0}")]
     Unreadable(ZoneError),
 }
@@ -181,6 +183,9 @@ impl Document {
         soa: Option<&Soa>,
         today: Date,
     ) -> Result<Document, EditError> {
+        if self.is_signed() && !self.of_server {
+            return Err(EditError::Signed);
+        }
         splices.extend(self.soa_values(soa, today)?);
         // A stable sort keeps the given order of records that go to the same place.
         splices.sort_by_key(|(span, _)| span.start);

@@ -1,12 +1,18 @@
 //! `record list`: the records of a zone of this harbor, as its file has them.
 
-use brightharbor_core::zone::Record;
+use std::path::{Path, PathBuf};
+
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::{Document, Record};
+use brightharbor_io::install::read_if_there;
+use brightharbor_io::master_file::parse_file;
 use brightharbor_io::zones::read_zone;
 use clap::Args;
 use serde_json::{Value, json};
 
 use crate::commands::{Report, hostname};
-use crate::error::{Error, Exit};
+use crate::error::{Error, Exit, unreadable_zone};
+use crate::options::IncludeOptions;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, list};
@@ -15,30 +21,69 @@ use crate::show::human::{Page, list};
 #[derive(Debug, Args)]
 pub struct List {
     /// The zone, or any hostname in it.
-    zone: String,
+    #[arg(required_unless_present = "file", conflicts_with = "file")]
+    zone: Option<String>,
+    /// A master file anywhere, instead of a zone of the harbor.
+    #[arg(long, value_name = "FILE", requires = "origin")]
+    file: Option<PathBuf>,
+    /// The name of the zone in that file.
+    #[arg(long, value_name = "NAME", requires = "file")]
+    origin: Option<DnsName>,
+    /// List keys, signatures and proofs of absence, too.
+    #[arg(long)]
+    all: bool,
+    #[command(flatten)]
+    includes: IncludeOptions,
+}
+
+/// What a signer makes: DNSKEY, RRSIG, NSEC and their like.
+fn is_of_signing(record: &Record) -> bool {
+    matches!(record.record_type().0, 46 | 47 | 48 | 50 | 51 | 59 | 60 | 65_534)
 }
 
 pub fn run(args: &List, context: &Context) -> Report {
-    let name = hostname(&args.zone)?;
+    if let (Some(file), Some(origin)) = (&args.file, &args.origin) {
+        let shown = file.display().to_string();
+        let bytes = read_if_there(file)?.ok_or_else(|| {
+            Error::refused("zone-file-gone", format!("file not found: {shown}")).advice("correct the path")
+        })?;
+        let document = parse_file(bytes, origin, args.includes.of(file, Path::new(".")))
+            .map_err(|error| unreadable_zone(&shown, &error))?;
+        return Ok(Box::new(Records::of(origin.bare(), &document, args.all)));
+    }
+    let name = hostname(args.zone.as_deref().unwrap_or_default())?;
     let harbor = context.open()?;
     let zone = harbor.store.enclosing_zone(&name)?.ok_or_else(|| {
         Error::refused("no-zone", format!("no zone of this harbor holds {name}"))
             .advice(format!("attach its domain first: brightharbor attach {name} --account ACCOUNT"))
     })?;
     let document = context.block_on(read_zone(&harbor, &zone))??.document;
-    let records = document.records().cloned().collect();
-    Ok(Box::new(Records { zone: zone.name.to_string(), serial: document.soa().serial, records }))
+    Ok(Box::new(Records::of(zone.name.to_string(), &document, args.all)))
 }
 
 struct Records {
     zone: String,
     serial: u32,
     records: Vec<Record>,
+    /// Whether what a signer makes is listed as well.
+    all: bool,
+}
+
+impl Records {
+    fn of(zone: String, document: &Document, all: bool) -> Self {
+        Self { zone, serial: document.soa().serial, records: document.served_records(), all }
+    }
 }
 
 impl Shown for Records {
     fn human(&self, page: &mut Page) {
-        page.heading(&format!("{}: {} records, serial {}", self.zone, self.records.len(), self.serial));
+        let (of_signing, own): (Vec<&Record>, Vec<&Record>) =
+            self.records.iter().partition(|record| !self.all && is_of_signing(record));
+        page.heading(&format!("{}: {} records, serial {}", self.zone, own.len(), self.serial));
+        if !of_signing.is_empty() {
+            let count = of_signing.len();
+            page.hanging("", &format!("and {count} keys, signatures and proofs of absence, which --all lists"));
+        }
         let row = |record: &Record| {
             vec![
                 record.owner.to_string(),
@@ -47,7 +92,7 @@ impl Shown for Records {
                 record.data.to_string(),
             ]
         };
-        list(page, &["owner", "TTL", "type", "data"], self.records.iter().map(row).collect());
+        list(page, &["owner", "TTL", "type", "data"], own.into_iter().map(row).collect());
     }
 
     fn json(&self) -> Value {

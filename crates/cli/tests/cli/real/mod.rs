@@ -13,7 +13,7 @@ mod internet;
 mod ipv6;
 mod many;
 mod monitor;
-mod nameservers;
+pub mod nameservers;
 mod nothing_worse;
 mod order_rate;
 mod quay;
