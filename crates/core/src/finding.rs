@@ -58,6 +58,15 @@ pub struct Finding {
     /// What comes of it, and goes with it.
     #[serde(skip)]
     pub follows: Vec<Finding>,
+    /// Where it stands in a file, if it is about a file.
+    pub place: Option<Place>,
+}
+
+/// A line of a file and the column in it, from 1.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Place {
+    pub line: usize,
+    pub column: usize,
 }
 
 impl Finding {
@@ -98,6 +107,7 @@ impl RuleText {
             waits_until: None,
             server: None,
             follows: vec![],
+            place: None,
         }
     }
 }

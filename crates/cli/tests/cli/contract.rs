@@ -240,7 +240,17 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         ])
     );
     assert_eq!(members(&checked["domains"][0]["comparison"][0]), BTreeSet::from(["what", "parent", "zone", "servers"]));
-    let finding = BTreeSet::from(["code", "severity", "waiting_until", "subject", "message", "cure", "follows"]);
+    let finding = BTreeSet::from([
+        "code",
+        "severity",
+        "waiting_until",
+        "subject",
+        "message",
+        "cure",
+        "follows",
+        "line",
+        "column",
+    ]);
     assert_eq!(members(&checked["domains"][0]["findings"][0]), finding);
     let waited = coast.json(&["delegation", "wait", "crumbandtide.example", "--for", "0"], 3);
     let of_wait = ["format", "exit", "command", "waited_seconds", "parent_servers", "domains"];

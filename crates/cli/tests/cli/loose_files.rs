@@ -84,6 +84,30 @@ fn an_edit_leaves_the_file_to_whom_it_belongs_and_its_lines_as_they_end() {
 }
 
 #[test]
+fn findings_name_the_line_that_they_are_about() {
+    let loose = Loose::with(&format!("{ZONE}\nwww CNAME gone\nshop MX 10 mail.crumbandtide.com\n"));
+    let check = || {
+        let mut command = brightharbor();
+        command.args(["zone", "check", "--file"]).arg(loose.file()).args(ORIGIN);
+        command
+    };
+    let text = run(&mut check()).expect(0);
+    assert!(text.contains("line 6: www.gullrock.example is an alias for gone.gullrock.example"), "{text}");
+    assert!(
+        text.contains("line 7: the MX record of shop.gullrock.example") && text.contains("(dot-forgotten)"),
+        "{text}"
+    );
+    let document: Value = serde_json::from_str(&run(check().arg("--json")).stdout).unwrap();
+    let finding =
+        document["findings"].as_array().unwrap().iter().find(|one| one["code"] == "alias-to-nothing").unwrap();
+    assert_eq!((&finding["line"], &finding["column"]), (&6.into(), &1.into()), "{finding}");
+    // What a server would refuse is told with its place, as the server does.
+    fs::write(loose.file(), format!("{ZONE}bad_name A 192.0.2.2\n")).unwrap();
+    let refused = run(brightharbor().args(["zone", "print"]).arg(loose.file()).args(ORIGIN)).expect(1);
+    assert!(refused.contains("gullrock.zone:5:1: bad_name.gullrock.example has an A record"), "{refused}");
+}
+
+#[test]
 fn a_journal_beside_the_file_is_told() {
     let loose = Loose::with(ZONE);
     fs::write(loose.folder.path().join("gullrock.zone.jnl"), "").unwrap();

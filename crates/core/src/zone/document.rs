@@ -9,6 +9,7 @@ use std::ops::Range;
 use super::error::ZoneError;
 use super::parse::{Fetch, Parser, SoaSpans};
 use super::{Record, RecordData, RecordType, Soa, serial_is_newer};
+use crate::finding::Place;
 use crate::name::DnsName;
 
 /// A parsed master file. [`Document::source`] is the file, byte for byte.
@@ -143,6 +144,22 @@ impl Document {
         // The one that is met first on the way down.
         cuts.sort_by_key(|cut| cut.labels().count());
         cuts.first().map(|cut| (*cut).clone())
+    }
+
+    /// Where a record of this document stands in its file, counted from 1; none for what comes from included files or from
+    /// `$GENERATE`. It must be a record that [`Document::records`] has given.
+    pub fn place_of(&self, record: &Record) -> Option<Place> {
+        // The lines lie one behind the other in memory: the last that does not begin behind the record holds it.
+        let address = std::ptr::from_ref(record).addr();
+        let behind = self.entries.partition_point(|entry| std::ptr::from_ref(entry).addr() <= address);
+        let entry = self.entries.get(behind.checked_sub(1)?)?;
+        let Item::Record(held) = &entry.item else { return None };
+        if !std::ptr::eq(held, record) {
+            return None;
+        }
+        // What is said is said of the data; the owner may stand lines above.
+        let line_start = self.source[..entry.span.start].iter().rposition(|byte| *byte == b'\n').map_or(0, |at| at + 1);
+        Some(Place { line: entry.line, column: 1 + entry.span.start - line_start })
     }
 
     /// The records as a server gives them: all of a set have the TTL of its first one (RFC 2181 section 5.2 allows no other;

@@ -36,7 +36,8 @@ pub struct Print {
 pub fn run(args: &Print) -> Report {
     let zone = read_file(&args.file, &args.origin, args.includes).map_err(found)?;
     if let Some(finding) = judge_loading(&zone).into_iter().next().filter(|_| !args.anyway) {
-        let message = format!("{}: {} ({})", args.file.display(), finding.message, finding.code);
+        let place = finding.place.map(|place| format!(":{}:{}", place.line, place.column)).unwrap_or_default();
+        let message = format!("{}{place}: {} ({})", args.file.display(), finding.message, finding.code);
         let advice = format!("{}; or print it --anyway", finding.cure);
         return Err(Error::new(Exit::Fault, finding.code, message).advice(advice));
     }

@@ -12,7 +12,8 @@ pub fn findings(page: &mut Page, findings: &[Finding]) {
         let prefix = format!("  {word:<8}");
         let until =
             finding.waits_until.map(|until| format!("until {}: ", when(until, clock::now()))).unwrap_or_default();
-        page.styled(&[(&prefix, style_of(word))], &format!("{until}{} ({})", finding.message, finding.code));
+        let place = finding.place.map(|place| format!("line {}: ", place.line)).unwrap_or_default();
+        page.styled(&[(&prefix, style_of(word))], &format!("{place}{until}{} ({})", finding.message, finding.code));
         page.hanging("          cure: ", &finding.cure);
         for follows in &finding.follows {
             page.hanging("          with it: ", &format!("{} ({})", follows.message, follows.code));

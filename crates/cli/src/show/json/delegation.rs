@@ -17,6 +17,9 @@ pub struct FindingDocument {
     cure: String,
     /// What comes of it, and goes with it.
     follows: Vec<FindingDocument>,
+    /// Where it stands in a file, from 1.
+    line: Option<usize>,
+    column: Option<usize>,
 }
 
 impl From<&Finding> for FindingDocument {
@@ -29,6 +32,8 @@ impl From<&Finding> for FindingDocument {
             message: finding.message.clone(),
             cure: finding.cure.clone(),
             follows: finding.follows.iter().map(FindingDocument::from).collect(),
+            line: finding.place.map(|place| place.line),
+            column: finding.place.map(|place| place.column),
         }
     }
 }

@@ -27,13 +27,17 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
             record.data != alias.data && !matches!(record.record_type().0, 25 | 46 | 47)
         });
         let Some(other) = other else { continue };
+        // Servers stumble over the one that comes last.
+        let last = zone.later(alias, other);
         let name = owner.bare();
         let what = match other.record_type() {
             RecordType::CNAME => "a second CNAME record".to_string(),
             other => format!("a {other} record"),
         };
         let message = format!("{name} is an alias for {} and has {what} beside it", alias.data);
-        findings.push(TEXT.finding(&name, message, format!("at {name}, keep the alias or the other records")));
+        findings.push(
+            zone.on(last, TEXT.finding(&name, message, format!("at {name}, keep the alias or the other records"))),
+        );
     }
     findings
 }

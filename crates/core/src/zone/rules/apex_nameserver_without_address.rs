@@ -25,7 +25,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
             let name = target.bare();
             let message = format!("the nameserver {name} lies in the zone and has no address there");
             let cure = format!("add an address record for {name}, or the final dot that its NS record lacks");
-            findings.push(TEXT.finding(&name, message, cure));
+            findings.push(zone.on(record, TEXT.finding(&name, message, cure)));
         }
     }
     findings

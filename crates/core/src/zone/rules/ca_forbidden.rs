@@ -32,7 +32,8 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
             issuers.iter().map(|one| if one.is_empty() { "nobody" } else { one }).collect::<Vec<_>>().join(", ");
         let message = format!("{name} allows {named} to issue certificates, not {}", ours.join(" or "));
         let cure = format!("allow it: brightharbor record add {name} CAA '0 issue \"{}\"'", ours[0]);
-        findings.push(TEXT.finding(&name, message, cure));
+        let first = records.iter().find(|record| issuer(&record.data).is_some());
+        findings.push(zone.on_any(first.copied(), TEXT.finding(&name, message, cure)));
     }
     findings
 }

@@ -15,6 +15,24 @@ const TEXT: RuleText = RuleText {
     source: "RFC 7489 section 6.3",
 };
 
+/// Whether a mailbox for reports is none (RFC 7489 section 6.2).
+fn wrong_mailbox(text: &str) -> bool {
+    let tags = text.split(';').filter_map(|tag| tag.split_once('='));
+    let mut mailboxes = tags
+        .filter(|(name, _)| ["rua", "ruf"].iter().any(|own| name.trim().eq_ignore_ascii_case(own)))
+        .flat_map(|(_, value)| value.split(','));
+    mailboxes.any(|uri| {
+        let uri = uri.trim().to_ascii_lowercase();
+        // Other kinds of URI are allowed, and used by nobody we know.
+        match uri.strip_prefix("mailto:") {
+            Some(mailbox) => {
+                !mailbox.split_once('@').is_some_and(|(user, host)| !user.is_empty() && host.contains('.'))
+            }
+            None => !uri.contains("://"),
+        }
+    })
+}
+
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
     for record in zone.records() {
@@ -28,16 +46,18 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         let policy = tags.flatten().find(|(name, _)| name.eq_ignore_ascii_case("p"));
         let what = match (version, policy) {
             (Some((name, "DMARC1")), _) if !name.eq_ignore_ascii_case("v") => "it does not begin with v=DMARC1",
-            (Some((_, "DMARC1")), Some((_, "none" | "quarantine" | "reject"))) => continue,
+            (Some((_, "DMARC1")), Some((_, "none" | "quarantine" | "reject"))) => match wrong_mailbox(&text) {
+                true => "a mailbox for reports (rua, ruf) is not written as mailto:ADDRESS",
+                false => continue,
+            },
             (Some((_, "DMARC1")), Some(_)) => "its policy is none of none, quarantine, reject",
             (Some((_, "DMARC1")), None) => "it has no policy (p=)",
             _ => "it does not begin with v=DMARC1",
         };
         let name = record.owner.bare();
-        findings.push(TEXT.finding(
-            &name,
-            format!("the DMARC policy at {name}: {what}"),
-            "begin with v=DMARC1; p=none",
+        findings.push(zone.on(
+            record,
+            TEXT.finding(&name, format!("the DMARC policy at {name}: {what}"), "begin with v=DMARC1; p=none"),
         ));
     }
     findings

@@ -25,7 +25,8 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         true => vec![],
         false => {
             let message = format!("{} has a DS record of its own: {}", apex.bare(), ds.join(", "));
-            vec![TEXT.finding(apex.bare(), message, "take it out here, and enter it at the registrar")]
+            let finding = TEXT.finding(apex.bare(), message, "take it out here, and enter it at the registrar");
+            vec![zone.on_any(zone.of_type(apex, RecordType::DS).next(), finding)]
         }
     }
 }

@@ -25,7 +25,10 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         .map(|(record, address)| {
             let name = record.owner.bare();
             let message = format!("{name} leads to {address}, which is no longer an address of this machine");
-            TEXT.finding(&name, message, format!("give {name} an address of today, or remove the record"))
+            zone.on(
+                record,
+                TEXT.finding(&name, message, format!("give {name} an address of today, or remove the record")),
+            )
         })
         .collect()
 }

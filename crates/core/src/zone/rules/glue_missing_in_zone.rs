@@ -22,7 +22,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         if target.is_within(&record.owner) && !zone.has_address(target) {
             let (cut, name) = (record.owner.bare(), target.bare());
             let message = format!("{cut} is delegated to {name}, which lies below it and has no address here");
-            findings.push(TEXT.finding(&cut, message, format!("add an address record for {name}")));
+            findings.push(zone.on(record, TEXT.finding(&cut, message, format!("add an address record for {name}"))));
         }
     }
     findings

@@ -32,7 +32,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         if let Some(record) = hidden {
             let (name, cut) = (owner.bare(), cut.bare());
             let message = format!("the {} record of {name} is hidden by the delegation of {cut}", record.record_type());
-            findings.push(TEXT.finding(&name, message, format!("enter it in the zone {cut}")));
+            findings.push(zone.on(record, TEXT.finding(&name, message, format!("enter it in the zone {cut}"))));
         }
     }
     findings

@@ -25,7 +25,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         if braces || has_percent_placeholder(&text) {
             let (name, kind) = (record.owner.bare(), record.record_type());
             let message = format!("the {kind} record of {name} holds an unfilled placeholder: {}", record.data);
-            findings.push(TEXT.finding(&name, message, "fill the value in, or remove the record"));
+            findings.push(zone.on(record, TEXT.finding(&name, message, "fill the value in, or remove the record")));
         }
     }
     findings

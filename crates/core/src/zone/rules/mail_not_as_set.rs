@@ -39,5 +39,5 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         true => format!("set it to take no mail: brightharbor record replace {name} MX \"0 .\""),
         false => format!("set its MX records to {}", words(wanted)),
     };
-    vec![TEXT.finding(&name, message, cure)]
+    vec![zone.on_any(zone.of_type(zone.apex(), RecordType::MX).next(), TEXT.finding(&name, message, cure))]
 }

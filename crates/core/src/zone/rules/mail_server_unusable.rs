@@ -1,6 +1,6 @@
 //! A mail exchanger that leads nowhere: an alias, or a name of this zone without address, or an address.
 
-use super::{Indexed, Rule};
+use super::{Indexed, Rule, dot_forgotten};
 use crate::finding::{Finding, RuleText, Severity};
 use crate::zone::RecordData;
 
@@ -27,14 +27,20 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
             "is an address; MX takes the name of a host"
         } else if zone.is_alias(exchange) {
             "is an alias"
-        } else if here && !zone.has_address(exchange) && zone.covering_wildcard(exchange).is_none() {
+        } else if here
+            && !zone.has_address(exchange)
+            && zone.covering_wildcard(exchange).is_none()
+            && dot_forgotten::meant(zone, exchange).is_none()
+        {
             "lies in this zone and has no address"
         } else {
             continue;
         };
         let (owner, name) = (record.owner.bare(), exchange.bare());
         let cure = format!("name a host with an address in the MX record of {owner}");
-        findings.push(TEXT.finding(&owner, format!("mail for {owner} goes to {name}, which {what}"), cure));
+        findings.push(
+            zone.on(record, TEXT.finding(&owner, format!("mail for {owner} goes to {name}, which {what}"), cure)),
+        );
     }
     findings
 }

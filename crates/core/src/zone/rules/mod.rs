@@ -4,9 +4,13 @@
 //! asks nothing. `tests` reads this folder and fails if a rule is not registered, has no texts, or never fires.
 
 mod alias_beside_data;
+mod alias_circle;
+mod alias_to_nothing;
 mod apex_nameserver_without_address;
 mod ca_forbidden;
+mod cut_without_address;
 mod dmarc_syntax;
+mod dot_forgotten;
 mod ds_at_apex;
 mod former_address;
 mod glue_missing_in_zone;
@@ -14,8 +18,11 @@ mod hidden_by_delegation;
 mod leftover_placeholder;
 mod mail_not_as_set;
 mod mail_server_unusable;
+mod nameserver_is_address;
 mod nameserver_is_alias;
 mod no_nameserver;
+mod null_mx_beside_others;
+mod out_of_zone;
 mod owner_not_a_hash;
 mod owner_not_a_hostname;
 mod private_address;
@@ -23,7 +30,9 @@ mod repeated_zone_name;
 mod second_dname;
 mod service_target_without_address;
 mod several_spf;
+mod soa_mailbox;
 mod soa_times;
+mod spf_allows_everybody;
 mod spf_syntax;
 mod target_not_a_hostname;
 mod ttl_extreme;
@@ -84,20 +93,29 @@ pub const ALL: &[Rule] = &[
     target_not_a_hostname::RULE,
     apex_nameserver_without_address::RULE,
     nameserver_is_alias::RULE,
+    nameserver_is_address::RULE,
     wildcard_delegation::RULE,
     glue_missing_in_zone::RULE,
+    cut_without_address::RULE,
     hidden_by_delegation::RULE,
     repeated_zone_name::RULE,
+    alias_to_nothing::RULE,
+    alias_circle::RULE,
+    out_of_zone::RULE,
+    dot_forgotten::RULE,
     mail_server_unusable::RULE,
+    null_mx_beside_others::RULE,
     mail_not_as_set::RULE,
     ca_forbidden::RULE,
     former_address::RULE,
     service_target_without_address::RULE,
     several_spf::RULE,
     spf_syntax::RULE,
+    spf_allows_everybody::RULE,
     dmarc_syntax::RULE,
     leftover_placeholder::RULE,
     soa_times::RULE,
+    soa_mailbox::RULE,
     ttls_differ::RULE,
     private_address::RULE,
     www_without_apex::RULE,
@@ -167,6 +185,25 @@ impl<'a> Indexed<'a> {
             }
         }
         Self { zone, around, numbers, sets, records, cuts }
+    }
+
+    /// A finding with the place of the record that it is about.
+    pub fn on(&self, record: &Record, finding: Finding) -> Finding {
+        Finding { place: self.zone.place_of(record), ..finding }
+    }
+
+    /// The same where there may be none.
+    pub fn on_any(&self, record: Option<&Record>, finding: Finding) -> Finding {
+        match record {
+            Some(record) => self.on(record, finding),
+            None => finding,
+        }
+    }
+
+    /// Which of two records comes later in the file.
+    pub fn later<'r>(&self, one: &'r Record, other: &'r Record) -> &'r Record {
+        let at = |record: &Record| self.zone.place_of(record).map(|place| (place.line, place.column));
+        if at(one) > at(other) { one } else { other }
     }
 
     pub fn apex(&self) -> &DnsName {

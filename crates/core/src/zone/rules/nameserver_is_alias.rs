@@ -23,7 +23,12 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         if zone.is_alias(target) {
             let name = target.bare();
             let message = format!("the nameserver {name} is an alias");
-            findings.push(TEXT.finding(&name, message, format!("give {name} address records instead of the CNAME")));
+            findings.push(
+                zone.on(
+                    record,
+                    TEXT.finding(&name, message, format!("give {name} address records instead of the CNAME")),
+                ),
+            );
         }
     }
     findings

@@ -24,9 +24,10 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let hashed = zone.owners().filter(|(_, records)| records.iter().any(|one| one.record_type() == RecordType(50)));
     let wrong = hashed.filter(|(owner, _)| !owner.labels().next().is_some_and(is_hash));
     wrong
-        .map(|(owner, _)| {
+        .map(|(owner, records)| {
+            let record = records.iter().find(|one| one.record_type() == RecordType(50));
             let message = format!("{} has an NSEC3 record, and is not a hash", owner.bare());
-            TEXT.finding(owner.bare(), message, "take it out, and sign the zone again")
+            zone.on_any(record.copied(), TEXT.finding(owner.bare(), message, "take it out, and sign the zone again"))
         })
         .collect()
 }

@@ -46,7 +46,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         let Some(record) = host.filter(|record| !is_hostname(owner, true) && !allowed(record)) else { continue };
         let name = owner.bare();
         let message = format!("{name} has an {} record and cannot be the name of a host", record.record_type());
-        findings.push(TEXT.finding(&name, message, "use letters, digits and hyphens alone"));
+        findings.push(zone.on(record, TEXT.finding(&name, message, "use letters, digits and hyphens alone")));
     }
     findings
 }

@@ -25,7 +25,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         if !matches!(kind, AddressKind::Public | AddressKind::Documentation) {
             let name = record.owner.bare();
             let message = format!("{name} leads to {address}, {}, which the world cannot reach", kind.words());
-            findings.push(TEXT.finding(&name, message, format!("give {name} its public address")));
+            findings.push(zone.on(record, TEXT.finding(&name, message, format!("give {name} its public address"))));
         }
     }
     findings

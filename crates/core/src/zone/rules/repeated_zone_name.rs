@@ -26,10 +26,12 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
             if name.is_within(&doubled) {
                 let shown = name.bare();
                 let message = format!("{shown} ends in the zone's name twice");
-                findings.push(TEXT.finding(&shown, message, "add the final dot, or leave the zone's name out"));
+                findings.push(
+                    zone.on(record, TEXT.finding(&shown, message, "add the final dot, or leave the zone's name out")),
+                );
             }
         }
     }
-    findings.dedup();
+    findings.dedup_by(|a, b| a.message == b.message);
     findings
 }

@@ -23,7 +23,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         if let Some(second) = all.find(|record| record.data != first.data) {
             let name = owner.bare();
             let message = format!("{name} has DNAME records to {} and to {}", first.data, second.data);
-            findings.push(TEXT.finding(&name, message, "keep one of them"));
+            findings.push(zone.on(second, TEXT.finding(&name, message, "keep one of them")));
         }
     }
     findings

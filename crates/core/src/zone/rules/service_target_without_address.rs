@@ -1,6 +1,6 @@
 //! A service at a host of this zone that has no address.
 
-use super::{Indexed, Rule};
+use super::{Indexed, Rule, dot_forgotten};
 use crate::finding::{Finding, RuleText, Severity};
 use crate::zone::{Field, RecordData};
 
@@ -29,14 +29,19 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         let alias = zone.is_alias(target);
         let what = if alias && record_type.0 == 33 {
             "is an alias"
-        } else if here && !alias && !zone.has_address(target) && zone.covering_wildcard(target).is_none() {
+        } else if here
+            && !alias
+            && !zone.has_address(target)
+            && zone.covering_wildcard(target).is_none()
+            && dot_forgotten::meant(zone, target).is_none()
+        {
             "has no address here"
         } else {
             continue;
         };
         let (owner, target) = (record.owner.bare(), target.bare());
         let message = format!("the {record_type} record of {owner} names {target}, which {what}");
-        findings.push(TEXT.finding(&owner, message, format!("give {target} an address record")));
+        findings.push(zone.on(record, TEXT.finding(&owner, message, format!("give {target} an address record"))));
     }
     findings
 }

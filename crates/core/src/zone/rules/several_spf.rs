@@ -25,11 +25,13 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
             }
             _ => false,
         });
-        let count = policies.count();
+        let policies: Vec<_> = policies.collect();
+        let count = policies.len();
         if count > 1 {
             let name = owner.bare();
             let message = format!("{name} has {count} SPF policies; one is allowed");
-            findings.push(TEXT.finding(&name, message, "join them into one record"));
+            let finding = TEXT.finding(&name, message, "join them into one record");
+            findings.push(zone.on_any(policies.get(1).map(|record| **record), finding));
         }
     }
     findings

@@ -21,7 +21,10 @@ const DAY: u32 = 86_400;
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let apex = zone.apex().bare();
-    let finding = |message| TEXT.finding(&apex, message, "change the SOA record, as in 4h 30m 4w 5m");
+    let finding = |message| {
+        let finding = TEXT.finding(&apex, message, "change the SOA record, as in 4h 30m 4w 5m");
+        zone.on_any(zone.zone.soa_record(), finding)
+    };
     soa_faults(zone.zone.soa()).into_iter().map(finding).collect()
 }
 

@@ -40,7 +40,9 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         };
         if let Err(what) = judge_terms(terms) {
             let name = record.owner.bare();
-            findings.push(TEXT.finding(&name, format!("the SPF policy of {name}: {what}"), "correct that term"));
+            findings.push(
+                zone.on(record, TEXT.finding(&name, format!("the SPF policy of {name}: {what}"), "correct that term")),
+            );
         }
     }
     findings

@@ -20,7 +20,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         for target in targets(record).filter(|target| !target.is_root() && !is_hostname(target, false)) {
             let (name, target, kind) = (record.owner.bare(), target.bare(), record.record_type());
             let message = format!("the {kind} record of {name} names {target}, which cannot be the name of a host");
-            findings.push(TEXT.finding(&name, message, format!("correct the name {target}")));
+            findings.push(zone.on(record, TEXT.finding(&name, message, format!("correct the name {target}"))));
         }
     }
     findings

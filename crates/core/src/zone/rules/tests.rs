@@ -59,6 +59,24 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("service-target-without-address", "", "_imap._tcp SRV 1 1 143 imap\n"),
     ("service-target-without-address", "", "_imap._tcp SRV 1 1 143 www\n"),
     ("service-target-without-address", "", "@ HTTPS 1 pages alpn=h2\n"),
+    ("out-of-zone", "", "www.crumbandtide.example. A 192.0.2.6\n"),
+    ("nameserver-is-address", "ns.dock A 192.0.2.4\n", "ns.dock A 192.0.2.4\ncrane NS 192.0.2.1.\n"),
+    ("cut-without-address", "", "crane NS ns9\n"),
+    ("alias-to-nothing", "", "old CNAME gone\n"),
+    ("alias-circle", "", "self CNAME self\n"),
+    ("dot-forgotten", "", "ftp MX 10 mail.crumbandtide.example\n"),
+    ("dot-forgotten", "", "ftp CNAME www.crumbandtide.example\n"),
+    ("dot-forgotten", "", "ftp PTR www.crumbandtide.com\n"),
+    ("dot-forgotten", "", "_imap._tcp SRV 1 1 143 imap.crumbandtide.example\n"),
+    ("dot-forgotten", "", "crane NS ns1.crumbandtide.example\n"),
+    ("soa-mailbox", "hostmaster 7", "hostmaster@gullrock.example. 7"),
+    ("soa-mailbox", "hostmaster 7", "hostmaster.gullrock.example 7"),
+    ("soa-mailbox", "hostmaster 7", "hostmaster. 7"),
+    ("null-mx-beside-others", "", "quay MX 0 .\nquay MX 10 mail\n"),
+    ("spf-allows-everybody", "v=spf1 mx -all", "v=spf1 mx +all"),
+    ("spf-allows-everybody", "v=spf1 mx -all", "v=spf1 mx ALL"),
+    ("dmarc-syntax", "v=DMARC1; p=none", "v=DMARC1; p=none; rua=post@gullrock.example"),
+    ("dmarc-syntax", "v=DMARC1; p=none", "v=DMARC1; p=none; ruf=mailto:post"),
     ("spf-syntax", "v=spf1 mx -all", "v=spf1 mx -al"),
     ("spf-syntax", "v=spf1 mx -all", "v=spf1 ip4:192.0.2.300 -all"),
     ("spf-syntax", "v=spf1 mx -all", "v=spf1 a a a a a a a a a mx mx -all"),
@@ -98,4 +116,24 @@ fn a_wildcard_gives_a_mail_server_its_address() {
 fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
     let texts: Vec<_> = ALL.iter().map(|rule| rule.text).collect();
     check_folder("zone/rules", &texts, &TRIGGERS.iter().map(|(code, ..)| *code).collect::<Vec<_>>());
+}
+
+#[test]
+fn a_finding_says_on_which_line_it_stands() {
+    let text = GOOD.replace("\nmail A 192.0.2.3", "\n\n; the mail\nmail A 192.0.2.3")
+        + "bad_host A 192.0.2.9\nwww TXT x\nother.example. A 192.0.2.9\n";
+    let zone = Document::parse(text.clone(), &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+    let line_of = |code: &str| {
+        let finding = judge(&zone).into_iter().find(|finding| finding.code == code).unwrap();
+        finding.place.map(|place| (place.line, place.column))
+    };
+    let line = |start: &str| 1 + text.lines().position(|line| line.starts_with(start)).unwrap();
+    assert_eq!(line_of("owner-not-a-hostname"), Some((line("bad_host"), 1)));
+    // Servers stumble over the later of the two.
+    assert_eq!(line_of("alias-beside-data"), Some((line("www TXT"), 1)));
+    assert_eq!(line_of("out-of-zone"), Some((line("other.example."), 1)));
+    let generated =
+        "$TTL 60\n@ SOA ns1 host 7 4h 30m 4w 5m\n@ NS ns1\nns1 A 192.0.2.1\n$GENERATE 1-2 a_$ A 192.0.2.$\n";
+    let zone = Document::parse(generated, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+    assert!(judge(&zone).iter().all(|finding| finding.code != "owner-not-a-hostname" || finding.place.is_none()));
 }

@@ -24,7 +24,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         let (name, kind) = (record.owner.bare(), record.record_type());
         let message = format!("the {kind} records of {name} have a TTL of {}", show_seconds(record.ttl.into()));
         if findings.last().is_none_or(|last| last.message != message) {
-            findings.push(TEXT.finding(&name, message, "an hour to a day is good for most"));
+            findings.push(zone.on(record, TEXT.finding(&name, message, "an hour to a day is good for most")));
         }
     }
     findings

@@ -39,7 +39,10 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
             let name = owner.bare();
             let words = ttls.iter().map(u32::to_string).collect::<Vec<_>>().join(" and ");
             let message = format!("the {kind} records of {name} have the TTLs {words}");
-            findings.push(TEXT.finding(&name, message, "write the same TTL on each"));
+            let mut of_set = records.iter().filter(|record| record.record_type() == *kind);
+            let first = of_set.next().map(|record| record.ttl);
+            let other = of_set.find(|record| Some(record.ttl) != first);
+            findings.push(zone.on_any(other.copied(), TEXT.finding(&name, message, "write the same TTL on each")));
         }
     }
     findings

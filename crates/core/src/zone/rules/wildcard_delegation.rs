@@ -21,7 +21,8 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     delegated
         .map(|(owner, _)| {
             let message = format!("{} is a wildcard and has an NS record", owner.bare());
-            TEXT.finding(owner.bare(), message, "delegate each name separately")
+            let record = zone.of_type(owner, RecordType::NS).next();
+            zone.on_any(record, TEXT.finding(owner.bare(), message, "delegate each name separately"))
         })
         .collect()
 }
