@@ -32,14 +32,13 @@ pub async fn look_at_set(
     }
     let mut pictures: BTreeMap<Hostname, Picture> = BTreeMap::new();
     let own = domains.values().flatten().cloned();
-    for domain in own.chain(zones.iter().cloned()) {
-        if !pictures.contains_key(&domain) {
-            let inside: Vec<Hostname> = set.nameservers.iter().filter_map(hostname).collect();
-            let inside: Vec<Hostname> =
-                inside.into_iter().filter(|name| name.dns_name().is_within(&domain.dns_name())).collect();
-            let picture = walker.walk(brief(settings, &domain, &inside)).await.picture;
-            pictures.insert(domain, picture);
-        }
+    let all: BTreeSet<Hostname> = own.chain(zones.iter().cloned()).collect();
+    for domain in all {
+        let inside: Vec<Hostname> = set.nameservers.iter().filter_map(hostname).collect();
+        let inside: Vec<Hostname> =
+            inside.into_iter().filter(|name| name.dns_name().is_within(&domain.dns_name())).collect();
+        let picture = walker.walk(brief(settings, &domain, &inside)).await.picture;
+        pictures.insert(domain, picture);
     }
     let looks = set.nameservers.iter().map(|name| {
         let domain = domains.get(name).and_then(Option::as_ref);

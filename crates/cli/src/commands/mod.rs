@@ -75,7 +75,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Zone(zone::Zone::Change(change)) => zone::change::run(change, context),
         Command::Zone(zone::Zone::Compare(compare)) => zone::compare::run(compare, context),
         Command::Zone(zone::Zone::Show(show)) => zone::show::run(show, context),
-        Command::Zone(zone::Zone::PrepareMove(prepare)) => zone::prepare_move::run(prepare, &context),
+        Command::Zone(zone::Zone::PrepareMove(prepare)) => zone::prepare_move::run(prepare, context),
         Command::Zone(zone::Zone::Print(print)) => zone::print::run(print),
         Command::Delegation(delegation::Delegation::Check(check)) => delegation::check::run(check, context),
         Command::Delegation(delegation::Delegation::Handover(handover)) => delegation::handover::run(handover, context),

@@ -1,6 +1,6 @@
 //! `survey`: the six links of hostnames, as a visitor meets them. Changes nothing.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::net::IpAddr;
 use std::path::PathBuf;
 
@@ -81,14 +81,15 @@ fn lost_with_the_move(
     context: &Context,
 ) -> Result<BTreeMap<Hostname, Vec<String>>, Error> {
     let moves = |survey: &&Links| survey.links.iter().any(|link| link.code == "nameservers-not-as-expected");
-    let mut lost = BTreeMap::new();
+    let mut zones = BTreeSet::new();
     for name in surveys.iter().filter(moves).filter_map(|survey| survey.hostname.name()) {
-        let Some(zone) = harbor.store.enclosing_zone(name)? else { continue };
-        if !lost.contains_key(&zone.name) {
-            context.progress.doing(&format!("comparing {} with what the world is answered", zone.name));
-            let sets = context.block_on(losses(harbor, &zone.name))?.unwrap_or_default();
-            lost.insert(zone.name, sets);
-        }
+        zones.extend(harbor.store.enclosing_zone(name)?.map(|zone| zone.name));
+    }
+    let mut lost = BTreeMap::new();
+    for zone in zones {
+        context.progress.doing(&format!("comparing {zone} with what the world is answered"));
+        let sets = context.block_on(losses(harbor, &zone))?.unwrap_or_default();
+        lost.insert(zone, sets);
     }
     lost.retain(|_, sets: &mut Vec<String>| !sets.is_empty());
     Ok(lost)

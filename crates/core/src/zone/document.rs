@@ -7,7 +7,7 @@ use std::collections::HashMap;
 use std::ops::Range;
 
 use super::error::ZoneError;
-use super::parse::{Fetch, Parser, SoaSpans};
+use super::parse::{Fetch, Parser, SoaPlaces};
 use super::{Record, RecordData, RecordType, Soa, serial_is_newer};
 use crate::finding::Place;
 use crate::name::DnsName;
@@ -19,8 +19,7 @@ pub struct Document {
     pub(super) origin: DnsName,
     pub(super) entries: Vec<Entry>,
     /// Where the values of the SOA record stand in the source, if they stand there.
-    pub(super) soa_spans: Option<SoaSpans>,
-    pub(super) more_serials: Vec<Range<usize>>,
+    pub(super) soa_places: SoaPlaces,
     /// The files that were followed, by name as written: an edit reads its result with the same ones.
     pub(super) included: HashMap<String, Vec<u8>>,
     /// The newest serial that a server is known to have, where it is newer than that of the document.
@@ -106,13 +105,12 @@ impl Document {
 
     fn read(source: Vec<u8>, mut parser: Parser<'_, '_>) -> Result<Self, ZoneError> {
         let entries = parser.parse(&source)?;
-        let (origin, soa_spans, more_serials) = parser.finish(&source)?;
+        let (origin, soa_places) = parser.finish(&source)?;
         Ok(Self {
             source,
             origin,
             entries,
-            soa_spans,
-            more_serials,
+            soa_places,
             included: HashMap::new(),
             served_serial: None,
             of_server: false,

@@ -116,7 +116,8 @@ impl Document {
                 }
                 Item::Record(record) => {
                     // A line that took its owner from the one that goes must say it itself now.
-                    if std::mem::take(&mut orphaned) && self.leaves_owner_out(entry) {
+                    let was_orphaned = std::mem::take(&mut orphaned);
+                    if was_orphaned && self.leaves_owner_out(entry) {
                         let owner = self.owner_text_at(entry.span.start, record);
                         splices.push((entry.span.start..entry.span.start, owner));
                     }
@@ -203,11 +204,11 @@ impl Document {
 
     /// The values of the start of authority that change, each in its place: the serial always does.
     fn soa_values(&self, wanted: Option<&Soa>, today: Date) -> Result<Vec<(Range<usize>, String)>, EditError> {
-        let [primary, hostmaster, serial, times @ ..] = self.soa_spans.clone().ok_or(EditError::SoaIncluded)?;
+        let [primary, hostmaster, serial, times @ ..] = self.soa_places.spans.clone().ok_or(EditError::SoaIncluded)?;
         let present = self.soa();
         let next = next_serial(self.served_serial.unwrap_or(present.serial), today).to_string();
         let mut splices = vec![(serial, next.clone())];
-        splices.extend(self.more_serials.iter().map(|span| (span.clone(), next.clone())));
+        splices.extend(self.soa_places.more_serials.iter().map(|span| (span.clone(), next.clone())));
         let Some(wanted) = wanted else { return Ok(splices) };
         for (span, old, new) in
             [(primary, &present.primary, &wanted.primary), (hostmaster, &present.hostmaster, &wanted.hostmaster)]

@@ -22,6 +22,15 @@ const MOST_DEPTH: usize = 10;
 /// Where the seven values of the SOA record stand in the file.
 pub(super) type SoaSpans = [Range<usize>; 7];
 
+/// Where the start of authority stands.
+#[derive(Debug, Clone, Default)]
+pub(super) struct SoaPlaces {
+    /// Each of its values; none where it stands in an included file.
+    pub spans: Option<SoaSpans>,
+    /// The serial in lines that say the same once more.
+    pub more_serials: Vec<Range<usize>>,
+}
+
 pub(super) struct Parser<'f, 'g> {
     zone: DnsName,
     origin: DnsName,
@@ -30,9 +39,7 @@ pub(super) struct Parser<'f, 'g> {
     last_ttl: Option<u32>,
     /// The SOA record that was seen, to tell a repetition from a second one.
     soa: Option<RecordData>,
-    soa_spans: Option<SoaSpans>,
-    /// Where the serial stands in lines that say the start of authority once more.
-    more_serials: Vec<Range<usize>>,
+    soa_places: SoaPlaces,
     fetch: Option<&'f mut Fetch<'g>>,
     /// The included files that are being read.
     files: Vec<String>,
@@ -47,17 +54,16 @@ impl<'f, 'g> Parser<'f, 'g> {
             default_ttl: None,
             last_ttl: None,
             soa: None,
-            soa_spans: None,
-            more_serials: Vec::new(),
+            soa_places: SoaPlaces::default(),
             fetch,
             files: vec![],
         }
     }
 
     /// The zone, and where its SOA record stands; an error if there was none.
-    pub fn finish(self, source: &[u8]) -> Result<(DnsName, Option<SoaSpans>, Vec<Range<usize>>), ZoneError> {
+    pub fn finish(self, source: &[u8]) -> Result<(DnsName, SoaPlaces), ZoneError> {
         match self.soa {
-            Some(_) => Ok((self.zone, self.soa_spans, self.more_serials)),
+            Some(_) => Ok((self.zone, self.soa_places)),
             None => Err(ZoneError::at(source, source.len()..source.len(), ZoneProblem::NoSoa)),
         }
     }
@@ -151,14 +157,14 @@ impl<'f, 'g> Parser<'f, 'g> {
                 self.soa = Some(data.clone());
                 if self.files.is_empty() {
                     let spans: Vec<_> = tokens.iter().map(|token| token.span.clone()).collect();
-                    self.soa_spans = spans.try_into().ok();
+                    self.soa_places.spans = spans.try_into().ok();
                 }
                 Ok(())
             }
             // The same record twice is one record, as everywhere in the DNS.
             Some(before) if before == data => {
                 if self.files.is_empty() {
-                    self.more_serials.extend(tokens.get(2).map(|token| token.span.clone()));
+                    self.soa_places.more_serials.extend(tokens.get(2).map(|token| token.span.clone()));
                 }
                 Ok(())
             }

@@ -57,8 +57,11 @@ async fn resolve(resolver: SocketAddr, name: &DnsName) -> Resolved {
         resolved.failed = None;
     } else if gives_up {
         // The one word for everything that went wrong: a resolver that validates uses it too (RFC 4035 section 5.5).
-        let answers = |outcome: &Outcome| matches!(outcome, Outcome::Reply(reply) if matches!(reply.rcode, Reply::NOERROR | Reply::NXDOMAIN));
-        resolved.answers_unchecked = answers(&ask(&question(RecordType::A, true)).await.outcome);
+        let unchecked = ask(&question(RecordType::A, true)).await.outcome;
+        resolved.answers_unchecked = matches!(
+            unchecked,
+            Outcome::Reply(reply) if matches!(reply.rcode, Reply::NOERROR | Reply::NXDOMAIN)
+        );
     }
     resolved
 }

@@ -112,7 +112,7 @@ fn items(value: &[u8]) -> Vec<Vec<u8>> {
 /// Whether bytes are the value of a known parameter.
 fn fits_wire(number: u16, bytes: &[u8]) -> bool {
     match number {
-        0 => !bytes.is_empty() && bytes.len() % 2 == 0,
+        0 => !bytes.is_empty() && bytes.len().is_multiple_of(2),
         1 => {
             let mut rest = bytes;
             while let Some((&length, more)) = rest.split_first() {
@@ -124,8 +124,8 @@ fn fits_wire(number: u16, bytes: &[u8]) -> bool {
             !bytes.is_empty()
         }
         3 => bytes.len() == 2,
-        4 => !bytes.is_empty() && bytes.len() % 4 == 0,
-        6 => !bytes.is_empty() && bytes.len() % 16 == 0,
+        4 => !bytes.is_empty() && bytes.len().is_multiple_of(4),
+        6 => !bytes.is_empty() && bytes.len().is_multiple_of(16),
         _ => !bytes.is_empty(),
     }
 }
