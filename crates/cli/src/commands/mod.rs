@@ -68,6 +68,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Zone(zone::Zone::Check(check)) => zone::check::run(check, context),
         Command::Zone(zone::Zone::Create(create)) => zone::create::run(create, context),
         Command::Zone(zone::Zone::List(list)) => zone::list::run(list, context),
+        Command::Zone(zone::Zone::Load(load)) => zone::load::run(load, context),
         Command::Zone(zone::Zone::Move(to)) => zone::move_to::run(to, context),
         Command::Zone(zone::Zone::Publish(publish)) => zone::publish::run(publish, context),
         Command::Zone(zone::Zone::Realign(realign)) => zone::realign::run(realign, context),

@@ -44,6 +44,7 @@ const LIVE: &[(&str, End)] = &[
     ("nameserver remove tide", Refused("set-in-use")),
     ("zone prepare-move crumbandtide.example", Same(0)),
     ("zone prepare-move crumbandtide.example --back", Same(0)),
+    ("zone load crumbandtide.example", Same(0)),
     ("zone realign --all", Same(0)),
     ("zone publish", Refused("no-secondaries")),
     ("record add quay.lanternchoir.example A 192.0.2.9", Same(0)),

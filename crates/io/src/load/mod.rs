@@ -23,7 +23,7 @@ pub use nameserver::{change_set, known_set, member_zones};
 pub use redirect::{add_redirects, site_of_source, sites_with_files};
 pub use settings::settings_file;
 pub use site::{change_site, hand_over};
-pub use zone::{DesignChange, change_zone, create_zone, movable, publish, realignable, surroundings};
+pub use zone::{DesignChange, change_zone, create_zone, loadable, movable, publish, realignable, surroundings};
 
 use brightharbor_core::name::Host;
 

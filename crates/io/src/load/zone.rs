@@ -11,12 +11,12 @@ use brightharbor_core::nameserver;
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
-    ChangeZone, ChangeZoneLoaded, CreateZone, CreateZoneLoaded, Document, FormerWish, Mail, Movable, Pattern,
+    ChangeZone, ChangeZoneLoaded, CreateZone, CreateZoneLoaded, Document, FormerWish, Loadable, Mail, Movable, Pattern,
     PatternError, PublishLoaded, ReadZone, Realignable, TemplateName, Zone, ZoneDesign, ZoneHome, ZoneOrigin,
-    ZoneRefusal, design_for, parts, updated_at,
+    ZoneRefusal, design_for, newest_serial, parts, serial_is_newer, updated_at,
 };
 
-use super::former::former_zone;
+use super::former::{ZoneCompared, compare_zone, former_zone};
 use super::{LoadError, new_zone_files};
 use crate::dns::TransactionKey;
 use crate::dns::walk;
@@ -66,6 +66,36 @@ async fn is_delegated(overlay: &Overlay<'_>, name: &Hostname) -> Result<bool, Lo
 
 async fn read(overlay: &Overlay<'_>, zone: &Zone) -> ReadZone {
     overlay.read_zone(zone).await.map_err(|error| error.to_string())
+}
+
+/// Zone files beside what is served. Those whose serial servers would take are not compared: they are loaded anyway.
+pub async fn loadable(overlay: &Overlay<'_>, zones: Vec<Zone>) -> Result<Vec<Loadable>, LoadError> {
+    let mut all = Vec::new();
+    for zone in zones.into_iter().filter(|zone| zone.home == ZoneHome::Here) {
+        let read = read(overlay, &zone).await;
+        let serials = overlay.served_serials(&zone.name).await?;
+        let served = newest_serial(serials.into_iter().map(|(_, serial)| serial));
+        let differs = match (&read, served) {
+            (Ok(kept), Some(served)) if !serial_is_newer(kept.document.soa().serial, served) => {
+                differs(overlay, &zone).await?
+            }
+            _ => None,
+        };
+        all.push(Loadable { zone, read, served, differs });
+    }
+    Ok(all)
+}
+
+/// Whether the server here answers otherwise than the file of a zone says.
+async fn differs(overlay: &Overlay<'_>, zone: &Zone) -> Result<Option<bool>, LoadError> {
+    let Some(server) = overlay.settings.dns.address else { return Ok(None) };
+    let asking = async {
+        match compare_zone(overlay, zone, &[server]).await {
+            Ok(ZoneCompared::Differs { differences, .. }) => Some(!differences.is_empty()),
+            _ => None,
+        }
+    };
+    Ok(overlay.ask(&format!("whether {server} serves the file of {}", zone.name), asking).await?)
 }
 
 /// The zones that are to move, with the sets that they have now; `set_of` knows the sets by name.

@@ -6,6 +6,7 @@ mod chosen;
 pub mod compare;
 pub mod create;
 pub mod list;
+pub mod load;
 pub mod move_to;
 pub mod prepare_move;
 pub mod print;
@@ -24,6 +25,7 @@ pub enum Zone {
     Compare(compare::Compare),
     Create(create::Create),
     List(list::List),
+    Load(load::Load),
     Move(move_to::Move),
     PrepareMove(prepare_move::PrepareMove),
     Print(print::Print),

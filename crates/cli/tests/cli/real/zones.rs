@@ -5,8 +5,10 @@ use std::fs;
 use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
+use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::name::DnsName;
-use brightharbor_io::dns::{RequestProblem, TransactionKey, transfer};
+use brightharbor_core::zone::RecordType;
+use brightharbor_io::dns::{RequestProblem, TransactionKey, ask, transfer};
 use brightharbor_standins::World;
 
 use super::nameservers::{TRANSFER, address_of_its_own, start_knot, start_nsd};
@@ -40,6 +42,55 @@ fn life_of_a_zone(quay: &Quay) {
     let refused = quay.run(&["record", "add", "@", "CNAME", "x.example.", "--zone", "gullrock.example"]).expect(4);
     assert!(refused.contains("alias"), "{refused}");
     assert!(quay.run(&["zone", "realign"]).expect(0).contains("All zones match"));
+    hand_edits(quay);
+}
+
+/// Files that somebody edits: loaded under a serial that the server takes, or named with what is wrong.
+fn hand_edits(quay: &Quay) {
+    let path = |zone: &str| quay.path(&format!("harbor/zones/{zone}.zone"));
+    let edit = |zone: &str, from: &str, to: &str| {
+        let text = fs::read_to_string(path(zone)).unwrap();
+        assert!(text.contains(from), "{text}");
+        fs::write(path(zone), text.replacen(from, to, 1)).unwrap();
+    };
+    let served = |zone: &str| quay.json(&["zone", "show", zone], 0)["servers"][0]["serial"].as_u64().unwrap();
+    assert!(quay.run(&["zone", "load"]).expect(0).contains("Everything is served as the files have it"));
+
+    // A new address, and the serial forgotten.
+    let before = served("gullrock.example");
+    edit("gullrock.example", "192.0.2.5", "192.0.2.55");
+    let looked = quay.json(&["zone", "load"], 3);
+    assert_eq!((&looked["zones"][1]["outcome"], &looked["carried_out"]), (&"loads".into(), &false.into()), "{looked}");
+    assert_eq!(served("gullrock.example"), before, "looking changes nothing");
+    let loaded = quay.json(&["zone", "load", "gullrock.example"], 0);
+    assert_eq!(loaded["zones"][0]["serial"].as_u64().unwrap(), before + 1, "{loaded}");
+    assert_eq!(served("gullrock.example"), before + 1);
+    let crane =
+        Question::authoritative(quay.server(), &DnsName::absolute("crane.gullrock.example").unwrap(), RecordType::A);
+    let Outcome::Reply(reply) = block_on(ask(&crane)).outcome else { panic!() };
+    assert_eq!(reply.answer[0].data.to_string(), "192.0.2.55");
+
+    // A serial of somebody's own that goes back never goes out; one that goes on is taken as it is.
+    let now = before + 1;
+    edit("gullrock.example", &now.to_string(), "7");
+    edit("gullrock.example", "192.0.2.55", "192.0.2.56");
+    let loaded = quay.json(&["zone", "load", "gullrock.example"], 0);
+    assert_eq!((&loaded["zones"][0]["raised_from"], served("gullrock.example")), (&7.into(), now + 1), "{loaded}");
+    edit("gullrock.example", &(now + 1).to_string(), &(now + 40).to_string());
+    let loaded = quay.json(&["zone", "load", "gullrock.example"], 0);
+    assert_eq!((&loaded["zones"][0]["raised_from"], served("gullrock.example")), (&().into(), now + 40), "{loaded}");
+
+    // One that the server would refuse holds up no other, and stays as it is served.
+    edit("gullrock.example", "192.0.2.56", "192.0.2.256");
+    edit("crumbandtide.example", "www", "shop");
+    let both = quay.json(&["zone", "load", "--all"], 1);
+    let outcomes: Vec<&str> =
+        both["zones"].as_array().unwrap().iter().map(|one| one["outcome"].as_str().unwrap()).collect();
+    assert_eq!(outcomes, ["loads", "refused"], "{both}");
+    assert!(both["zones"][1]["reason"].as_str().unwrap().contains("192.0.2.256"), "{both}");
+    let Outcome::Reply(reply) = block_on(ask(&crane)).outcome else { panic!() };
+    assert_eq!(reply.answer[0].data.to_string(), "192.0.2.56", "visitors notice nothing");
+    edit("gullrock.example", "192.0.2.256", "192.0.2.56");
 }
 
 #[test]

@@ -11,6 +11,7 @@ mod create;
 mod holders;
 mod in_step;
 mod kept_zone;
+mod load_zones;
 mod model;
 mod new_zone;
 mod prepare;
@@ -27,6 +28,7 @@ pub use create::{CreateZone, CreateZoneLoaded, ZoneOrigin, create_zone, design_f
 pub use holders::{Holder, Holding, Serials, holders, own_servers, secondaries};
 pub use in_step::{Movable, ReadZone, Realignable, WhyLeft, ZoneOutcome, move_zones, realign};
 pub use kept_zone::{KeptZone, ZonePlace};
+pub use load_zones::{LoadOutcome, LoadRefused, Loadable, load_zones};
 pub use model::{Zone, ZoneHome};
 pub use new_zone::{MadeZone, NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 pub use prepare::{Prepared, PreparedSet, prepare_move, put_back, ready_at, ttls};
