@@ -3,6 +3,8 @@
 //! A zone file would take `www.gullrock.example` without its final dot as a name below the zone. People who type or
 //! paste it mean the full name; that is taken, and said.
 
+use std::net::IpAddr;
+
 use super::record_data::DataToken;
 use super::token::{LogicalLine, logical_line};
 use super::{RecordData, RecordType};
@@ -121,6 +123,14 @@ pub fn data_as_meant(typed: &str, record_type: RecordType, zone: &DnsName) -> Re
         .iter()
         .map(|token| DataToken { text: trimmed[token.span.clone()].into(), quoted: token.quoted })
         .collect();
+    // SVCB and HTTPS have their target in the middle.
+    let target = match record_type.0 {
+        64 | 65 => tokens.get(1),
+        _ => tokens.last().filter(|_| ends_in_a_name(record_type)),
+    };
+    if let Some(why) = target.and_then(|target| no_target(&target.text, record_type)) {
+        return Err(wrong(why));
+    }
     if let Some(last) = tokens.last_mut().filter(|_| ends_in_a_name(record_type)) {
         last.text = name_as_meant(&last.text, zone, true, &mut said)?.to_string().into();
     }
@@ -134,6 +144,31 @@ pub fn data_as_meant(typed: &str, record_type: RecordType, zone: &DnsName) -> Re
         return Err(wrong(format!("this type can only be entered as `TYPE{number}` with `\\# LENGTH HEX` (RFC 3597)")));
     }
     Ok(Meant { value, said })
+}
+
+/// Why something cannot be the target of a record, which is the name of a host and nothing else.
+fn no_target(typed: &str, record_type: RecordType) -> Option<String> {
+    let takes = format!("{record_type} takes the name of a host");
+    let bare = typed.trim_end_matches('.').trim_start_matches('[').trim_end_matches(']');
+    if bare.parse::<IpAddr>().is_ok() {
+        return Some(format!("an address; {takes}. Give the host an A or AAAA record"));
+    }
+    if let Some((_, rest)) = typed.split_once("://") {
+        let host = rest.split(['/', '?', '#', ':']).next().unwrap_or_default();
+        return Some(format!("a URL; {takes}, such as {host}. A page is reached by a redirect"));
+    }
+    match typed.find(['@', ':', '/']).map(|at| typed.as_bytes()[at]) {
+        Some(b'@') if typed != "@" => Some(format!("a mailbox; {takes}")),
+        Some(b':') => Some(format!("a host with a port; {takes} alone")),
+        Some(b'/') if !is_reverse(typed) => Some(format!("a path; {takes}")),
+        _ => None,
+    }
+}
+
+/// Names of classless reverse zones have a slash (RFC 2317 section 4).
+fn is_reverse(typed: &str) -> bool {
+    let before = typed.split('/').next().unwrap_or_default();
+    before.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.')
 }
 
 /// NS, CNAME, PTR, MX, SRV, DNAME and their like.
@@ -152,6 +187,38 @@ mod tests {
     fn owner(typed: &str) -> (String, usize) {
         let meant = owner_as_meant(typed, &zone()).unwrap();
         (meant.value.bare(), meant.said.len())
+    }
+
+    #[test]
+    fn a_target_is_the_name_of_a_host_and_nothing_else() {
+        let wrong = |kind: &str, typed: &str| {
+            let error = data_as_meant(typed, RecordType::parse(kind).unwrap(), &zone()).unwrap_err();
+            let TypedError::Data { reason, .. } = error else { panic!("{error:?}") };
+            reason
+        };
+        for (kind, typed, what) in [
+            ("CNAME", "https://shop.crumbandtide.example/bread", "a URL"),
+            ("CNAME", "192.0.2.1", "an address"),
+            ("CNAME", "shop.crumbandtide.example:8443", "a port"),
+            ("CNAME", "shop.crumbandtide.example/bread", "a path"),
+            ("NS", "192.0.2.1.", "an address"),
+            ("NS", "[2001:db8::1]", "an address"),
+            ("MX", "10 post@crumbandtide.example", "a mailbox"),
+            ("MX", "10 192.0.2.1", "an address"),
+            ("MX", "10 mail.crumbandtide.example:25", "a port"),
+            ("SRV", "0 1 443 2001:db8::1", "an address"),
+            ("HTTPS", "1 https://cdn.example/ alpn=h2", "a URL"),
+            ("PTR", "post@crumbandtide.example", "a mailbox"),
+        ] {
+            let why = wrong(kind, typed);
+            assert!(why.contains(what) && why.contains(&format!("{kind} takes the name of a host")), "{typed}: {why}");
+        }
+        assert!(wrong("CNAME", "https://shop.example/x").contains("such as shop.example."));
+        for (kind, typed) in
+            [("CNAME", "@"), ("MX", "0 ."), ("HTTPS", "1 . alpn=h2"), ("PTR", "4.0/25.2.0.192.in-addr.arpa.")]
+        {
+            data_as_meant(typed, RecordType::parse(kind).unwrap(), &zone()).unwrap();
+        }
     }
 
     #[test]
