@@ -262,6 +262,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("shares-root", "the document root overlaps that of another site"),
     ("single-nameserver", "a set has one nameserver alone"),
     ("site-handed-over", "a site belongs to another account from now on"),
+    ("soa-changed", "the start of authority of a zone has other values"),
     ("stays-with-its-account", "a name below a domain that is handed over belongs to a third account"),
     ("stop-gap", "a self-signed certificate is in place for some days"),
     ("successor-first", "a new certificate comes before the revocation"),

@@ -45,6 +45,7 @@ const LIVE: &[(&str, End)] = &[
     ("zone prepare-move crumbandtide.example", Same(0)),
     ("zone prepare-move crumbandtide.example --back", Same(0)),
     ("zone load crumbandtide.example", Same(0)),
+    ("zone change crumbandtide.example --soa-mailbox post@gullrock.example", Same(0)),
     ("zone realign --all", Same(0)),
     ("zone publish", Refused("no-secondaries")),
     ("record add quay.lanternchoir.example A 192.0.2.9", Same(0)),

@@ -77,6 +77,32 @@ fn a_changed_address_is_brought_to_all_zones_and_hand_made_records_stay() {
 }
 
 #[test]
+fn the_start_of_authority_is_changed_by_command() {
+    let coast = Coast::with_bakery();
+    let change = |more: &[&str]| coast.run(&[&["zone", "change", "crumbandtide.example"], more].concat());
+    let all = [
+        "--soa-mailbox",
+        "post@crumbandtide.example",
+        "--soa-times",
+        "2h 15m 4w 1m",
+        "--soa-primary",
+        "ns2.saltmarsh.example",
+    ];
+    let text = change(&all).expect(0);
+    assert!(text.contains("ns2.saltmarsh.example post.crumbandtide.example, 2 h, 15 min, 28 d, 1 min"), "{text}");
+    let zone = zone_text(&coast, "crumbandtide.example");
+    assert!(zone.contains("ns2.saltmarsh.example. post.crumbandtide.example. ("), "{zone}");
+    assert!(change(&all).expect(0).contains("Nothing to change"));
+    assert!(change(&["--soa-times", "2h 15m"]).expect(2).contains("four times are needed"));
+    assert!(change(&["--soa-mailbox", "post"]).expect(2).contains("is not a mailbox"));
+    assert!(
+        change(&["--soa-mailbox", "post@a.example", "--mail", "none"])
+            .expect(2)
+            .contains("one command after the other")
+    );
+}
+
+#[test]
 fn a_changed_template_reaches_the_zones_made_from_it_and_a_broken_one_is_refused() {
     let coast = Coast::new();
     coast.run(&["zone", "create", "gullrock.example", "--account", "bakery"]).expect(0);

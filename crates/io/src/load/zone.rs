@@ -277,5 +277,9 @@ pub async fn change_zone(
     let after = Zone { nameserver_set: set, ..zone.clone() };
     let expected = nameserver::expected(Some(&after), None, &overlay.settings);
     let at_registrar = nameserver::at_registrar(&zone.name.dns_name(), &expected);
-    Ok(Ok(ChangeZoneLoaded { zone, account_known, attached, at_registrar, remade }))
+    let kept = match request.soa.is_empty() {
+        true => None,
+        false => Some(overlay.read_zone(&zone).await?),
+    };
+    Ok(Ok(ChangeZoneLoaded { zone, account_known, attached, at_registrar, remade, kept }))
 }

@@ -1,7 +1,10 @@
 //! `zone change`: another account, mail setting, template or nameserver set.
 
 use brightharbor_core::change::Remark;
-use brightharbor_core::zone::{ChangeZone as Request, ZoneOutcome, ZoneRemark, change_zone};
+use brightharbor_core::name::DnsName;
+use brightharbor_core::zone::{
+    ChangeZone as Request, SoaWish, ZoneOutcome, ZoneRemark, change_zone, mailbox, soa_times,
+};
 use brightharbor_io::load::{self, DesignChange};
 use clap::Args;
 use serde_json::{Value, json};
@@ -10,7 +13,7 @@ use super::chosen::{document, show};
 use super::source::find;
 use crate::commands::{Report, account_name};
 use crate::design::DesignChangeOptions;
-use crate::error::Exit;
+use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Carried, Context, change};
 use crate::show::human::{Page, change_report};
@@ -24,6 +27,15 @@ pub struct Change {
     /// The account that it belongs to. Attached names go with `site change --account`.
     #[arg(long, value_name = "ACCOUNT")]
     account: Option<String>,
+    /// The server that its start of authority names as the primary.
+    #[arg(long, value_name = "NAME")]
+    soa_primary: Option<DnsName>,
+    /// The mailbox in its start of authority, as post@gullrock.example.
+    #[arg(long, value_name = "MAILBOX", value_parser = mailbox)]
+    soa_mailbox: Option<DnsName>,
+    /// The times in its start of authority: refresh, retry, expire, and that for "no such name", as in "4h 30m 4w 5m".
+    #[arg(long, value_name = "TIMES", value_parser = soa_times)]
+    soa_times: Option<[u32; 4]>,
     #[command(flatten)]
     design: DesignChangeOptions,
     #[command(flatten)]
@@ -33,7 +45,13 @@ pub struct Change {
 pub fn run(args: &Change, context: &Context) -> Report {
     let design: DesignChange = args.design.change()?;
     let account = args.account.as_deref().map(account_name).transpose()?;
-    let request = Request { account, nameserver_set: design.nameserver_set.clone() };
+    let soa =
+        SoaWish { primary: args.soa_primary.clone(), hostmaster: args.soa_mailbox.clone(), times: args.soa_times };
+    if !soa.is_empty() && (design.template.is_some() || design.mail.is_some() || design.nameserver_set.is_some()) {
+        return Err(Error::wrong_use("the start of authority is changed together with what the zone is made by")
+            .advice("give one command after the other"));
+    }
+    let request = Request { account, nameserver_set: design.nameserver_set.clone(), soa };
     let title = format!("zone change {}", args.zone);
     let (carried, outcomes) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
         let zone = find(overlay, &args.zone)?;

@@ -75,6 +75,16 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
             let words = format!("zone {zone} stays where it is kept; this harbor no longer knows it");
             Told::fact("zone-stays-elsewhere", words).with("zone", zone.as_str())
         }
+        Is::SoaChanged { zone, soa } => {
+            let times = [soa.refresh, soa.retry, soa.expire, soa.negative_ttl].map(|time| show_seconds(time.into()));
+            let (primary, hostmaster) = (soa.primary.bare(), soa.hostmaster.bare());
+            let what = format!("the start of authority of {zone} to {primary} {hostmaster}, {}", times.join(", "));
+            Told::act("soa-changed", "Set", "set", what)
+                .with("zone", zone.as_str())
+                .with("primary", primary)
+                .with("hostmaster", hostmaster)
+                .with("times", vec![soa.refresh, soa.retry, soa.expire, soa.negative_ttl])
+        }
         Is::TtlsLowered { zone, sets, ttl } => {
             let (what, to) = (counted(*sets, "record set"), show_seconds((*ttl).into()));
             Told::act("ttls-lowered", "Lowered", "lower", format!("the time to live of {what} of zone {zone} to {to}"))

@@ -6,10 +6,12 @@ use std::collections::BTreeSet;
 use jiff::Timestamp;
 
 use super::in_step::{Realignable, ZoneOutcome, bring_to};
-use super::{Zone, ZoneRefusal, ZoneRemark};
+use super::{KeptZone, SoaWish, Zone, ZoneRefusal, ZoneRemark};
 use crate::account::AccountName;
-use crate::change::{InventoryChange, Plan};
+use crate::change::{InventoryChange, Plan, Remark};
 use crate::name::Hostname;
+use crate::zone::rules::judge_loading;
+use crate::zone::{AlterRefused, serial_date};
 
 /// What was asked for; `None`: as before.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -17,6 +19,7 @@ pub struct ChangeZone {
     pub account: Option<AccountName>,
     /// The inner `None` is the set of `[host]`.
     pub nameserver_set: Option<Option<String>>,
+    pub soa: SoaWish,
 }
 
 /// What the decision rests on.
@@ -31,6 +34,8 @@ pub struct ChangeZoneLoaded {
     pub at_registrar: Vec<String>,
     /// The zone with its old and its new pattern, where what it is made by changes.
     pub remade: Option<Realignable>,
+    /// The zone, where other values are wished for its start of authority.
+    pub kept: Option<KeptZone>,
 }
 
 /// Decides it.
@@ -63,11 +68,32 @@ pub fn change_zone(
         }
         None => {}
     }
+    if let Some(kept) = &loaded.kept {
+        change_soa(kept, &request.soa, &mut plan, now)?;
+    }
     let values = &loaded.at_registrar;
     if request.nameserver_set.as_ref().is_some_and(|set| *set != before.nameserver_set) && !values.is_empty() {
         plan.remark(ZoneRemark::OtherNameservers { zone: before.name.clone(), values: values.clone() });
     }
     Ok((plan, outcomes))
+}
+
+/// Other values in the start of authority, as long as a server loads the zone with them.
+fn change_soa(kept: &KeptZone, wish: &SoaWish, plan: &mut Plan, now: Timestamp) -> Result<(), ZoneRefusal> {
+    let (zone, present) = (kept.zone.name.clone(), kept.document.soa());
+    let wanted = wish.of(present);
+    if wanted == *present {
+        plan.remark(Remark::Unchanged);
+        return Ok(());
+    }
+    let edited = kept.document.with_changes(&[], &[], Some(&wanted), serial_date(now));
+    let edited = edited.map_err(|error| ZoneRefusal::Edit { zone: zone.clone(), error })?;
+    if let Some(fault) = judge_loading(&edited).into_iter().next() {
+        return Err(ZoneRefusal::Alter(AlterRefused::Breaks(fault)));
+    }
+    plan.change(kept.change(&edited, &[], &[]));
+    plan.remark(ZoneRemark::SoaChanged { zone, soa: Box::new(edited.soa().clone()) });
+    Ok(())
 }
 
 #[cfg(test)]
@@ -95,6 +121,7 @@ mod tests {
             attached: vec![],
             at_registrar: vec!["nameserver ns7".into()],
             remade,
+            kept: None,
         }
     }
 
@@ -120,6 +147,34 @@ mod tests {
         let remark = ZoneRemark::OtherNameservers { zone, values: vec!["nameserver ns7".into()] };
         assert_eq!(told(&to(Some("quay"))), [Remark::from(remark)]);
         assert!(told(&to(None)).is_empty() && told(&ChangeZone::default()).is_empty(), "the set is the same");
+    }
+
+    #[test]
+    fn the_start_of_authority_gets_other_values_and_what_breaks_the_zone_is_refused() {
+        let name = |text: &str| DnsName::absolute(text).unwrap();
+        let with = |wish: SoaWish| {
+            let zone = loaded(None).zone;
+            let text = "$TTL 60\n@ SOA ns1.saltmarsh.example. host ( 7 ; serial\n 4h 30m 4w 5m )\n@ NS ns1.saltmarsh.example.\n";
+            let document = crate::zone::Document::parse(text, &zone.name.dns_name()).unwrap();
+            let place = ZonePlace::File { path: "/harbor/zones/gullrock.example.zone".into() };
+            let kept = Some(KeptZone { zone, document, place });
+            let request = ChangeZone { soa: wish, ..ChangeZone::default() };
+            change_zone(&request, &ChangeZoneLoaded { kept, ..loaded(None) }, now()).map(|(plan, _)| plan)
+        };
+        let wish = SoaWish {
+            hostmaster: Some(name("post.gullrock.example")),
+            times: Some([7_200, 900, 2_419_200, 60]),
+            ..SoaWish::default()
+        };
+        let plan = with(wish).unwrap();
+        let file = plan.set.pending(std::path::Path::new("/harbor/zones/gullrock.example.zone")).unwrap();
+        let text = String::from_utf8_lossy(file);
+        assert!(text.contains("post.gullrock.example. ( 8 ; serial\n 7200 900 4w 60 )"), "{text}");
+        assert!(matches!(&plan.remarks[..], [Remark::Zone(ZoneRemark::SoaChanged { .. })]), "{plan:?}");
+        let same = with(SoaWish { times: Some([14_400, 1_800, 2_419_200, 300]), ..SoaWish::default() }).unwrap();
+        assert!(same.is_empty() && same.remarks == [Remark::Unchanged]);
+        let broken = with(SoaWish { primary: Some(name("ns_1.example")), ..SoaWish::default() }).unwrap_err();
+        assert!(matches!(broken, ZoneRefusal::Alter(AlterRefused::Breaks(_))), "{broken:?}");
     }
 
     #[test]

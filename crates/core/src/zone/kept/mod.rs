@@ -19,6 +19,7 @@ mod publish;
 mod refusal;
 mod remark;
 mod removal;
+mod soa_wish;
 
 pub use align::{AlignRefused, Aligned, align, delegated_to, made_by};
 pub use alter_kept::{alter_kept, alter_loose};
@@ -36,3 +37,4 @@ pub use publish::{PublishLoaded, parts, publish};
 pub use refusal::ZoneRefusal;
 pub use remark::ZoneRemark;
 pub use removal::{ZoneRemoval, ZoneRemovalFiles, forget_zone, remove_zone};
+pub use soa_wish::{SoaWish, mailbox, soa_times};

@@ -60,6 +60,11 @@ pub enum ZoneRemark {
     StaysElsewhere {
         zone: Hostname,
     },
+    /// Its start of authority has other values.
+    SoaChanged {
+        zone: Hostname,
+        soa: Box<crate::zone::Soa>,
+    },
     /// The times to live of so many record sets are so many seconds from now on.
     TtlsLowered {
         zone: Hostname,
