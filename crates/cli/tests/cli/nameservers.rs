@@ -61,6 +61,21 @@ fn a_set_with_names_of_the_customers_own() {
 }
 
 #[test]
+fn what_the_world_does_not_see_of_a_zone_here_is_told_from_what_the_zone_lacks() {
+    let coast = Coast::new();
+    coast.run(&["zone", "create", "gullrock.example", "--account", "bakery", "--bare"]).expect(0);
+    coast.run(&["nameserver", "add", "own", "ns1.gullrock.example=192.0.2.53"]).expect(0);
+    // The domain is with the old host: the zone here is right, and nobody asks for it.
+    let told = coast.run(&["nameserver", "check", "own"]).expect(1);
+    assert!(told.contains("the zone gullrock.example here says so already"), "{told}");
+    let file = coast.harbor().join("zones/gullrock.example.zone");
+    let text = fs::read_to_string(&file).unwrap();
+    fs::write(&file, text.replace("192.0.2.53", "192.0.2.99")).unwrap();
+    let told = coast.run(&["nameserver", "check", "own"]).expect(1);
+    assert!(told.contains("brightharbor record add ns1.gullrock.example A 192.0.2.53"), "{told}");
+}
+
+#[test]
 fn nameservers_join_and_leave_a_set_in_the_right_order() {
     let coast = Coast::with_bakery();
     let (ns1, old) = (coast.world.cast.nameservers()[0], coast.world.cast.old_web());

@@ -137,6 +137,8 @@ fn parents_words(checked: &Checked) -> Option<String> {
         arrived.iter().filter(|one| one.has == Has::Wanted).map(|one| one.server.to_string()).collect();
     let mut words = match (having.len(), arrived.len()) {
         (_, 0) => return None,
+        (1, 1) => return Some("the server of the parent has it".into()),
+        (0, 1) => "the server of the parent does not have it".into(),
         (all, count) if all == count => return Some(format!("all {count} servers of the parent have it")),
         (0, count) => format!("none of {count} servers of the parent has it"),
         (some, count) => format!("{some} of {count} servers of the parent have it ({})", having.join(", ")),

@@ -1,13 +1,17 @@
 //! `nameserver check`: each server of a set on all three sides, before, during and after its registration: registry, zone,
 //! and the server itself, each asked directly.
 
+use std::collections::BTreeMap;
 use std::net::IpAddr;
 
+use brightharbor_core::harbor::NameserverSet;
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::nameserver::{HostSeen, InZone, NextStep, Registration, Said, Weakness, weaknesses};
-use brightharbor_core::zone::{RecordData, ZoneHome};
+use brightharbor_core::zone::{Record, RecordData, Zone, ZoneHome};
 use brightharbor_io::dns::Walker;
+use brightharbor_io::harbor::Harbor;
 use brightharbor_io::host_look::look_at_set;
+use brightharbor_io::zones::read_zone;
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -41,8 +45,7 @@ pub fn run(args: &Check, context: &Context) -> Report {
     let set = find_set(harbor, &args.set)?;
     let wanted = (args.set != "host").then_some(args.set.as_str());
     let mut zones = harbor.store.zones()?;
-    let here: Vec<Hostname> =
-        zones.iter().filter(|zone| zone.home != ZoneHome::Elsewhere).map(|zone| zone.name.clone()).collect();
+    let here = own_addresses(harbor, &set, &zones, context)?;
     zones.retain(|zone| zone.nameserver_set.as_deref() == wanted);
     let of_set: Vec<Hostname> = zones.into_iter().take(MOST_LOOKED_AT).map(|zone| zone.name).collect();
     context.progress.doing(&format!("asking registry, zone and servers of {}", args.set));
@@ -53,11 +56,30 @@ pub fn run(args: &Check, context: &Context) -> Report {
     Ok(Box::new(SetChecked { name: args.set.clone(), members, here, weaknesses: weaknesses(&set) }))
 }
 
+/// The zones that can be changed from here and hold names of a set, with the address records of these names. One that cannot
+/// be read has none.
+fn own_addresses(
+    harbor: &Harbor,
+    set: &NameserverSet,
+    zones: &[Zone],
+    context: &Context,
+) -> Result<BTreeMap<Hostname, Vec<Record>>, Error> {
+    let mut all = BTreeMap::new();
+    for zone in zones.iter().filter(|zone| zone.home != ZoneHome::Elsewhere) {
+        if set.nameservers.iter().any(|name| name.is_within(&zone.name.dns_name())) {
+            let read = context.block_on(read_zone(harbor, zone))?;
+            let records = read.map(|kept| kept.document.records().cloned().collect::<Vec<_>>()).unwrap_or_default();
+            let of_set = |record: &Record| set.nameservers.contains(&record.owner) && record.data.address().is_some();
+            all.insert(zone.name.clone(), records.into_iter().filter(of_set).collect());
+        }
+    }
+    Ok(all)
+}
+
 struct SetChecked {
     name: String,
     members: Vec<HostSeen>,
-    /// The zones that can be changed from here.
-    here: Vec<Hostname>,
+    here: BTreeMap<Hostname, Vec<Record>>,
     weaknesses: Vec<Weakness>,
 }
 
@@ -123,13 +145,31 @@ impl SetChecked {
             NextStep::EnterInZone { domain, missing, strange } => {
                 let record =
                     |address: &IpAddr| format!("{host} {} {address}", RecordData::of_address(*address).record_type());
-                let is_here = self.here.iter().any(|zone| zone.dns_name() == *domain);
-                let command = |verb: &str, address: &IpAddr| match is_here {
-                    true => format!("brightharbor record {verb} {}", record(address)),
-                    false => format!("in the zone {}, {verb} the record {}", domain.bare(), record(address)),
+                let ours = self.here.iter().find(|(zone, _)| zone.dns_name() == *domain);
+                let Some((zone, records)) = ours else {
+                    let place = format!("in the zone {}", domain.bare());
+                    let add = missing.iter().map(|address| format!("{place}, add the record {}", record(address)));
+                    let remove =
+                        strange.iter().map(|address| format!("{place}, remove the record {}", record(address)));
+                    return add.chain(remove).collect();
                 };
-                let add = missing.iter().map(|address| command("add", address));
-                add.chain(strange.iter().map(|address| command("remove", address))).collect()
+                let has = |address: &&IpAddr| {
+                    records.iter().any(|one| one.owner == *name && one.data.address() == Some(**address))
+                };
+                let add = missing.iter().filter(|one| !has(one)).map(|one| ("add", one));
+                let remove = strange.iter().filter(has).map(|one| ("remove", one));
+                let mut steps: Vec<String> = add
+                    .chain(remove)
+                    .map(|(verb, address)| format!("brightharbor record {verb} {}", record(address)))
+                    .collect();
+                // Where the file is right, it is not what the world is answered.
+                if steps.is_empty() {
+                    steps.push(format!(
+                        "the zone {zone} here says so already, and the world is answered otherwise: brightharbor \
+                         delegation check {zone}"
+                    ));
+                }
+                steps
             }
             NextStep::Register { domain, addresses } => {
                 vec![format!(

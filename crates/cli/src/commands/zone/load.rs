@@ -73,7 +73,7 @@ impl Shown for Loaded {
         let (loads, all, done) = (self.loads(), counted(self.outcomes.len(), "zone"), self.carried.entry.is_some());
         page.heading(&match (done, loads + self.refused()) {
             (_, 0) => format!("Everything is served as the files have it ({all})."),
-            (true, _) => format!("Loaded {} of {all}.", counted(loads, "zone file")),
+            (true, _) => format!("Loaded {loads} of {all}."),
             (false, _) => format!("{loads} of {all} differ from what is served; nothing was changed."),
         });
         let rows = self.outcomes.iter().filter_map(|(zone, outcome)| {

@@ -92,7 +92,7 @@ impl Shown for Elsewhere {
         let (zone, ttl) = (&self.zone, show_seconds(self.ttl.into()));
         if self.longer.is_empty() {
             let words = "the world gets it from somebody else, and nothing there is cached for longer than";
-            return page.line(&format!("{zone}: {words} {ttl}."));
+            return page.hanging("", &format!("{zone}: {words} {ttl}."));
         }
         page.heading(&format!("{zone}: the world gets it from somebody else; nothing was changed"));
         let words = format!(

@@ -11,7 +11,7 @@ const TEXT: RuleText = RuleText {
     code: "dot-forgotten",
     severity: Severity::Risk,
     what: "The target of an alias, a mail, service, pointer or nameserver record is a full name without its final dot.",
-    why: "Without the dot it is a name below this zone, as `mail.example.net.gullrock.example`: nothing is there.",
+    why: "Without the dot it is a name below this zone, as `mail.oldquay.example.gullrock.example`: nothing is there.",
     cure: "Add the final dot to the name.",
     source: "RFC 1035 section 5.1, RFC 1912 section 2.3",
 };
