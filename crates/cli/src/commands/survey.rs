@@ -140,7 +140,7 @@ impl Shown for Surveyed {
         for (zone, sets) in &self.lost {
             page.blank();
             let words = format!(
-                "before {zone} moves: the world would lose {}; see `brightharbor zone compare {zone}`",
+                "before {zone} moves: with it the world would lose or change {}; see `brightharbor zone compare {zone}`",
                 sets.join(", ")
             );
             page.hanging("note: ", &words);
