@@ -11,7 +11,7 @@ const TEXT: RuleText = RuleText {
     severity: Severity::Risk,
     what: "A CNAME record names a target in this zone that has no records.",
     why: "Whoever follows the alias finds nothing.",
-    cure: "Add the records of the target, mend its name, or add the final dot if it lies elsewhere.",
+    cure: "Add the records of the target, correct its name, or add the final dot if it lies elsewhere.",
     source: "RFC 1034 section 3.6.2",
 };
 
@@ -27,7 +27,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         {
             let (owner, target) = (record.owner.bare(), target.bare());
             let message = format!("{owner} is an alias for {target}, which is not in this zone");
-            let cure = format!("add records for {target}, or mend the name in the alias");
+            let cure = format!("add records for {target}, or correct the name in the alias");
             findings.push(zone.on(record, TEXT.finding(&owner, message, cure)));
         }
     }

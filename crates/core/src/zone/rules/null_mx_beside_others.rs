@@ -10,7 +10,7 @@ const TEXT: RuleText = RuleText {
     code: "null-mx-beside-others",
     severity: Severity::Risk,
     what: "A name has the MX record that says that it takes no mail, and others beside it.",
-    why: "Senders are told both that there is no mail and where to bring it. Some refuse, some deliver.",
+    why: "Senders read both that there is no mail and where to deliver it. Some refuse, some deliver.",
     cure: "Keep either the one with `.` or the others.",
     source: "RFC 7505 section 3",
 };

@@ -10,8 +10,8 @@ const TEXT: RuleText = RuleText {
     code: "out-of-zone",
     severity: Severity::Risk,
     what: "A line is about a name that does not lie in this zone.",
-    why: "Servers pass such lines over, and nobody gets what they say.",
-    cure: "Enter it in the zone that the name lies in, or mend the name: a final dot too many, or another $ORIGIN.",
+    why: "Servers ignore such lines.",
+    cure: "Enter it in the zone that the name lies in, or correct the name: a final dot too many, or another $ORIGIN.",
     source: "RFC 1035 section 5.2",
 };
 
@@ -22,8 +22,8 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     });
     outside
         .map(|(line, owner)| {
-            let message = format!("{} lies outside the zone: servers pass the line over", owner.bare());
-            let finding = TEXT.finding(owner.bare(), message, "enter it in its own zone, or mend the name");
+            let message = format!("{} lies outside the zone: servers ignore the line", owner.bare());
+            let finding = TEXT.finding(owner.bare(), message, "enter it in its own zone, or correct the name");
             Finding { place: Some(Place { line, column: 1 }), ..finding }
         })
         .collect()
