@@ -84,6 +84,26 @@ fn an_edit_leaves_the_file_to_whom_it_belongs_and_its_lines_as_they_end() {
 }
 
 #[test]
+fn the_root_zone_is_edited_too() {
+    let loose = Loose::with(
+        "$TTL 60\n@ SOA a.root.example. host.example. 7 4h 30m 4w 5m\n@ NS a.root.example.\na.root.example. A 192.0.2.1\n",
+    );
+    let mut command = brightharbor();
+    command.args(["record", "add", "quay.example", "A", "192.0.2.7", "--origin", ".", "--file"]).arg(loose.file());
+    run(&mut command).expect(0);
+    assert!(loose.text().ends_with("\nquay.example\t60\tIN\tA\t192.0.2.7\n"), "{}", loose.text());
+}
+
+#[test]
+fn an_alias_of_itself_is_not_entered_and_one_of_a_name_to_come_is() {
+    let loose = Loose::with(ZONE);
+    assert!(loose.run(&["add", "www", "CNAME", "www"]).expect(4).contains("alias for itself"));
+    let text = loose.run(&["add", "www", "CNAME", "shop"]).expect(0);
+    assert!(text.contains("alias-to-nothing"), "{text}");
+    assert!(loose.run(&["add", "shop", "CNAME", "www"]).expect(4).contains("alias-circle"));
+}
+
+#[test]
 fn findings_name_the_line_that_they_are_about() {
     let loose = Loose::with(&format!("{ZONE}\nwww CNAME gone\nshop MX 10 mail.crumbandtide.com\n"));
     let check = || {

@@ -80,8 +80,8 @@ pub enum AlterRefused {
 }
 
 /// Risks that an edit may not bring in: each is an edit that does not do what was meant.
-const REFUSED_RISKS: [&str; 4] =
-    ["glue-missing-in-zone", "hidden-by-delegation", "mail-server-unusable", "repeated-zone-name"];
+const REFUSED_RISKS: [&str; 5] =
+    ["alias-circle", "glue-missing-in-zone", "hidden-by-delegation", "mail-server-unusable", "repeated-zone-name"];
 
 /// Decides the change.
 pub fn alter(

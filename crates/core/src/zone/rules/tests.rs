@@ -119,6 +119,14 @@ fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
 }
 
 #[test]
+fn the_root_zone_is_a_zone_as_any_other() {
+    let text = "$TTL 60\n@ SOA a.root.example. host.example. 7 4h 30m 4w 5m\n@ NS a.root.example.\na.root.example. A 192.0.2.1\n\
+                example. NS a.nic.example.\na.nic.example. A 192.0.2.2\n";
+    let zone = Document::parse(text, &DnsName::root()).unwrap();
+    assert_eq!(judge(&zone), []);
+}
+
+#[test]
 fn a_finding_says_on_which_line_it_stands() {
     let text = GOOD.replace("\nmail A 192.0.2.3", "\n\n; the mail\nmail A 192.0.2.3")
         + "bad_host A 192.0.2.9\nwww TXT x\nother.example. A 192.0.2.9\n";
