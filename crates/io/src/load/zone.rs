@@ -1,25 +1,27 @@
 //! What decisions about whole zones rest on.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::net::IpAddr;
+use std::net::{IpAddr, SocketAddr};
 
 use brightharbor_core::account::AccountName;
-use brightharbor_core::delegation::Registered;
+use brightharbor_core::delegation::{Outcome, Question, Registered};
 use brightharbor_core::harbor::{Ca, NameserverSet};
-use brightharbor_core::name::{Hostname, is_registrable, names_of};
+use brightharbor_core::name::{DnsName, Hostname, is_registrable, names_of};
 use brightharbor_core::nameserver;
 use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
     ChangeZone, ChangeZoneLoaded, CreateZone, CreateZoneLoaded, Document, FormerWish, Loadable, Mail, Movable, Pattern,
-    PatternError, PublishLoaded, ReadZone, Realignable, TemplateName, Zone, ZoneDesign, ZoneHome, ZoneOrigin,
-    ZoneRefusal, design_for, newest_serial, parts, serial_is_newer, updated_at,
+    PatternError, PublishLoaded, ReadZone, Realignable, Record, RecordType, TemplateName, Zone, ZoneDesign, ZoneHome,
+    ZoneOrigin, ZoneRefusal, design_for, newest_serial, parts, serial_is_newer, serves_all_of, updated_at,
 };
+
+use futures_util::{StreamExt, stream};
 
 use super::former::{ZoneCompared, compare_zone, former_zone};
 use super::{LoadError, new_zone_files};
 use crate::dns::TransactionKey;
-use crate::dns::walk;
+use crate::dns::{ask, walk};
 use crate::harbor::Harbor;
 use crate::overlay::Overlay;
 use crate::store::StoreError;
@@ -68,16 +70,17 @@ async fn read(overlay: &Overlay<'_>, zone: &Zone) -> ReadZone {
     overlay.read_zone(zone).await.map_err(|error| error.to_string())
 }
 
-/// Zone files beside what is served. Those whose serial servers would take are not compared: they are loaded anyway.
-pub async fn loadable(overlay: &Overlay<'_>, zones: Vec<Zone>) -> Result<Vec<Loadable>, LoadError> {
+/// Zone files beside what is served. Those whose serial servers would take are not compared: they are loaded anyway; nor are
+/// any where `compare` does not say so.
+pub async fn loadable(overlay: &Overlay<'_>, zones: Vec<Zone>, compare: bool) -> Result<Vec<Loadable>, LoadError> {
     let mut all = Vec::new();
     for zone in zones.into_iter().filter(|zone| zone.home == ZoneHome::Here) {
         let read = read(overlay, &zone).await;
         let serials = overlay.served_serials(&zone.name).await?;
         let served = newest_serial(serials.into_iter().map(|(_, serial)| serial));
         let differs = match (&read, served) {
-            (Ok(kept), Some(served)) if !serial_is_newer(kept.document.soa().serial, served) => {
-                differs(overlay, &zone).await?
+            (Ok(kept), Some(served)) if compare && !serial_is_newer(kept.document.soa().serial, served) => {
+                differs(overlay, &zone, &kept.document).await?
             }
             _ => None,
         };
@@ -87,15 +90,42 @@ pub async fn loadable(overlay: &Overlay<'_>, zones: Vec<Zone>) -> Result<Vec<Loa
 }
 
 /// Whether the server here answers otherwise than the file of a zone says.
-async fn differs(overlay: &Overlay<'_>, zone: &Zone) -> Result<Option<bool>, LoadError> {
+async fn differs(overlay: &Overlay<'_>, zone: &Zone, document: &Document) -> Result<Option<bool>, LoadError> {
     let Some(server) = overlay.settings.dns.address else { return Ok(None) };
     let asking = async {
         match compare_zone(overlay, zone, &[server]).await {
-            Ok(ZoneCompared::Differs { differences, .. }) => Some(!differences.is_empty()),
+            Ok(ZoneCompared::Differs { differences, .. }) if differences.is_empty() => {
+                answered_sets(server, document).await.map(|answered| !serves_all_of(document, &answered))
+            }
+            Ok(ZoneCompared::Differs { .. }) => Some(true),
             _ => None,
         }
     };
     Ok(overlay.ask(&format!("whether {server} serves the file of {}", zone.name), asking).await?)
+}
+
+/// A zone of more sets than that is not asked for one by one.
+const MOST_SETS: usize = 2_000;
+const SETS_AT_ONCE: usize = 16;
+
+/// What a server answers for every set of a zone: at the names themselves, and what stands at and below delegations.
+async fn answered_sets(server: SocketAddr, document: &Document) -> Option<Vec<Record>> {
+    let sets: BTreeSet<(DnsName, RecordType)> =
+        document.records().map(|record| (record.owner.clone(), record.record_type())).collect();
+    if sets.len() > MOST_SETS {
+        return None;
+    }
+    let asked = stream::iter(sets).map(|(owner, record_type)| async move {
+        match ask(&Question::authoritative(server, &owner, record_type)).await.outcome {
+            Outcome::Reply(reply) => {
+                let all = reply.answer.into_iter().chain(reply.authority).chain(reply.additional);
+                Some(all.filter(|one| one.owner == owner && one.record_type() == record_type).collect::<Vec<_>>())
+            }
+            _ => None,
+        }
+    });
+    let answers: Vec<Option<Vec<Record>>> = asked.buffer_unordered(SETS_AT_ONCE).collect().await;
+    Some(answers.into_iter().collect::<Option<Vec<_>>>()?.concat())
 }
 
 /// The zones that are to move, with the sets that they have now; `set_of` knows the sets by name.

@@ -29,6 +29,11 @@ impl Chosen {
         self.all || self.account.is_some() || !self.zones.is_empty()
     }
 
+    /// Whether they were named one by one.
+    pub fn by_name(&self) -> bool {
+        !self.zones.is_empty()
+    }
+
     /// The zones that are meant; all of them where none was chosen.
     pub fn zones(&self, harbor: &Harbor) -> Result<Vec<Zone>, Error> {
         if !self.zones.is_empty() {

@@ -17,7 +17,8 @@ use crate::show::{Shown, counted, json};
 /// Load zone files that were edited by hand. Without zones: show which differ from what is served.
 ///
 /// Each file is checked first. Where its serial is not above those of all servers, it is raised; what a server would refuse
-/// stays as it is served, and holds up no other.
+/// stays as it is served, and holds up no other. A zone that is named is loaded in any case. Without names the server is asked
+/// for all that the files have; what was only taken out of a file is not always seen.
 #[derive(Debug, Args)]
 pub struct Load {
     #[command(flatten)]
@@ -30,7 +31,7 @@ pub fn run(args: &Load, context: &Context) -> Report {
     let options = ChangeOptions { dry_run: args.options.dry_run || !args.chosen.any(), ..args.options.clone() };
     context.progress.doing("comparing zone files with what is served");
     let (carried, outcomes) = context.block_on(change(context, "zone load", &options, async |overlay, now| {
-        let loadable = load::loadable(overlay, args.chosen.zones(overlay)?).await?;
+        let loadable = load::loadable(overlay, args.chosen.zones(overlay)?, !args.chosen.by_name()).await?;
         Ok(load_zones(&loadable, now))
     }))??;
     Ok(Box::new(Loaded { carried, outcomes, chosen: args.chosen.any() }))
@@ -72,7 +73,7 @@ impl Shown for Loaded {
     fn human(&self, page: &mut Page) {
         let (loads, all, done) = (self.loads(), counted(self.outcomes.len(), "zone"), self.carried.entry.is_some());
         page.heading(&match (done, loads + self.refused()) {
-            (_, 0) => format!("Everything is served as the files have it ({all})."),
+            (_, 0) => format!("Everything that the files have is served ({all})."),
             (true, _) => format!("Loaded {loads} of {all}."),
             (false, _) => format!("{loads} of {all} differ from what is served; nothing was changed."),
         });
@@ -118,7 +119,7 @@ impl Shown for Loaded {
     fn exit(&self) -> Exit {
         match (self.refused(), self.carried.entry, self.loads()) {
             (1.., _, _) => Exit::Fault,
-            (0, None, 1..) => Exit::Waits,
+            (0, None, 1..) if !self.chosen => Exit::Waits,
             _ => Exit::Done,
         }
     }

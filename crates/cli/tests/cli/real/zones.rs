@@ -54,8 +54,16 @@ fn hand_edits(quay: &Quay) {
         fs::write(path(zone), text.replacen(from, to, 1)).unwrap();
     };
     let served = |zone: &str| quay.json(&["zone", "show", zone], 0)["servers"][0]["serial"].as_u64().unwrap();
-    assert!(quay.run(&["zone", "load"]).expect(0).contains("Everything is served as the files have it"));
+    assert!(quay.run(&["zone", "load"]).expect(0).contains("Everything that the files have is served"));
 
+    // A time to live alone counts, and the start of authority.
+    for (from, to) in [("$TTL 3600", "$TTL 3000"), ("1800", "1700")] {
+        edit("crumbandtide.example", from, to);
+        let loaded = quay.json(&["zone", "load", "--all"], 0);
+        let outcomes: Vec<&str> =
+            loaded["zones"].as_array().unwrap().iter().map(|one| one["outcome"].as_str().unwrap()).collect();
+        assert_eq!(outcomes, ["loads", "served"], "{from}: {loaded}");
+    }
     // A new address, and the serial forgotten.
     let before = served("gullrock.example");
     edit("gullrock.example", "192.0.2.5", "192.0.2.55");

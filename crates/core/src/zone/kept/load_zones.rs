@@ -1,14 +1,16 @@
 //! The decision to load zone files that somebody has edited by hand: checked, under a serial that servers take, and told to
 //! the server as any other change is. One that cannot be loaded holds up no other.
 
+use std::collections::HashMap;
+
 use jiff::Timestamp;
 
 use super::{ReadZone, Zone};
 use crate::change::Plan;
 use crate::finding::Finding;
-use crate::name::Hostname;
+use crate::name::{DnsName, Hostname};
 use crate::zone::rules::judge_loading;
-use crate::zone::{EditError, serial_date, serial_is_newer};
+use crate::zone::{Document, EditError, Record, RecordData, RecordType, Soa, serial_date, serial_is_newer};
 
 /// A zone as its file has it, beside what is served.
 #[derive(Debug, Clone)]
@@ -40,6 +42,32 @@ pub enum LoadRefused {
     /// A server would not load it.
     Fault(Box<Finding>),
     Edit(EditError),
+}
+
+/// Whether a server that has answered with these records serves all that the zone has, times to live included; only the serial
+/// may be another. What the zone has no more is not seen by this.
+pub fn serves_all_of(document: &Document, answered: &[Record]) -> bool {
+    let same = |wanted: &Record, has: &Record| match (&wanted.data, &has.data) {
+        (RecordData::Soa(wanted), RecordData::Soa(has)) => Soa { serial: has.serial, ..(**wanted).clone() } == **has,
+        _ => wanted == has,
+    };
+    let mut by_set: HashMap<(&DnsName, RecordType), Vec<&Record>> = HashMap::new();
+    for record in answered {
+        by_set.entry((&record.owner, record.record_type())).or_default().push(record);
+    }
+    let served = document.served_records();
+    let mut counted: HashMap<(&DnsName, RecordType), usize> = HashMap::new();
+    let all_there = served.iter().all(|record| {
+        *counted.entry((&record.owner, record.record_type())).or_default() += 1;
+        let set = by_set.get(&(&record.owner, record.record_type()));
+        set.is_some_and(|set| set.iter().any(|has| same(record, has)))
+    });
+    // A set of which the server has more than the zone.
+    all_there && by_set.iter().all(|(key, set)| counted.get(key).is_none_or(|count| distinct(set) <= *count))
+}
+
+fn distinct(set: &[&Record]) -> usize {
+    set.iter().enumerate().filter(|(at, record)| !set[..*at].contains(record)).count()
 }
 
 /// Decides it for each zone.
@@ -84,7 +112,7 @@ mod tests {
     use super::*;
     use crate::account::AccountName;
     use crate::change::Change;
-    use crate::zone::{Document, KeptZone, ZoneHome, ZonePlace};
+    use crate::zone::{KeptZone, ZoneHome, ZonePlace};
 
     fn loadable(serial: u32, more: &str, served: Option<u32>, differs: Option<bool>) -> Loadable {
         let name = Hostname::parse("gullrock.example").unwrap();
@@ -123,6 +151,32 @@ mod tests {
         assert_eq!(outcome(&loadable(7, "", Some(7), None)), raised(8, 7));
         let as_served = loadable(7, "", Some(7), Some(false));
         assert_eq!(outcome(&as_served), (LoadOutcome::Served { serial: 7 }, None));
+    }
+
+    #[test]
+    fn only_the_serial_may_be_another_where_everything_is_served() {
+        let zone = |text: &str| {
+            let head = "$TTL 60\n@ SOA ns1.saltmarsh.example. host 7 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\n";
+            Document::parse(format!("{head}{text}"), &DnsName::absolute("gullrock.example").unwrap()).unwrap()
+        };
+        let answered = |text: &str| zone(text).records().cloned().collect::<Vec<_>>();
+        let file = zone("www A 192.0.2.1\nwww A 192.0.2.2\n");
+        let all = "www A 192.0.2.2\nwww A 192.0.2.1\n";
+        let mut of_server = answered(all);
+        let RecordData::Soa(soa) = &mut of_server[0].data else { panic!() };
+        soa.serial = 9;
+        assert!(serves_all_of(&file, &of_server));
+        let RecordData::Soa(soa) = &mut of_server[0].data else { panic!() };
+        soa.expire = 9;
+        assert!(!serves_all_of(&file, &of_server), "another start of authority");
+        for other in [
+            "www A 192.0.2.1\n",
+            "www 70 A 192.0.2.1\nwww 70 A 192.0.2.2\n",
+            "www A 192.0.2.1\nwww A 192.0.2.2\nwww A 192.0.2.3\n",
+            "www A 192.0.2.1\nwww A 192.0.2.2\n@ NS ns2.saltmarsh.example.\n",
+        ] {
+            assert!(!serves_all_of(&file, &answered(other)), "{other}");
+        }
     }
 
     #[test]

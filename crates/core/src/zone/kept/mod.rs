@@ -29,7 +29,7 @@ pub use create::{CreateZone, CreateZoneLoaded, ZoneOrigin, create_zone, design_f
 pub use holders::{Holder, Holding, Serials, holders, own_servers, secondaries};
 pub use in_step::{Movable, ReadZone, Realignable, WhyLeft, ZoneOutcome, move_zones, realign};
 pub use kept_zone::{KeptZone, ZonePlace};
-pub use load_zones::{LoadOutcome, LoadRefused, Loadable, load_zones};
+pub use load_zones::{LoadOutcome, LoadRefused, Loadable, load_zones, serves_all_of};
 pub use model::{Zone, ZoneHome};
 pub use new_zone::{MadeZone, NewZone, NewZoneFiles, NewZoneRefused, ZoneDesign, new_zone};
 pub use prepare::{Prepared, PreparedSet, prepare_move, put_back, ready_at, ttls};
