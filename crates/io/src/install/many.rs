@@ -71,9 +71,30 @@ fn side_by_side<T: Sync>(things: &[T], work: impl Fn(&T) -> Result<(), FileError
 #[cfg(test)]
 mod tests {
     use std::fs;
-    use std::os::unix::fs::MetadataExt;
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
 
     use super::*;
+
+    #[test]
+    fn a_file_that_is_to_keep_what_it_has_keeps_its_mode_and_owner() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("a.zone");
+        let mode_after = |keep: bool| {
+            fs::write(&path, "one").unwrap();
+            fs::set_permissions(&path, fs::Permissions::from_mode(0o640)).unwrap();
+            let wanted = Wanted { path: &path, content: b"two", mode: 0o644, keep };
+            write_all_atomically(&[wanted]).unwrap();
+            assert_eq!(fs::read(&path).unwrap(), b"two");
+            fs::metadata(&path).unwrap().mode() & 0o777
+        };
+        assert_eq!((mode_after(true), mode_after(false)), (0o640, 0o644));
+        if rustix::process::geteuid().is_root() {
+            std::os::unix::fs::chown(&path, Some(4321), Some(1234)).unwrap();
+            assert_eq!(mode_after(true), 0o640);
+            let now = fs::metadata(&path).unwrap();
+            assert_eq!((now.uid(), now.gid()), (4321, 1234));
+        }
+    }
 
     #[test]
     fn many_files_are_replaced_whole_and_nothing_is_left_beside_them() {

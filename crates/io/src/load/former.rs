@@ -144,8 +144,7 @@ pub async fn ask_next_servers(
     for name in &wanted.nameservers {
         let mut addresses: BTreeSet<IpAddr> = wanted.addresses.get(name).into_iter().flatten().copied().collect();
         if addresses.is_empty() {
-            let resolved = resolve_all(&resolvers(settings), name).await;
-            addresses = resolved.into_iter().flat_map(|one| one.addresses).map(|one| one.address).collect();
+            addresses = looked_up(settings, name).await;
         }
         let roots = settings.internet.roots();
         for address in addresses.into_iter().filter(|address| is_in_place(*address, &roots)) {
@@ -155,6 +154,12 @@ pub async fn ask_next_servers(
         }
     }
     asked
+}
+
+/// The addresses that a name leads to, as our resolvers have it.
+pub(super) async fn looked_up(settings: &Settings, name: &DnsName) -> BTreeSet<IpAddr> {
+    let resolved = resolve_all(&resolvers(settings), name).await;
+    resolved.into_iter().flat_map(|one| one.addresses).map(|one| one.address).collect()
 }
 
 fn servers(picture: &Picture) -> Vec<SocketAddr> {

@@ -1,6 +1,5 @@
 //! What decisions about nameserver sets rest on.
 
-use std::collections::BTreeSet;
 use std::net::{IpAddr, SocketAddr};
 
 use brightharbor_core::delegation::Question;
@@ -11,9 +10,9 @@ use brightharbor_core::nameserver::{
 use brightharbor_core::zone::RecordType;
 
 use super::LoadError;
-use crate::dns::{ask, resolve_all};
+use super::former::looked_up;
+use crate::dns::ask;
 use crate::overlay::Overlay;
-use crate::survey::resolvers;
 
 /// A set by its name, and whether commands may change it.
 pub fn known_set(overlay: &Overlay<'_>, name: &str) -> Result<KnownSet, LoadError> {
@@ -51,9 +50,7 @@ async fn addresses(overlay: &Overlay<'_>, member: &Member) -> Result<Vec<IpAddr>
         return Ok(member.addresses.clone());
     }
     let words = format!("the addresses of {}", member.name.bare());
-    let resolved =
-        overlay.ask(&words, async { resolve_all(&resolvers(&overlay.settings), &member.name).await }).await?;
-    let found: BTreeSet<IpAddr> = resolved.into_iter().flat_map(|one| one.addresses).map(|one| one.address).collect();
+    let found = overlay.ask(&words, async { looked_up(&overlay.settings, &member.name).await }).await?;
     Ok(found.into_iter().collect())
 }
 

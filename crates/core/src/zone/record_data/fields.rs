@@ -263,7 +263,7 @@ pub(super) fn from_wire(parts: &[Part], mut wire: &[u8]) -> Option<Vec<Field>> {
     wire.is_empty().then_some(fields)
 }
 
-fn take<'a>(wire: &mut &'a [u8], count: usize) -> Option<&'a [u8]> {
+pub(super) fn take<'a>(wire: &mut &'a [u8], count: usize) -> Option<&'a [u8]> {
     let (head, rest) = wire.split_at_checked(count)?;
     *wire = rest;
     Some(head)

@@ -6,6 +6,7 @@ use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
 use serde::{Deserialize, Serialize};
 
+use super::fields::take;
 use super::{DataToken, text};
 use crate::name::DnsName;
 
@@ -259,12 +260,6 @@ fn padded<const N: usize>(bytes: &[u8]) -> [u8; N] {
     let mut whole = [0; N];
     whole[..bytes.len()].copy_from_slice(bytes);
     whole
-}
-
-fn take<'a>(wire: &mut &'a [u8], count: usize) -> Option<&'a [u8]> {
-    let (head, rest) = wire.split_at_checked(count)?;
-    *wire = rest;
-    Some(head)
 }
 
 fn hex(bytes: &[u8]) -> String {
