@@ -172,12 +172,23 @@ impl World {
         Self::start_with(folder, false)
     }
 
+    /// Tries again with other ports: a query of another world that is under way may hold the port of a nameserver, as it
+    /// leaves from a port that the system chose, on all addresses.
     fn start_with(folder: &Path, provider: bool) -> Result<Self, WorldError> {
-        let runtime =
-            tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().map_err(failed)?;
-        let mut world = runtime.block_on(Self::build(folder, provider))?;
-        world.runtime = Some(runtime);
-        Ok(world)
+        let mut last = WorldError("no free ports".into());
+        for _ in 0..20 {
+            // A runtime for each attempt: what a failed one serves ends with it.
+            let runtime =
+                tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().map_err(failed)?;
+            match runtime.block_on(Self::build(folder, provider)) {
+                Ok(mut world) => {
+                    world.runtime = Some(runtime);
+                    return Ok(world);
+                }
+                Err(error) => last = error,
+            }
+        }
+        Err(last)
     }
 
     async fn build(folder: &Path, with_provider: bool) -> Result<Self, WorldError> {
