@@ -1,24 +1,11 @@
-//! What is said to a DNS server's own programs: its checker, and its remote control (`rndc`, `knotc`, `nsd-control`).
-//! The servers differ in their words alone. Running them is for `brightharbor-io`; the remote control is started as few
-//! times as its words allow, however many zones there are.
-
-use std::path::Path;
+//! What is said to a DNS server's remote control (`rndc`, `knotc`, `nsd-control`). The servers differ in their words
+//! alone. Running it is for `brightharbor-io`; it is started as few times as its words allow, however many zones there
+//! are. What their checkers are told is in `zone_checks`.
 
 use super::{is_published, zone_stanza};
 use crate::change::Needs;
 use crate::harbor::{DnsServer, Layout, NewZones, Settings};
 use crate::name::Hostname;
-
-/// What follows the checker's own words, so that it reads this file; `None` where nothing checks.
-pub fn check_words(settings: &Settings, zone: &Hostname, file: &Path) -> Option<Vec<String>> {
-    let (zone, file) = (zone.to_string(), file.display().to_string());
-    match settings.dns.server {
-        _ if settings.dns.check.is_empty() => None,
-        DnsServer::Bind | DnsServer::Nsd => Some(vec![zone, file]),
-        DnsServer::Knot => Some(vec!["-o".into(), zone, file]),
-        DnsServer::StandIn | DnsServer::None => None,
-    }
-}
 
 /// For a command that is taken back: the zones that the server has to be told to forget one by one, and what it is to load
 /// then.
@@ -160,20 +147,5 @@ mod tests {
         assert!(left.gone_zones.is_empty());
         settings.dns.new_zones = NewZones::List;
         assert_eq!(taken_back(&settings, &needs), (vec![], needs));
-    }
-
-    #[test]
-    fn each_checker_takes_the_zone_and_its_file_in_its_own_way() {
-        let mut settings = Settings::default();
-        let zone = Hostname::parse("a.example").unwrap();
-        let mut words = |server, check: &[&str]| {
-            settings.dns.server = server;
-            settings.dns.check = check.iter().map(ToString::to_string).collect();
-            check_words(&settings, &zone, Path::new("/h/a.zone")).map(|words| words.join(" "))
-        };
-        assert_eq!(words(DnsServer::Bind, &[]), None);
-        assert_eq!(words(DnsServer::Bind, &["named-checkzone"]).unwrap(), "a.example /h/a.zone");
-        assert_eq!(words(DnsServer::Knot, &["kzonecheck"]).unwrap(), "-o a.example /h/a.zone");
-        assert_eq!(words(DnsServer::StandIn, &["x"]), None);
     }
 }

@@ -16,6 +16,7 @@ mod nginx;
 mod nsd;
 mod plain;
 mod starter;
+mod zone_checks;
 mod zone_list;
 
 use std::net::IpAddr;
@@ -27,13 +28,14 @@ use crate::name::Host;
 use crate::redirect::Redirect;
 use crate::site::{Site, SiteRules};
 
-pub use control_orders::{check_words, configuration_check, load_orders, taken_back};
+pub use control_orders::{configuration_check, load_orders, taken_back};
 pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use listeners::{Clash, ClashKind, clash};
 pub use modules::{missing_modules, modules_question};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
+pub use zone_checks::{CheckOfMany, check_of_many, check_words, one_of_each_kind};
 pub use zone_list::{
     CatalogStanza, Publication, PublishedTo, is_published, republished, with_zone, without_zone, zone_index,
     zone_list_head, zone_stanza,

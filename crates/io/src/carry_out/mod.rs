@@ -30,7 +30,14 @@ pub enum Event {
     WritingFiles(usize),
     TestingWebServer,
     ReloadingWebServer,
+    /// The DNS server's own checker reads so many zone files.
+    CheckingZones(usize),
     LoadingZones,
+    /// So many zones are answered for with their new serial.
+    ZonesServed {
+        done: usize,
+        of: usize,
+    },
     UpdatingZone(Hostname),
     ReloadingService(String),
     TellingCa(String),

@@ -19,7 +19,7 @@ use crate::install::{
     Wanted, check_certificate_files, leads_to, make_folder, make_private_folder, make_user, place_for_service,
     read_if_there, remove_file, user_exists, write_all_atomically,
 };
-use crate::server::{await_newer, await_serial, check_zone, load_zones, reload_web, test_web};
+use crate::server::{await_newer, await_serials, check_zones, load_zones, reload_web, test_web};
 use crate::store::{EntryOutcome, Inverse};
 
 /// Carries a change set out. The lock is proof that nobody else is at it. Gives the logbook entry's number.
@@ -219,9 +219,10 @@ async fn carry_phase(
     match phase {
         Phase::Files => put_files(set, tell)?,
         Phase::ZoneChecks => {
-            for zone in set.needs().all_zones() {
-                check_zone(settings, zone, &layout.zone_file(zone)).await?;
-            }
+            let needs = set.needs();
+            let zones: Vec<_> = needs.all_zones().map(|zone| (zone.clone(), layout.zone_file(zone))).collect();
+            tell(Event::CheckingZones(zones.len()));
+            check_zones(settings, &zones).await?;
         }
         Phase::WebTest => {
             tell(Event::TestingWebServer);
@@ -242,9 +243,8 @@ async fn carry_phase(
             tell(Event::LoadingZones);
             let needs = set.needs();
             load_zones(settings, layout, &needs).await?;
-            for zone in needs.all_zones() {
-                await_serial(settings, layout, zone).await?;
-            }
+            let zones: Vec<_> = needs.all_zones().collect();
+            await_serials(settings, layout, &zones, |done| tell(Event::ZonesServed { done, of: zones.len() })).await?;
         }
         Phase::Updates => {
             for update in updates(set) {

@@ -1,32 +1,25 @@
-//! The DNS server: its own zone check, loading what has changed, and asking it until it answers with the new serial.
+//! The DNS server: loading what has changed, and asking it until it answers with the new serial. Its own check of zone
+//! files is in `zone_checks`.
 //!
 //! What its programs are told is decided in `core::render::control_orders`.
 
 use std::net::SocketAddr;
-use std::path::Path;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::change::Needs;
 use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::harbor::{DnsServer, Layout, Settings};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::render::{check_words, configuration_check, load_orders, taken_back};
+use brightharbor_core::render::{configuration_check, load_orders, taken_back};
 use brightharbor_core::zone::{RecordData, RecordType, serial_is_newer};
+use futures_util::{StreamExt, stream};
 
-use super::process::run_bounded_in;
 use super::{ServerError, control, run_bounded};
 use crate::dns::ask;
 use crate::install::read_if_there;
 use crate::master_file::{Includes, parse_file};
 
 const PATIENCE: Duration = Duration::from_secs(8);
-
-/// Lets the server's own checker read a zone file.
-pub async fn check_zone(settings: &Settings, zone: &Hostname, file: &Path) -> Result<(), ServerError> {
-    let Some(more) = check_words(settings, zone, file) else { return Ok(()) };
-    // The server reads included files from its working directory, and so must its checker.
-    run_bounded_in(settings.dns.directory.as_deref(), &settings.dns.check, &more).await.map(|_| ())
-}
 
 /// Makes the server load what has changed.
 pub async fn load_zones(settings: &Settings, layout: &Layout, needs: &Needs) -> Result<(), ServerError> {
@@ -70,8 +63,26 @@ pub async fn unload_zones(settings: &Settings, layout: &Layout, needs: &Needs) -
     load_zones(settings, layout, &left).await
 }
 
-/// Asks the server until it answers for the zone with the serial that the file has.
-pub async fn await_serial(settings: &Settings, layout: &Layout, zone: &Hostname) -> Result<(), ServerError> {
+/// So many zones are asked for at the same time.
+const SIDE_BY_SIDE: usize = 32;
+
+/// Asks the server until it answers for each zone with the serial that its file has. `answered` hears how many do.
+pub async fn await_serials(
+    settings: &Settings,
+    layout: &Layout,
+    zones: &[&Hostname],
+    answered: impl Fn(usize),
+) -> Result<(), ServerError> {
+    let waits = zones.iter().map(|zone| await_serial(settings, layout, zone));
+    let mut waits = stream::iter(waits).buffer_unordered(SIDE_BY_SIDE).enumerate();
+    while let Some((before, outcome)) = waits.next().await {
+        outcome?;
+        answered(before + 1);
+    }
+    Ok(())
+}
+
+async fn await_serial(settings: &Settings, layout: &Layout, zone: &Hostname) -> Result<(), ServerError> {
     let (Some(address), false) = (settings.dns.address, settings.dns.server == DnsServer::None) else {
         return Ok(());
     };

@@ -9,13 +9,15 @@ mod include;
 mod process;
 mod serials;
 mod web;
+mod zone_checks;
 
 pub use detect::{Found, FoundDns, find_servers};
-pub use dns::{ask_serial, await_newer, await_serial, check_zone, load_zones, unload_zones};
+pub use dns::{ask_serial, await_newer, await_serials, load_zones, unload_zones};
 pub use include::{configuration, includes};
 pub use process::run_bounded;
 pub use serials::{ask_serials, served_serials};
 pub use web::{SIDE_BY_SIDE, ask_missing_modules, await_fingerprint, reload_web, test_web};
+pub use zone_checks::check_zones;
 
 /// Why a server did not do what it was told.
 #[derive(Debug, thiserror::Error)]

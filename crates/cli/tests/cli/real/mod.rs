@@ -12,6 +12,7 @@ mod fronts;
 mod internet;
 mod ipv6;
 mod many;
+mod many_zones;
 mod monitor;
 pub mod nameservers;
 mod nothing_worse;
