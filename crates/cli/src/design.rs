@@ -92,7 +92,7 @@ impl DesignOptions {
         let mail = mail(self.mail, &self.mail_servers)?;
         let former = if self.bare { FormerWish::Bare } else { FormerWish::Look };
         let (template, nameserver_set) = (self.template.clone(), self.nameserver_set.clone());
-        Ok(ZoneDesign { template, mail, nameserver_set, former })
+        Ok(ZoneDesign { template, mail, nameserver_set, former, without_addresses: false })
     }
 }
 

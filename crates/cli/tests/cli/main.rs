@@ -43,3 +43,4 @@ mod stops;
 mod structure;
 mod voyage;
 mod zones;
+mod zones_in_step;

@@ -120,7 +120,7 @@ fn a_changed_template_reaches_the_zones_made_from_it_and_a_broken_one_is_refused
     fs::write(&file, template).unwrap();
     let realigned = coast.run(&["zone", "realign", "--all"]).expect(0);
     assert!(realigned.contains("+_dmarc.gullrock.example. 3600 IN TXT \"v=DMARC1; p=none\""), "{realigned}");
-    assert!(realigned.contains("1 came from no template"), "{realigned}");
+    assert!(realigned.contains("1 zone came from no template"), "{realigned}");
     let text = zone_text(&coast, "gullrock.example");
     assert!(text.contains("\t\t\t900\t; retry\n") && text.contains("; Zone of gullrock.example."), "{text}");
     fs::write(&file, template.replace("@ NS {{nameserver}}\n", "")).unwrap();

@@ -14,6 +14,7 @@ use crate::account::Account;
 use crate::change::Plan;
 use crate::harbor::{Layout, Settings, check_path};
 use crate::name::{Host, Hostname};
+use crate::zone::ZoneDesign;
 
 /// A domain whose names others serve: its zone, without addresses.
 pub(super) fn only_the_zone(
@@ -40,9 +41,8 @@ pub(super) fn only_the_zone(
     let mut plan = Plan::new(format!("attach {domain} --no-site"));
     plan.remark(SiteRemark::ZoneOnly { hostname: domain.into() });
     let mut decision = Attachment { hosts: site.hostnames.clone(), plan, site };
-    let mut without = settings.clone();
-    without.host.addresses.clear();
-    decide_zone(request, domain, loaded, &without, layout, now, &mut decision)?;
+    let design = ZoneDesign { without_addresses: true, ..request.design.clone() };
+    decide_zone(&AttachRequest { design, ..request.clone() }, domain, loaded, settings, layout, now, &mut decision)?;
     Ok(decision)
 }
 

@@ -29,6 +29,9 @@ pub struct Pattern {
     pub mail: Mail,
     /// Where mail goes that is kept here.
     pub mail_servers: Vec<DnsName>,
+    /// Others serve the names of the domain: the template's lines of addresses stay out.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub without_addresses: bool,
 }
 
 /// Where the mail of a domain goes.
@@ -73,6 +76,8 @@ pub struct PatternChoice<'a> {
     pub mail: &'a Mail,
     /// A nameserver set of the settings; that of `[host]` when not named.
     pub nameserver_set: Option<&'a str>,
+    /// Others serve the names of the domain.
+    pub without_addresses: bool,
 }
 
 impl Pattern {
@@ -101,12 +106,23 @@ impl Pattern {
             addresses: settings.host.addresses.clone(),
             mail: choice.mail.clone(),
             mail_servers: settings.host.mail_servers.clone(),
+            without_addresses: choice.without_addresses,
         })
     }
 
     /// The zone that the pattern makes for a domain.
     pub fn zone(&self, domain: &Hostname, serial: u32) -> Result<Document, TemplateError> {
         fill(self, domain, serial)
+    }
+
+    /// The addresses that the template's lines get.
+    pub fn addresses_for_template(&self) -> &[IpAddr] {
+        if self.without_addresses { &[] } else { &self.addresses }
+    }
+
+    /// Whether the zone was made without addresses. Older patterns had none then.
+    pub fn was_without_addresses(&self) -> bool {
+        self.without_addresses || self.addresses.is_empty()
     }
 
     /// The addresses of the nameservers that lie inside a domain: without them nobody finds the servers.
@@ -209,7 +225,7 @@ mod tests {
     }
 
     fn choice<'a>(mail: &'a Mail, template: &'a TemplateName) -> PatternChoice<'a> {
-        PatternChoice { template, file: None, mail, nameserver_set: None }
+        PatternChoice { template, file: None, mail, nameserver_set: None, without_addresses: false }
     }
 
     #[test]
@@ -228,7 +244,7 @@ mod tests {
     fn what_the_settings_lack_is_named() {
         let name = TemplateName::default();
         let with = |mail: &Mail, set: Option<&str>, template: &TemplateName| {
-            let choice = PatternChoice { template, file: None, mail, nameserver_set: set };
+            let choice = PatternChoice { template, file: None, mail, nameserver_set: set, without_addresses: false };
             Pattern::of(&choice, &settings()).unwrap_err()
         };
         assert_eq!(with(&Mail::Here, None, &name), PatternError::NoMailServers);

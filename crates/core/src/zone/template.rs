@@ -49,7 +49,9 @@ pub enum TemplateError {
 pub(super) fn fill(pattern: &Pattern, domain: &Hostname, serial: u32) -> Result<Document, TemplateError> {
     let primary = pattern.nameservers.first().ok_or(TemplateError::NoNameserver)?;
     let own_nameservers = pattern.addresses_within(domain)?;
-    let of_family = |v4: bool| pattern.addresses.iter().filter(|a| a.is_ipv4() == v4).map(IpAddr::to_string).collect();
+    let of_family = |v4: bool| {
+        pattern.addresses_for_template().iter().filter(|a| a.is_ipv4() == v4).map(IpAddr::to_string).collect()
+    };
     let value_of = |name: &str| -> Option<Vec<String>> {
         Some(match name {
             "domain" => vec![domain.to_string()],
@@ -136,6 +138,7 @@ mod tests {
             addresses: addresses.iter().map(|text| text.parse().unwrap()).collect(),
             mail,
             mail_servers: names(&["mx1.saltmarsh.example", "mx2.saltmarsh.example"]),
+            without_addresses: false,
         };
         let serial = first_serial(Date::constant(2026, 11, 23));
         let zone = pattern.zone(&Hostname::parse("crumbandtide.example").unwrap(), serial);

@@ -141,8 +141,8 @@ pub async fn movable(overlay: &Overlay<'_>, zones: Vec<Zone>) -> Result<Vec<Mova
     Ok(all)
 }
 
-/// Those of the zones whose pattern gives something else today, and how many came from no template. Most zones are told by
-/// their pattern alone, without reading their files.
+/// Those of the zones whose pattern gives something else today or whose file cannot be read, and how many came from no
+/// template.
 pub async fn realignable(
     overlay: &Overlay<'_>,
     zones: Vec<Zone>,
@@ -167,6 +167,12 @@ pub async fn realignable(
             },
         };
         if new.key() == old.key() {
+            // Nothing to do, unless nobody can tell: a file that is gone or broken matches nothing.
+            if zone.home == ZoneHome::Here
+                && let Err(words) = read(overlay, &zone).await
+            {
+                all.push(Realignable { zone, old, new, read: Err(words), attached: vec![] });
+            }
             continue;
         }
         if attached.is_none() {
@@ -189,6 +195,7 @@ fn pattern_of_today(
         mail: old.mail.clone(),
         nameserver_set: zone.nameserver_set.clone(),
         former: FormerWish::Bare,
+        without_addresses: old.was_without_addresses(),
     };
     let file = overlay.file(&overlay.layout.zone_template(&design.template))?;
     Ok(design.pattern(file.as_deref(), &overlay.settings))
@@ -292,6 +299,7 @@ pub async fn change_zone(
                 mail: design.mail.clone().unwrap_or_else(|| old.mail.clone()),
                 nameserver_set: design.nameserver_set.clone().unwrap_or_else(|| zone.nameserver_set.clone()),
                 former: FormerWish::Bare,
+                without_addresses: old.was_without_addresses(),
             };
             let file = overlay.file(&overlay.layout.zone_template(&wanted.template))?;
             let new = match wanted.pattern(file.as_deref(), &overlay.settings) {

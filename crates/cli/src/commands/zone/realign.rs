@@ -11,7 +11,7 @@ use crate::error::Exit;
 use crate::options::ChangeOptions;
 use crate::run::{Carried, Context, change};
 use crate::show::human::Page;
-use crate::show::{Shown, json};
+use crate::show::{Shown, counted, json};
 
 /// Update zones to a changed template, or to changed addresses in harbor.toml. Without zones: show which differ.
 ///
@@ -62,16 +62,23 @@ impl Realigned {
 
 impl Shown for Realigned {
     fn human(&self, page: &mut Page) {
-        let (differ, zones) = (self.differ(), self.looked.zones);
-        page.heading(&match (self.carried.entry.is_some(), differ + self.refused()) {
-            (_, 0) => format!("All zones match their templates and the settings ({zones} checked)."),
-            (true, _) => format!("Updated {differ} of {zones} zones."),
-            (false, _) => {
+        // Those that came from no template match none.
+        let (differ, zones, from_template) =
+            (self.differ(), self.looked.zones, self.looked.zones - self.looked.without);
+        page.heading(&match (self.carried.entry.is_some(), differ, self.refused()) {
+            (_, 0, 0) if from_template == 0 => "No zone came from a template; there is nothing to update.".into(),
+            (_, 0, 0) => format!("All zones match their templates and the settings ({from_template} checked)."),
+            (_, 0, refused) => format!("{} could not be compared with its template.", counted(refused, "zone")),
+            (true, _, _) => format!("Updated {differ} of {zones} zones."),
+            (false, _, _) => {
                 format!("{differ} of {zones} zones differ from what their templates and the settings give now.")
             }
         });
         if self.looked.without > 0 {
-            let text = format!("{} came from no template and are not changed", self.looked.without);
+            let text = match self.looked.without {
+                1 => "1 zone came from no template and is not changed".to_string(),
+                count => format!("{count} zones came from no template and are not changed"),
+            };
             page.hanging("note: ", &text);
         }
         show(page, &self.looked.outcomes);

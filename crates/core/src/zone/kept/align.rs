@@ -60,8 +60,9 @@ pub fn made_by(
     let ttl = default_ttl(zone);
     for hostname in attached {
         let owner = hostname.dns_name();
-        // A name that the template itself knows follows the template.
-        if !made.records().any(|record| record.owner == owner) {
+        // A name that the template itself leads somewhere follows the template.
+        let leads = |record: &Record| record.data.address().is_some() || record.record_type() == RecordType::CNAME;
+        if !made.records().any(|record| record.owner == owner && leads(record)) {
             let addresses = pattern.addresses.iter();
             records.extend(addresses.map(|address| Record {
                 owner: owner.clone(),

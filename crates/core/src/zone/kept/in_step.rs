@@ -9,7 +9,7 @@ use super::{AlignRefused, Aligned, KeptZone, Zone, ZoneRefusal, align, delegated
 use crate::change::{InventoryChange, Plan};
 use crate::harbor::{NameserverSet, Settings};
 use crate::name::Hostname;
-use crate::zone::{Merged, Pattern, TemplateError, serial_date};
+use crate::zone::{Merged, Pattern, Record, RecordType, TemplateError, serial_date};
 
 /// A zone as it was read, or why it could not be, in words.
 pub type ReadZone = Result<KeptZone, String>;
@@ -104,8 +104,13 @@ pub fn move_zones(
         {
             plan.set.inventory(InventoryChange::KnowPattern(pattern));
         }
+        let from_template = after.pattern.is_some();
         outcomes.extend(bring(zone, after, read, &mut plan, |kept| {
-            let before = old_delegation(old_set, settings, kept)?;
+            // One that came from outside never had the nameservers of a set of ours: its own ones leave.
+            let before = match from_template {
+                true => old_delegation(old_set, settings, kept)?,
+                false => own_delegation(kept)?,
+            };
             align(kept, &before, &delegated_to(set, &hostmaster, &kept.document)?, serial_date(now))
         }));
     }
@@ -127,6 +132,16 @@ fn old_delegation(
         }
         other => Err(other),
     })
+}
+
+/// The nameservers and the start of authority that a zone has, whoever wrote them. Addresses of its own nameservers stay in
+/// it: they may be asked for as long as the old delegation is remembered, and some are the domain's hosts besides.
+fn own_delegation(kept: &KeptZone) -> Result<crate::zone::Document, TemplateError> {
+    let apex = kept.document.origin();
+    let wanted =
+        |record: &&Record| record.owner == *apex && matches!(record.record_type(), RecordType::SOA | RecordType::NS);
+    let records: Vec<Record> = kept.document.records().filter(wanted).cloned().collect();
+    Ok(crate::zone::Document::of_records(&records, apex)?)
 }
 
 /// Decides about one zone; what comes of it goes into the plan, and `after` into the inventory.

@@ -40,12 +40,20 @@ pub struct ZoneDesign {
     pub nameserver_set: Option<String>,
     /// What becomes of the zone that the world uses for the domain today.
     pub former: FormerWish,
+    /// Others serve the names of the domain: its zone gets no addresses, now or later.
+    pub without_addresses: bool,
 }
 
 impl ZoneDesign {
     /// The default template with the nameservers of `[host]`.
     pub fn plain(mail: Mail) -> Self {
-        Self { template: TemplateName::default(), mail, nameserver_set: None, former: FormerWish::Look }
+        Self {
+            template: TemplateName::default(),
+            mail,
+            nameserver_set: None,
+            former: FormerWish::Look,
+            without_addresses: false,
+        }
     }
 
     /// The pattern of the design under these settings; `file` is the content of the template's file.
@@ -55,6 +63,7 @@ impl ZoneDesign {
             file,
             mail: &self.mail,
             nameserver_set: self.nameserver_set.as_deref(),
+            without_addresses: self.without_addresses,
         };
         Pattern::of(&choice, settings)
     }
