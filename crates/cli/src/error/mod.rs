@@ -6,6 +6,7 @@ mod certificate;
 mod nameserver;
 mod redirect;
 mod site;
+mod taken_over;
 mod work;
 mod zone;
 

@@ -18,8 +18,8 @@ pub(super) fn new_zone_advice(refused: &NewZoneRefused) -> (&'static str, String
         NewZoneRefused::Defined { zone, file, .. } => (
             "zone-defined",
             format!(
-                "to keep it here, take the zone out of {} and have the server read that; then: brightharbor zone create \
-                 {zone} --from FILE --account ACCOUNT",
+                "to keep it here as it is: brightharbor zone create {zone} --account ACCOUNT --from-server; or take it out of {} \
+                 by hand",
                 file.display()
             ),
         ),
@@ -102,6 +102,7 @@ impl From<ZoneRefusal> for Error {
                     .with("zone", zone.as_str())
             }
             Why::New(refused) => refused.into(),
+            Why::Stays { zone, why } => super::taken_over::stays(&zone, why),
             Why::Alter(refused) => refused.into(),
             Why::CatalogUnmade { catalog, error } => {
                 Self::refused("catalog", format!("the catalog zone {catalog} cannot be created: {error}"))

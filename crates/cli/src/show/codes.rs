@@ -92,6 +92,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("no-harbor", "no harbor found, or it cannot be read"),
     ("no-key", "the key of the certificate is missing"),
     ("no-mail-servers", "harbor.toml names no mail servers"),
+    ("no-main-file", "harbor.toml does not say where the DNS server's configuration is"),
     ("no-nameserver-left", "a nameserver set would have no nameserver"),
     ("no-nameservers", "harbor.toml names no nameservers"),
     ("no-new-zone", "a zone file was given where no new zone is made"),
@@ -137,6 +138,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("runtime", "the network of this machine cannot be used"),
     ("save", "the file cannot be written"),
     ("served-by-hand", "the web server serves the name already, by a file that somebody else has written"),
+    ("server-remembers-zones", "BIND remembers new zones itself, so that one it has cannot be taken over"),
     ("set-exists", "a nameserver set with this name already exists"),
     ("set-in-settings", "the nameserver set is defined in harbor.toml"),
     ("set-in-use", "zones or accounts use the nameserver set"),
@@ -175,6 +177,9 @@ const REFUSALS: &[(&str, &str)] = &[
     ("zone-file-gone", "the zone file is missing"),
     ("zone-holds-names", "names in the zone are attached to the account that it belongs to"),
     ("zone-in-use", "an attached name still needs the zone"),
+    ("zone-not-defined", "the DNS server's own configuration defines no such zone"),
+    ("zone-not-loaded", "the DNS server answers with another serial than the zone file has"),
+    ("zone-not-static", "the server changes the zone by itself, so that it stays as it is"),
     ("zone-refuses", "the zone cannot take the records"),
     ("zone-served", "the DNS server serves the zone already"),
     ("zone-signed", "an edit would break the signatures in the zone file"),
@@ -286,6 +291,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("zone-removed", "a zone is removed"),
     ("zone-stays-elsewhere", "a zone stays where it is kept"),
     ("zone-stays-on-primary", "a zone stays on its primary"),
+    ("zone-taken-over", "a zone of the server's own configuration is kept here from now on"),
 ];
 
 const LINKS: &[(&str, &str)] = &[

@@ -170,6 +170,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         "account",
         "home",
         "place",
+        "link",
         "serial",
         "records",
         "template",

@@ -12,6 +12,7 @@ impl Change {
                 format!("{verb} {} ({:o})", write.path.display(), write.mode)
             }
             Change::RemoveFile(removal) => format!("remove {}", removal.path.display()),
+            Change::LinkFile(link) => format!("link {} to {}", link.path.display(), link.to.display()),
             Change::UpdateZone(ZoneUpdate { zone, server, update, .. }) => {
                 let (removed, added) = (update.removed.len(), update.added.len());
                 format!("update {zone} at {server}: {removed} records removed, {added} added")

@@ -46,6 +46,7 @@ pub struct ChangeSet {
 pub enum Change {
     WriteFile(FileWrite),
     RemoveFile(FileRemoval),
+    LinkFile(FileLink),
     UpdateZone(ZoneUpdate),
     MakeUser(UserMake),
     MakeFolder(FolderMake),
@@ -85,6 +86,14 @@ impl FileRemoval {
     }
 }
 
+/// Puts a link in the harbor to a zone file that stays where the server reads it. Nothing may be there.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FileLink {
+    pub path: PathBuf,
+    pub to: PathBuf,
+    pub zone: Hostname,
+}
+
 /// Changes a zone on the primary server that holds it (RFC 2136). Its requirements are its precondition.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ZoneUpdate {
@@ -106,6 +115,9 @@ pub enum Purpose {
         zone: Hostname,
     },
     ZoneList,
+    /// A file of a server's own configuration: it keeps all that it has beside its content. What is changed there besides
+    /// says who has to hear of it.
+    ServerFile,
     /// A file that no server has to hear of: one outside the harbor, or its settings.
     Loose,
     /// A copy of something that is removed, in a folder of the harbor that nobody else reads.

@@ -1,6 +1,6 @@
 //! What the servers have to hear of a change set. A change says by itself whether it needs a reload.
 
-use super::{Change, ChangeSet, FileRemoval, FileWrite, Purpose, Recorded, RecordedChange};
+use super::{Change, ChangeSet, FileLink, FileRemoval, FileWrite, Purpose, Recorded, RecordedChange};
 use crate::name::Hostname;
 
 /// Which servers have to be told, once, after all changes.
@@ -39,31 +39,41 @@ struct Touched<'a> {
 impl ChangeSet {
     /// What the servers must be told. A change says by itself whether it needs a reload.
     pub fn needs(&self) -> Needs {
-        Needs::of(self.changes.iter().filter_map(|change| match change {
+        let links = self.changes.iter().filter_map(|change| match change {
+            Change::LinkFile(link) => Some(link),
+            _ => None,
+        });
+        let files = self.changes.iter().filter_map(|change| match change {
             Change::WriteFile(FileWrite { purpose, before_hash, .. }) => {
                 Some(Touched { purpose, was_there: before_hash.is_some(), stays: true })
             }
             Change::RemoveFile(FileRemoval { purpose, .. }) => Some(Touched { purpose, was_there: true, stays: false }),
             _ => None,
-        }))
+        });
+        Needs::of(files, links)
     }
 }
 
 impl Recorded {
     /// The same, for taking back what was recorded.
     pub fn needs(&self) -> Needs {
-        Needs::of(self.changes.iter().filter_map(|change| match change {
+        let links = self.changes.iter().filter_map(|change| match change {
+            RecordedChange::LinkFile(link) => Some(link),
+            _ => None,
+        });
+        let files = self.changes.iter().filter_map(|change| match change {
             RecordedChange::WriteFile { purpose, before_hash, .. } => {
                 Some(Touched { purpose, was_there: before_hash.is_some(), stays: true })
             }
             RecordedChange::RemoveFile { purpose, .. } => Some(Touched { purpose, was_there: true, stays: false }),
             _ => None,
-        }))
+        });
+        Needs::of(files, links)
     }
 }
 
 impl Needs {
-    fn of<'a>(files: impl Iterator<Item = Touched<'a>>) -> Self {
+    fn of<'a>(files: impl Iterator<Item = Touched<'a>>, links: impl Iterator<Item = &'a FileLink>) -> Self {
         let mut needs = Needs::default();
         for Touched { purpose, was_there, stays } in files {
             match purpose {
@@ -73,9 +83,15 @@ impl Needs {
                 Purpose::ZoneFile { zone } if was_there => needs.zones.push(zone.clone()),
                 Purpose::ZoneFile { zone } => needs.new_zones.push(zone.clone()),
                 // The site file that names them brings the reload.
-                Purpose::Chain | Purpose::Key | Purpose::Request | Purpose::Loose | Purpose::Copy => {}
+                Purpose::Chain
+                | Purpose::Key
+                | Purpose::Request
+                | Purpose::Loose
+                | Purpose::ServerFile
+                | Purpose::Copy => {}
             }
         }
+        needs.new_zones.extend(links.map(|link| link.zone.clone()));
         needs
     }
 }

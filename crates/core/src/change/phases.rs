@@ -49,7 +49,7 @@ impl ChangeSet {
 /// The phase that a change belongs to; none for the inventory.
 fn phase_of(change: &Change) -> Option<Phase> {
     match change {
-        Change::WriteFile(_) | Change::RemoveFile(_) => Some(Phase::Files),
+        Change::WriteFile(_) | Change::RemoveFile(_) | Change::LinkFile(_) => Some(Phase::Files),
         Change::MakeUser(_) => Some(Phase::Users),
         Change::MakeFolder(_) => Some(Phase::Folders),
         Change::UpdateZone(_) => Some(Phase::Updates),

@@ -6,8 +6,8 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use super::{
-    CaErrand, Change, ChangeSet, FileRemoval, FileWrite, FolderMake, InventoryChange, Purpose, ServicePlacing,
-    UserMake, ZoneUpdate,
+    CaErrand, Change, ChangeSet, FileLink, FileRemoval, FileWrite, FolderMake, InventoryChange, Purpose,
+    ServicePlacing, UserMake, ZoneUpdate,
 };
 use crate::harbor::Service;
 
@@ -34,6 +34,7 @@ pub enum RecordedChange {
         mode: u32,
         purpose: Purpose,
     },
+    LinkFile(FileLink),
     UpdateZone(ZoneUpdate),
     MakeUser(UserMake),
     MakeFolder(FolderMake),
@@ -71,6 +72,7 @@ impl From<&Change> for RecordedChange {
                 mode: *mode,
                 purpose: purpose.clone(),
             },
+            Change::LinkFile(link) => Self::LinkFile(link.clone()),
             Change::UpdateZone(update) => Self::UpdateZone(update.clone()),
             Change::MakeUser(make) => Self::MakeUser(make.clone()),
             Change::MakeFolder(make) => Self::MakeFolder(make.clone()),

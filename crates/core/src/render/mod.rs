@@ -5,6 +5,7 @@
 mod apache;
 mod bind;
 mod control_orders;
+mod defined;
 mod found_in;
 mod host_plan;
 mod include_lines;
@@ -29,6 +30,7 @@ use crate::redirect::Redirect;
 use crate::site::{Site, SiteRules};
 
 pub use control_orders::{configuration_check, load_orders, taken_back};
+pub use defined::{DefinedZone, Manner, ZoneKind, defined_zones, moved_definition, without_definition};
 pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use listeners::{Clash, ClashKind, clash};

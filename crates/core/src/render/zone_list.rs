@@ -7,6 +7,7 @@
 use std::net::SocketAddr;
 use std::path::Path;
 
+use super::defined::without_moved;
 use super::{bind, knot, nsd};
 use crate::harbor::{DnsServer, Layout};
 use crate::name::Hostname;
@@ -78,10 +79,10 @@ pub fn with_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path, pu
     text + &zone_stanza(server, zone, file, published)
 }
 
-/// The part without a zone's stanza, where it is as it was written here; a hand-made one stays.
+/// The part without a zone's stanza, where it is as it was written here or moved here; a hand-made one stays.
 pub fn without_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path) -> String {
     let text = list.replace(&zone_stanza(server, zone, file, true), "");
-    text.replace(&zone_stanza(server, zone, file, false), "")
+    without_moved(server, &text.replace(&zone_stanza(server, zone, file, false), ""), zone.as_str())
 }
 
 /// A part in which the stanzas that this program wrote are as they are written now; hand-made ones stay.

@@ -13,8 +13,8 @@ use super::{Cause, Lock};
 use crate::dns::{RequestProblem, TransactionKey, send_update};
 use crate::harbor::Harbor;
 use crate::install::{
-    UNFINISHED, read_if_there, reload_service, remove_empty, remove_user, take_from_service, write_atomically,
-    write_in_its_place,
+    UNFINISHED, link, link_target, read_if_there, reload_service, remove_empty, remove_file, remove_user,
+    take_from_service, write_atomically, write_in_its_place,
 };
 use crate::server::{reload_web, test_web, unload_zones};
 use crate::store::{EntryOutcome, Inverse, StoreError};
@@ -119,7 +119,7 @@ async fn undo_file(inverse: &Inverse, raised: &Raised<'_>) -> Result<(), String>
     match inverse {
         Inverse::Remove { path, wrote_hash } => {
             if is_as_written(path, wrote_hash)? {
-                crate::install::remove_file(path).map_err(|error| error.to_string())?;
+                remove_file(path).map_err(|error| error.to_string())?;
                 drop_if_empty(path);
             }
             Ok(())
@@ -138,6 +138,14 @@ async fn undo_file(inverse: &Inverse, raised: &Raised<'_>) -> Result<(), String>
             let content = fs::read(kept).map_err(|error| format!("{}: {error}", kept.display()))?;
             write_atomically(path, &content, *mode).map_err(|error| error.to_string())
         }
+        Inverse::RemoveLink { path, to } => match link_target(path) {
+            Some(present) if present == *to => remove_file(path).map_err(|error| error.to_string()),
+            _ => Ok(()),
+        },
+        Inverse::PutBackLink { path, to } => match path.symlink_metadata() {
+            Ok(_) => Ok(()),
+            Err(_) => link(path, to).map_err(|error| error.to_string()),
+        },
         Inverse::RemoveHome { home } => remove_empty(home).map_err(|error| error.to_string()),
         Inverse::RemoveUser { name, home } => remove_user(name, home).await.map_err(|error| error.to_string()),
         Inverse::TakeFromService { link, former, folder, .. } => {

@@ -4,8 +4,8 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
-    CaErrand, Change, ChangeSet, FileRemoval, FileWrite, FolderMake, Phase, Purpose, ServicePlacing, UserMake,
-    ZoneUpdate, content_hash,
+    CaErrand, Change, ChangeSet, FileLink, FileRemoval, FileWrite, FolderMake, Phase, Purpose, ServicePlacing,
+    UserMake, ZoneUpdate, content_hash,
 };
 use jiff::Timestamp;
 
@@ -16,8 +16,8 @@ use super::{CarryError, Cause, Event, Lock};
 use crate::acme::run_errand;
 use crate::harbor::Harbor;
 use crate::install::{
-    Wanted, check_certificate_files, leads_to, make_folder, make_private_folder, make_user, place_for_service,
-    read_if_there, remove_file, user_exists, write_all_atomically,
+    Wanted, check_certificate_files, leads_to, link, link_target, make_folder, make_private_folder, make_user,
+    place_for_service, read_if_there, remove_file, user_exists, write_all_atomically,
 };
 use crate::server::{await_newer, await_serials, check_zones, load_zones, reload_web, test_web};
 use crate::store::{EntryOutcome, Inverse};
@@ -93,6 +93,9 @@ pub fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
             return Err(CarryError::ChangedMeanwhile(removal.path.clone()));
         }
     }
+    if let Some(link) = links(set).find(|link| link.path.symlink_metadata().is_ok()) {
+        return Err(CarryError::InTheWay(link.path.clone()));
+    }
     for placing in placings(set) {
         // What is there and is none of ours was not there when it was read.
         if leads_to(&placing.service).ok() != Some(placing.former.clone()) {
@@ -133,6 +136,13 @@ fn placings(set: &ChangeSet) -> impl Iterator<Item = &ServicePlacing> {
     })
 }
 
+fn links(set: &ChangeSet) -> impl Iterator<Item = &FileLink> {
+    set.changes.iter().filter_map(|change| match change {
+        Change::LinkFile(link) => Some(link),
+        _ => None,
+    })
+}
+
 fn removals(set: &ChangeSet) -> impl Iterator<Item = &FileRemoval> {
     set.changes.iter().filter_map(|change| match change {
         Change::RemoveFile(removal) => Some(removal),
@@ -157,10 +167,15 @@ fn keep_what_is_replaced(harbor: &Harbor, entry: i64, set: &ChangeSet) -> Result
         }
     }
     for (number, removal) in removals(set).enumerate() {
+        if let Some(to) = link_target(&removal.path) {
+            inverses.push(Inverse::PutBackLink { path: removal.path.clone(), to });
+            continue;
+        }
         let kept = folder.join(format!("removed-{number}"));
         copies.push((kept.clone(), read_if_there(&removal.path)?.unwrap_or_default()));
         inverses.push(Inverse::PutBack { path: removal.path.clone(), kept, mode: removal.mode });
     }
+    inverses.extend(links(set).map(|link| Inverse::RemoveLink { path: link.path.clone(), to: link.to.clone() }));
     if !copies.is_empty() {
         make_private_folder(&folder)?;
         let copies: Vec<Wanted<'_>> =
@@ -292,12 +307,15 @@ fn put_files(set: &ChangeSet, tell: &dyn Fn(Event)) -> Result<(), Cause> {
             path: &write.path,
             content: &write.content,
             mode: write.mode,
-            keep: matches!(write.purpose, Purpose::ZoneFile { .. }),
+            keep: matches!(write.purpose, Purpose::ZoneFile { .. } | Purpose::ServerFile),
         })
         .collect();
     write_all_atomically(&files)?;
     for removal in removals(set) {
         remove_file(&removal.path)?;
+    }
+    for made in links(set) {
+        link(&made.path, &made.to)?;
     }
     Ok(())
 }

@@ -91,13 +91,33 @@ pub fn place_and_mode(path: &Path) -> Result<(PathBuf, u32), FileError> {
     Ok((place, mode))
 }
 
-/// The same for a file that is there: the new one has its owner, its group and its extended attributes.
+/// Where a file is that keeps what it has: behind the link, where one leads to it from the harbor.
+pub(super) fn behind_link(path: &Path) -> Result<PathBuf, FileError> {
+    match path.is_symlink() {
+        true => fs::canonicalize(path).map_err(failed("cannot find", path)),
+        false => Ok(path.to_path_buf()),
+    }
+}
+
+/// The same for a file that is there: the new one has its owner, its group, its mode and its extended attributes.
 pub(crate) fn write_in_its_place(path: &Path, content: &[u8], mode: u32) -> Result<(), FileError> {
+    let path = &behind_link(path)?;
     let file = written_beside(path, content, mode)?;
     if path.exists() {
-        attributes::keep(path, file.as_file(), false)?;
+        attributes::keep(path, file.as_file(), true)?;
     }
     finish(file, path)
+}
+
+/// Puts a link where nothing is.
+pub(crate) fn link(path: &Path, to: &Path) -> Result<(), FileError> {
+    std::os::unix::fs::symlink(to, path).map_err(failed("cannot make the link", path))?;
+    sync_folder(path.parent().unwrap_or(Path::new("/")))
+}
+
+/// Where a link leads to, if it is one.
+pub fn link_target(path: &Path) -> Option<PathBuf> {
+    fs::read_link(path).ok()
 }
 
 /// Replaces a file that is still as it was read, keeping its owner, group, mode and extended attributes. An edit by somebody

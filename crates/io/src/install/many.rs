@@ -2,11 +2,11 @@
 //! threads side by side: one after the other, a thousand files would take as many times its pause.
 
 use std::collections::BTreeSet;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use super::attributes;
-use super::files::{FileError, failed, sync_folder, written_beside};
+use super::files::{FileError, behind_link, failed, sync_folder, written_beside};
 
 /// Waits side by side. The disk joins what is asked for at the same time.
 const THREADS: usize = 16;
@@ -19,7 +19,7 @@ pub(crate) struct Wanted<'a> {
     pub path: &'a Path,
     pub content: &'a [u8],
     pub mode: u32,
-    /// Whether owner, group, mode and extended attributes of a file that is there stay as they are.
+    /// Whether owner, group, mode and extended attributes of a file that is there stay as they are; and a link that leads to it.
     pub keep: bool,
 }
 
@@ -29,19 +29,20 @@ pub(crate) fn write_all_atomically(files: &[Wanted<'_>]) -> Result<(), FileError
     for part in files.chunks(MOST_OPEN) {
         let mut beside = Vec::with_capacity(part.len());
         for file in part {
-            let written = written_beside(file.path, file.content, file.mode)?;
-            if file.keep && file.path.exists() {
-                attributes::keep(file.path, written.as_file(), true)?;
+            let place = if file.keep { behind_link(file.path)? } else { file.path.to_path_buf() };
+            let written = written_beside(&place, file.content, file.mode)?;
+            if file.keep && place.exists() {
+                attributes::keep(&place, written.as_file(), true)?;
             }
-            beside.push((file.path, written));
+            beside.push((place, written));
         }
         side_by_side(&beside, |(path, file)| file.as_file().sync_all().map_err(failed("cannot write to disk", path)))?;
         let mut folders = BTreeSet::new();
         for (path, file) in beside {
-            file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
-            folders.insert(path.parent().unwrap_or(Path::new("/")));
+            file.persist(&path).map_err(|error| failed("cannot replace", &path)(error.error))?;
+            folders.insert(path.parent().unwrap_or(Path::new("/")).to_path_buf());
         }
-        let folders: Vec<&Path> = folders.into_iter().collect();
+        let folders: Vec<PathBuf> = folders.into_iter().collect();
         side_by_side(&folders, |folder| sync_folder(folder))?;
     }
     Ok(())
@@ -94,6 +95,22 @@ mod tests {
             let now = fs::metadata(&path).unwrap();
             assert_eq!((now.uid(), now.gid()), (4321, 1234));
         }
+    }
+
+    #[test]
+    fn a_link_that_leads_to_a_kept_file_stays_and_the_file_changes() {
+        let folder = tempfile::tempdir().unwrap();
+        let (link, file) = (folder.path().join("a.zone"), folder.path().join("db.a"));
+        fs::write(&file, "one").unwrap();
+        super::super::files::link(&link, &file).unwrap();
+        write_all_atomically(&[Wanted { path: &link, content: b"two", mode: 0o644, keep: true }]).unwrap();
+        assert_eq!((fs::read(&file).unwrap(), fs::read_link(&link).unwrap()), (b"two".to_vec(), file.clone()));
+        super::super::files::write_in_its_place(&link, b"three", 0o600).unwrap();
+        assert_eq!((fs::read(&file).unwrap(), fs::read_link(&link).unwrap()), (b"three".to_vec(), file.clone()));
+        assert_eq!(fs::metadata(&file).unwrap().permissions().mode() & 0o777, 0o644, "its mode stays");
+        fs::remove_file(&file).unwrap();
+        let lost = write_all_atomically(&[Wanted { path: &link, content: b"x", mode: 0o644, keep: true }]);
+        assert!(lost.unwrap_err().to_string().contains("a.zone"), "a link to nothing is told");
     }
 
     #[test]

@@ -18,10 +18,10 @@ pub use certificate_files::{CertificateFault, check_certificate_files};
 pub use clear::clear_away;
 pub use disk::disk_used;
 pub use files::{
-    FileError, make_private_folder, place_and_mode, read_at_most, read_if_there, replace_if_unchanged,
+    FileError, link_target, make_private_folder, place_and_mode, read_at_most, read_if_there, replace_if_unchanged,
     write_atomically, write_in_place,
 };
-pub(crate) use files::{UNFINISHED, failed, remove as remove_file, sync_folder, write_in_its_place};
+pub(crate) use files::{UNFINISHED, failed, link, remove as remove_file, sync_folder, write_in_its_place};
 pub(crate) use folders::remove_empty;
 pub use folders::{FolderError, make_folder};
 pub use layout::{closed_above, lay_out};

@@ -36,6 +36,16 @@ pub enum Inverse {
         kept: PathBuf,
         mode: u32,
     },
+    /// Only done while the link leads there.
+    RemoveLink {
+        path: PathBuf,
+        to: PathBuf,
+    },
+    /// Only done while nothing else is there.
+    PutBackLink {
+        path: PathBuf,
+        to: PathBuf,
+    },
     /// Only done while the user is as this program makes one; its files are left.
     RemoveUser {
         name: String,

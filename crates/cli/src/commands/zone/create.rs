@@ -4,12 +4,13 @@ use std::path::{Path, PathBuf};
 
 use brightharbor_core::account::AccountName;
 use brightharbor_core::name::Hostname;
-use brightharbor_core::zone::{CreateZone, Document, ZoneHome, create_zone};
+use brightharbor_core::zone::{CreateZone, Document, ZoneHome, create_zone, take_over};
 use brightharbor_io::load;
 use brightharbor_io::master_file::parse_file;
 use brightharbor_io::overlay::Overlay;
 use clap::{Args, ValueEnum};
 
+use super::source::server_zones;
 use crate::commands::{Report, hostname};
 use crate::design::{DesignOptions, former_file};
 use crate::error::{Error, unreadable_zone};
@@ -34,6 +35,10 @@ pub struct Create {
     /// Take the zone from this master file, byte for byte, instead of a template.
     #[arg(long, value_name = "FILE")]
     from: Option<PathBuf>,
+    /// Keep a zone that the DNS server has from its own configuration: its file stays as and where it is, and its definition
+    /// moves into the zone list here.
+    #[arg(long, conflicts_with_all = ["from", "home", "primary", "bare", "mail", "template", "nameserver_set"])]
+    from_server: bool,
     /// With `--from`: the file is that of a former provider. The zone is made from the template, and what the file has
     /// beside it is carried over.
     #[arg(long, requires = "from", conflicts_with = "bare")]
@@ -63,6 +68,9 @@ pub fn run(args: &Create, context: &Context) -> Report {
         return Err(Error::wrong_use("a zone that is kept elsewhere is not made from a file here")
             .advice("give --from with --home here alone"));
     }
+    if args.from_server {
+        return from_server(args, domain, account, context);
+    }
     let mut design = args.design.design()?;
     if let Some(file) = args.from.as_ref().filter(|_| args.merge) {
         design.former = former_file(file, &domain)?;
@@ -79,6 +87,19 @@ pub fn run(args: &Create, context: &Context) -> Report {
         let primary = args.primary.as_deref();
         let loaded = load::create_zone(overlay, &request, args.home.into(), primary, content).await?;
         Ok((create_zone(&request, &loaded, &overlay.settings, &overlay.layout, now)?, ()))
+    }))??;
+    Ok(Box::new(ChangeReport { command: "zone create", carried }))
+}
+
+/// The server's own configuration is read once, before anything is asked.
+fn from_server(args: &Create, domain: Hostname, account: AccountName, context: &Context) -> Report {
+    let harbor = context.open()?;
+    let all = server_zones(&harbor)?;
+    let title = format!("zone create {domain} --from-server");
+    let request = CreateZone { domain, account, design: args.design.design()? };
+    let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
+        let loaded = load::take_over(overlay, &request, &all).await?;
+        Ok((take_over(&request, &loaded, &overlay.settings, &overlay.layout, now)?, ()))
     }))??;
     Ok(Box::new(ChangeReport { command: "zone create", carried }))
 }

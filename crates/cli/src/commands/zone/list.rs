@@ -9,6 +9,7 @@ use brightharbor_io::server::ask_serials;
 use clap::Args;
 use serde_json::{Value, json};
 
+use super::list_server;
 use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
 use crate::run::Context;
@@ -26,9 +27,15 @@ pub struct List {
     /// Ask no server: what the files say alone.
     #[arg(long)]
     files_only: bool,
+    /// The zones that the DNS server has from its own configuration, beside those of this harbor.
+    #[arg(long, conflicts_with = "account")]
+    server: bool,
 }
 
 pub fn run(args: &List, context: &Context) -> Report {
+    if args.server {
+        return list_server::run(context, !args.files_only);
+    }
     let harbor = context.open()?;
     let mut zones = harbor.store.zones()?;
     if let Some(typed) = &args.account {

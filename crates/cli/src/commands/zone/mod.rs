@@ -6,6 +6,7 @@ mod chosen;
 pub mod compare;
 pub mod create;
 pub mod list;
+mod list_server;
 pub mod load;
 pub mod move_to;
 pub mod prepare_move;

@@ -1,6 +1,7 @@
 //! `zone show`: everything that is known about one zone, on one page.
 
 use std::collections::BTreeMap;
+use std::path::PathBuf;
 
 use brightharbor_core::delegation::rules::Expected;
 use brightharbor_core::finding::{Finding, Severity};
@@ -9,6 +10,7 @@ use brightharbor_core::zone::rules::judge_within;
 use brightharbor_core::zone::{Pattern, RecordType, show_seconds};
 use brightharbor_core::zone::{Zone, ZonePlace};
 use brightharbor_io::clock;
+use brightharbor_io::install::link_target;
 use brightharbor_io::server::ask_serials;
 use brightharbor_io::zones::read_zone;
 use clap::Args;
@@ -47,6 +49,10 @@ pub fn run(args: &Show, context: &Context) -> Report {
     for record in kept.document.records() {
         *types.entry(record.record_type()).or_default() += 1;
     }
+    let link = match &kept.place {
+        ZonePlace::File { path } => link_target(path),
+        ZonePlace::Primary { .. } => None,
+    };
     let place = match &kept.place {
         ZonePlace::File { path } => path.display().to_string(),
         ZonePlace::Primary { server, .. } => format!("changed by UPDATE at {server}"),
@@ -55,6 +61,7 @@ pub fn run(args: &Show, context: &Context) -> Report {
         held: held.collect(),
         types,
         place,
+        link,
         serial,
         pattern: zone.pattern.as_deref().map(|key| harbor.store.pattern(key)).transpose()?.flatten(),
         wanted: expected(&harbor, &zone.name)?,
@@ -66,6 +73,8 @@ pub fn run(args: &Show, context: &Context) -> Report {
 struct ZonePage {
     zone: Zone,
     place: String,
+    /// Where the file lies that a link leads to.
+    link: Option<PathBuf>,
     serial: u32,
     types: BTreeMap<RecordType, usize>,
     pattern: Option<Pattern>,
@@ -95,7 +104,10 @@ impl Shown for ZonePage {
         page.heading(&format!("{name}: kept {home}, serial {}, {records} records", self.serial));
         let mut field = |name: &str, text: &str| page.hanging(&format!("  {name:<14}"), text);
         field("account", self.zone.account.as_str());
-        field("place", &self.place);
+        match &self.link {
+            Some(file) => field("place", &format!("{}, by a link from {}", file.display(), self.place)),
+            None => field("place", &self.place),
+        }
         let made = self.pattern.as_ref().map_or_else(
             || "no template: it came as it is".to_string(),
             |made| format!("the template `{}`, mail {}", made.template, made.mail.words()),
@@ -142,6 +154,7 @@ impl Shown for ZonePage {
             "account": self.zone.account,
             "home": self.zone.home,
             "place": self.place,
+            "link": self.link.as_ref().map(|file| file.display().to_string()),
             "serial": self.serial,
             "records": types,
             "template": self.pattern.as_ref().map(|made| made.template.to_string()),

@@ -3,11 +3,13 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::name::DnsName;
+use brightharbor_core::render::DefinedZone;
 use brightharbor_core::zone::Document;
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
+use brightharbor_io::load;
 use brightharbor_io::master_file::parse_file;
 use brightharbor_io::zones::{ZoneReadError, read_zone};
 
@@ -79,4 +81,21 @@ pub fn find(harbor: &Harbor, typed: &str) -> Result<Zone, Error> {
             "see `brightharbor zone list`; `zone check` and `zone print` read any file with --file and --origin",
         )),
     }
+}
+
+/// The zones of the server's own configuration; its main file has to be known.
+pub fn server_zones(harbor: &Harbor) -> Result<Vec<DefinedZone>, Error> {
+    let server = harbor.settings.dns.server;
+    if !server.reads_zone_list() {
+        return Err(Error::refused("no-dns-server", format!("{} has no configuration to read", server.words()))
+            .advice("set `server` under [dns] in harbor.toml to bind, knot or nsd"));
+    }
+    let Some(main_file) = &harbor.settings.dns.main_file else {
+        return Err(Error::refused("no-main-file", "harbor.toml does not say where the DNS server's configuration is")
+            .advice("set `main-file` under [dns], such as /etc/bind/named.conf"));
+    };
+    load::server_zones(harbor).map_err(|error| {
+        Error::refused("no-main-file", format!("cannot read {}: {error}", main_file.display()))
+            .advice("correct `main-file` under [dns] in harbor.toml, or run as a user who may read it")
+    })
 }

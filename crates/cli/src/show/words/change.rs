@@ -6,11 +6,13 @@ use serde_json::{Value, json};
 /// One line: what will be done.
 pub fn change_line(change: &RecordedChange) -> String {
     match change {
+        RecordedChange::WriteFile { path, purpose: Purpose::ServerFile, .. } => format!("change {}", path.display()),
         RecordedChange::WriteFile { path, mode, before_hash, .. } => {
             let verb = if before_hash.is_some() { "change" } else { "write" };
             format!("{verb} {} ({mode:o})", path.display())
         }
         RecordedChange::RemoveFile { path, .. } => format!("remove {}", path.display()),
+        RecordedChange::LinkFile(link) => format!("link {} to {}", link.path.display(), link.to.display()),
         RecordedChange::UpdateZone(ZoneUpdate { zone, server, update, .. }) => {
             let (removed, added) = (update.removed.len(), update.added.len());
             format!("update {zone} at {server}: {removed} records removed, {added} added")
@@ -90,6 +92,11 @@ pub fn change_document(change: &RecordedChange) -> Value {
             "path": path.display().to_string(),
             "purpose": purpose_word(purpose),
         }),
+        RecordedChange::LinkFile(link) => json!({
+            "code": "link-file",
+            "path": link.path.display().to_string(),
+            "to": link.to.display().to_string(),
+        }),
         RecordedChange::UpdateZone(ZoneUpdate { zone, server, update, .. }) => json!({
             "code": "update-zone",
             "zone": zone,
@@ -130,6 +137,7 @@ fn purpose_word(purpose: &Purpose) -> &'static str {
         Purpose::SiteFile => "site-file",
         Purpose::ZoneFile { .. } => "zone-file",
         Purpose::ZoneList => "zone-list",
+        Purpose::ServerFile => "server-file",
         Purpose::Loose => "file",
         Purpose::Copy => "copy",
         Purpose::Request => "request",

@@ -18,6 +18,19 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
                 .with("serial", *serial)
         }
         Is::CarriedOver { zone, carried } => carried_over(zone.as_str(), carried),
+        Is::TakenOver { zone, records, serial, file, defined_in } => {
+            let words = format!(
+                "zone {zone}: kept here ({}, serial {serial}); its file stays where it is, {}, and its definition leaves {}",
+                counted(*records, "record"),
+                file.display(),
+                defined_in.display()
+            );
+            Told::fact("zone-taken-over", words)
+                .with("zone", zone.as_str())
+                .with("records", *records)
+                .with("serial", *serial)
+                .with("file", file.display().to_string())
+        }
         Is::OnPrimary { zone, records, serial } => {
             let words =
                 format!("zone {zone}: kept on its primary server ({}, serial {serial})", counted(*records, "record"));

@@ -22,6 +22,7 @@ mod record_lines;
 mod serials;
 pub mod servers;
 mod signatures;
+mod taken_over;
 mod tls;
 mod updates;
 mod voyage;

@@ -20,6 +20,7 @@ mod refusal;
 mod remark;
 mod removal;
 mod soa_wish;
+mod take_over;
 
 pub use align::{AlignRefused, Aligned, align, delegated_to, made_by};
 pub use alter_kept::{alter_kept, alter_loose};
@@ -38,3 +39,4 @@ pub use refusal::ZoneRefusal;
 pub use remark::ZoneRemark;
 pub use removal::{ZoneRemoval, ZoneRemovalFiles, forget_zone, remove_zone};
 pub use soa_wish::{SoaWish, mailbox, soa_times};
+pub use take_over::{StaysAsItIs, TakeOverLoaded, take_over};

@@ -1,6 +1,6 @@
 //! Why a change of a zone is refused: facts, whose words and advice are added where errors are shown.
 
-use super::NewZoneRefused;
+use super::{NewZoneRefused, StaysAsItIs};
 use crate::account::AccountName;
 use crate::name::Hostname;
 use crate::zone::{AlterRefused, EditError, ZoneError};
@@ -22,6 +22,11 @@ pub enum ZoneRefusal {
     /// It came from no template.
     NoTemplate(Hostname),
     New(NewZoneRefused),
+    /// It stays what it is on the server.
+    Stays {
+        zone: Hostname,
+        why: StaysAsItIs,
+    },
     Alter(AlterRefused),
     CatalogUnmade {
         catalog: Hostname,

@@ -15,6 +15,14 @@ pub enum ZoneRemark {
         zone: Hostname,
         carried: CarriedOver,
     },
+    /// Kept here from now on; the server goes on reading its file where it is.
+    TakenOver {
+        zone: Hostname,
+        records: usize,
+        serial: u32,
+        file: std::path::PathBuf,
+        defined_in: std::path::PathBuf,
+    },
     /// Known from now on; its primary server has held it before.
     OnPrimary {
         zone: Hostname,
