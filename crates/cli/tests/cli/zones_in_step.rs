@@ -90,3 +90,41 @@ fn a_zone_that_cannot_be_read_is_not_called_in_step() {
     assert_eq!(looked["zones"].as_array().unwrap().len(), 1, "{looked}");
     assert!(looked["zones"][0]["refused"].is_string(), "{looked}");
 }
+
+#[test]
+fn zone_files_edited_by_hand_are_named_until_they_are_loaded() {
+    let coast = Coast::new();
+    for zone in ["gullrock.example", "crumbandtide.example"] {
+        coast.run(&["zone", "create", zone, "--account", "bakery"]).expect(0);
+    }
+    let edited = || {
+        let listed = coast.json(&["zone", "list"], 0);
+        let all = listed["zones"].as_array().unwrap();
+        let marked = all.iter().filter(|row| row["edited_by_hand"] == true).map(|row| row["zone"].to_string());
+        (marked.collect::<Vec<_>>(), coast.json(&["tend"], 0)["edited_zones"].clone())
+    };
+    assert_eq!(edited(), (vec![], json!([])));
+
+    let file = coast.harbor().join("zones/gullrock.example.zone");
+    let text = fs::read_to_string(&file).unwrap();
+    fs::write(&file, format!("{text}crane 300 IN TXT \"north quay\"\n")).unwrap();
+    assert_eq!(edited(), (vec!["\"gullrock.example\"".to_string()], json!(["gullrock.example"])));
+    let listed = coast.run(&["zone", "list"]).expect(0);
+    assert!(listed.contains("file edited by hand since") && listed.contains("zone load"), "{listed}");
+    let tended = coast.run(&["tend"]).expect(0);
+    assert!(tended.contains("1 zone file edited by hand since last loaded from here"), "{tended}");
+
+    coast.run(&["zone", "load", "gullrock.example"]).expect(0);
+    assert_eq!(edited(), (vec![], json!([])), "loaded");
+    let text = fs::read_to_string(&file).unwrap();
+    fs::write(&file, text.replace("north quay", "south quay")).unwrap();
+    coast.run(&["record", "add", "boat.gullrock.example", "TXT", "\"slip 4\""]).expect(0);
+    assert_eq!(edited(), (vec![], json!([])), "any edit from here loads all that the file has");
+
+    // What was taken back is nobody's edit, whatever serial it needed.
+    fs::write(&file, fs::read_to_string(&file).unwrap().replace("south quay", "west quay")).unwrap();
+    let broken = fs::read_to_string(&file).unwrap() + "crane IN A 192.0.2.1 192.0.2.2\n";
+    fs::write(&file, &broken).unwrap();
+    coast.run(&["zone", "load", "gullrock.example"]).expect(1);
+    assert_eq!(coast.json(&["tend"], 0)["edited_zones"], json!(["gullrock.example"]), "still somebody's edit");
+}

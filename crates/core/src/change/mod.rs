@@ -92,6 +92,8 @@ pub struct FileLink {
     pub path: PathBuf,
     pub to: PathBuf,
     pub zone: Hostname,
+    /// Of what is there.
+    pub hash: String,
 }
 
 /// Changes a zone on the primary server that holds it (RFC 2136). Its requirements are its precondition.

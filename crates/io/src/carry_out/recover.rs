@@ -6,7 +6,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use brightharbor_core::change::{CaErrand, Needs, Recorded, RecordedChange, ZoneUpdate, content_hash};
+use brightharbor_core::change::{CaErrand, Needs, Purpose, Recorded, RecordedChange, ZoneUpdate, content_hash};
 
 use super::put_back::Raised;
 use super::{Cause, Lock};
@@ -38,6 +38,7 @@ pub async fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, St
         let needs = begun.changes.needs();
         let raised = Raised::of(&harbor.settings, &harbor.layout, &needs, needs.dns());
         left.extend(undo_files(&begun.inverses, &raised).await);
+        note_put_back(harbor, &begun.changes);
         tell_services(harbor, &begun.inverses).await;
         left.extend(take_back(harbor, &needs).await);
         let errands = unknown_errands(&begun.changes);
@@ -152,6 +153,23 @@ async fn undo_file(inverse: &Inverse, raised: &Raised<'_>) -> Result<(), String>
             take_from_service(link, former.as_deref(), folder).map_err(|error| error.to_string())
         }
         Inverse::Update(_) => Ok(()),
+    }
+}
+
+/// A zone file that was put back under a higher serial is as it was loaded, and no edit of somebody's. What cannot be noted
+/// is only taken for one.
+pub(super) fn note_put_back(harbor: &Harbor, recorded: &Recorded) {
+    let Ok(loaded) = harbor.store.loaded_files() else { return };
+    for change in &recorded.changes {
+        let RecordedChange::WriteFile { path, before_hash, purpose: Purpose::ZoneFile { zone }, .. } = change else {
+            continue;
+        };
+        if before_hash.is_some()
+            && before_hash.as_ref() == loaded.get(zone)
+            && let Ok(Some(content)) = read_if_there(path)
+        {
+            let _ = harbor.store.put_back(zone, &content_hash(&content));
+        }
     }
 }
 

@@ -4,13 +4,13 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
-    CaErrand, Change, ChangeSet, FileLink, FileRemoval, FileWrite, FolderMake, Phase, Purpose, ServicePlacing,
-    UserMake, ZoneUpdate, content_hash,
+    CaErrand, Change, ChangeSet, FileLink, FileRemoval, FileWrite, FolderMake, Phase, Purpose, Recorded,
+    ServicePlacing, UserMake, ZoneUpdate, content_hash,
 };
 use jiff::Timestamp;
 
 use super::put_back::Raised;
-use super::recover::{clear_up, inverse_of, send, take_back, tell_services, undo_files, undo_updates};
+use super::recover::{clear_up, inverse_of, note_put_back, send, take_back, tell_services, undo_files, undo_updates};
 use super::stop::AtWork;
 use super::{CarryError, Cause, Event, Lock};
 use crate::acme::run_errand;
@@ -51,6 +51,7 @@ pub async fn carry_out(
             let mut left = undo_updates(&updated).await;
             let raised = Raised::of(&harbor.settings, &harbor.layout, &set.needs(), told.dns);
             left.extend(undo_files(&inverses, &raised).await);
+            note_put_back(harbor, &Recorded::from(set));
             tell_services(harbor, &inverses).await;
             if told.any {
                 left.extend(take_back(harbor, &set.needs()).await);

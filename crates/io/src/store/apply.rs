@@ -1,15 +1,23 @@
 //! Writing inventory changes: all of one command in one transaction, with the logbook entry that records it.
 
+use std::borrow::Cow;
+
 use brightharbor_core::account::AccountName;
-use brightharbor_core::change::{Change, ChangeSet, InventoryChange};
+use brightharbor_core::change::{Change, ChangeSet, FileWrite, InventoryChange, Purpose, content_hash};
+use brightharbor_core::name::Hostname;
 use brightharbor_core::site::Site;
 use brightharbor_core::zone::Zone;
-use rusqlite::{Transaction, TransactionBehavior, params};
+use rusqlite::{Connection, Transaction, TransactionBehavior, params};
 
 use super::logbook::EntryOutcome;
 use super::{Store, StoreError, former, pauses, revocations, word};
 
 impl Store {
+    /// A zone's file that was put back is what is served, under whatever serial that needed.
+    pub fn put_back(&self, zone: &Hostname, hash: &str) -> Result<(), StoreError> {
+        note_loaded(&self.connection, zone, hash)
+    }
+
     /// Applies the inventory changes of a set and marks its logbook entry as done, both or neither.
     pub fn commit(&mut self, entry: i64, set: &ChangeSet) -> Result<(), StoreError> {
         let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
@@ -18,10 +26,30 @@ impl Store {
                 apply(&transaction, to)?;
             }
         }
+        // After the inventory: a new zone is known by then.
+        for (zone, hash) in set.changes.iter().filter_map(loaded_file) {
+            note_loaded(&transaction, zone, hash.as_ref())?;
+        }
         super::logbook::finish(&transaction, entry, EntryOutcome::Done, "")?;
         transaction.commit()?;
         Ok(())
     }
+}
+
+/// The zone whose file a change puts in place, with the hash of it. The server has proven that it serves that.
+fn loaded_file(change: &Change) -> Option<(&Hostname, Cow<'_, str>)> {
+    match change {
+        Change::WriteFile(FileWrite { purpose: Purpose::ZoneFile { zone }, content, .. }) => {
+            Some((zone, content_hash(content).into()))
+        }
+        Change::LinkFile(link) => Some((&link.zone, link.hash.as_str().into())),
+        _ => None,
+    }
+}
+
+fn note_loaded(connection: &Connection, zone: &Hostname, hash: &str) -> Result<(), StoreError> {
+    connection.execute("UPDATE zone SET loaded = $1 WHERE name = $2", [hash, zone.as_str()])?;
+    Ok(())
 }
 
 fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), StoreError> {

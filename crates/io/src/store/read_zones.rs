@@ -1,5 +1,7 @@
 //! Reading zones, and the patterns that they were made by.
 
+use std::collections::HashMap;
+
 use brightharbor_core::name::{DnsName, Hostname};
 use brightharbor_core::zone::Pattern;
 use brightharbor_core::zone::Zone;
@@ -37,6 +39,13 @@ impl Store {
                 Ok(Zone { name, account, home, primary, nameserver_set, pattern, prepared })
             })
             .collect()
+    }
+
+    /// The hashes of zone files as they were last loaded from here; a zone of an older harbor has none until then.
+    pub fn loaded_files(&self) -> Result<HashMap<Hostname, String>, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT name, loaded FROM zone WHERE loaded IS NOT NULL")?;
+        let rows = query.query_map([], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?;
+        rows.map(|row| row.map_err(StoreError::from).and_then(|(name, hash)| Ok((hostname(&name)?, hash)))).collect()
     }
 
     /// The pattern with that key.

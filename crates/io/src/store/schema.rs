@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 13;
+pub(super) const VERSION: i64 = 14;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -34,7 +34,7 @@ CREATE TABLE pattern (
 CREATE TABLE zone (
     name TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), home TEXT NOT NULL,
     primary_server TEXT, nameserver_set TEXT, pattern TEXT REFERENCES pattern(key),
-    prepared TEXT
+    prepared TEXT, loaded TEXT
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE certificate (
     site TEXT PRIMARY KEY REFERENCES site(main), names TEXT NOT NULL, folder TEXT NOT NULL,
@@ -134,4 +134,6 @@ CREATE TABLE handover (
 ) STRICT, WITHOUT ROWID;
 ",
     "ALTER TABLE zone ADD COLUMN prepared TEXT;",
+    // The hash of the file as it was last loaded from here.
+    "ALTER TABLE zone ADD COLUMN loaded TEXT;",
 ];

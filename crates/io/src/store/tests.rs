@@ -344,7 +344,10 @@ fn a_limit_of_alias_domains_is_kept_under_its_new_name() {
     let old = rusqlite::Connection::open(&path).unwrap();
     let limits = r#"{"addon-domains":null,"subdomains":null,"parked-domains":3,"redirects":null,"disk":null}"#;
     old.execute("INSERT INTO plan VALUES ('small', $1), ('none', '{}')", [limits]).unwrap();
-    old.execute_batch("DROP TABLE handover; ALTER TABLE zone DROP COLUMN prepared").unwrap();
+    old.execute_batch(
+        "DROP TABLE handover; ALTER TABLE zone DROP COLUMN prepared; ALTER TABLE zone DROP COLUMN loaded",
+    )
+    .unwrap();
     old.pragma_update(None, "user_version", 10).unwrap();
     drop(old);
     let plans = Store::open(&path).unwrap().plans().unwrap();

@@ -105,6 +105,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     let asked: Vec<Certificate> = to_ask_about(&certificates, &waiting, now).cloned().collect();
     let called_back = context.work(async |door| called_back(door, &asked).await).await?;
     report.out_of_step = out_of_step_sites(&harbor, now)?;
+    let zones = harbor.store.zones()?;
+    let part = zones.iter().skip(first_of_part(zones.len(), now)).take(FILES_AT_ONCE);
+    report.edited_zones = load::edited_by_hand(&harbor, part)?;
     let awaited = awaited(&harbor, now)?;
     let due = due(waiting, &certificates, awaited, outdated(&harbor, &certificates)?, called_back, now);
     let revocations = harbor.store.revocations()?;

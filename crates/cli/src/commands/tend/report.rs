@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use brightharbor_core::certificate::securing::Secured;
 use brightharbor_core::certificate::{NamePause, Waiting};
 use brightharbor_core::change::Remark;
-use brightharbor_core::name::Host;
+use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::redirect::StuckRedirect;
 use brightharbor_io::clock;
 use brightharbor_io::secure::{Demanded, Revoked};
@@ -32,6 +32,8 @@ pub(super) struct Tended {
     pub(super) would: Vec<Host>,
     /// Sites whose files are not as they would be written now.
     pub(super) out_of_step: Vec<Host>,
+    /// Zones whose files somebody has edited since they were loaded.
+    pub(super) edited_zones: Vec<Hostname>,
     /// Certificates that were still to be revoked, by site.
     pub(super) revoked: Vec<(Host, Result<Revoked, Error>)>,
     /// Services that got another certificate, or could not.
@@ -52,6 +54,7 @@ impl Tended {
             paused: vec![],
             would: vec![],
             out_of_step: vec![],
+            edited_zones: vec![],
             revoked: vec![],
             brought: vec![],
             backup: Ok(None),
@@ -113,6 +116,14 @@ impl Shown for Tended {
             page.hanging("note: ", &format!("{count} not as it would be written now, such as that of {first}"));
             page.hanging("  next: ", "brightharbor site realign");
         }
+        if let Some(first) = self.edited_zones.first() {
+            let count = counted(self.edited_zones.len(), "zone file");
+            page.hanging(
+                "note: ",
+                &format!("{count} edited by hand since last loaded from here, such as that of {first}"),
+            );
+            page.hanging("  next: ", "brightharbor zone load");
+        }
         if let Err(reason) = &self.backup {
             page.hanging("", &format!("no backup of the inventory today: {reason}"));
         }
@@ -148,6 +159,7 @@ impl Shown for Tended {
             "demanded": self.demanded.iter().map(|(site, seen)| json!({ "site": site, "proof": json::demanded_document(seen) })).collect::<Vec<_>>(),
             "would_try": self.would,
             "out_of_step": self.out_of_step,
+            "edited_zones": self.edited_zones,
             "backup": self.backup.as_ref().ok().and_then(Option::as_ref).map(|copy| copy.display().to_string()),
             "backup_failed": self.backup.as_ref().err(),
             "later": self.later.iter().map(|later| json!({

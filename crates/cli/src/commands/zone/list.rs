@@ -4,6 +4,7 @@ use brightharbor_core::zone::Serials;
 use brightharbor_core::zone::{Zone, ZoneHome};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::read_if_there;
+use brightharbor_io::load::{self, LoadedFiles};
 use brightharbor_io::master_file::{Includes, parse_file};
 use brightharbor_io::server::ask_serials;
 use clap::Args;
@@ -54,11 +55,13 @@ pub fn run(args: &List, context: &Context) -> Report {
             context.block_on(ask_serials(zones.iter().flat_map(of_zone).collect()))?
         }
     };
-    let rows = zones.into_iter().map(|zone| row(&harbor, zone, &serials));
+    let loaded = load::loaded_files(&harbor)?;
+    let rows = zones.into_iter().map(|zone| row(&harbor, zone, &serials, &loaded));
     Ok(Box::new(Zones { rows: rows.collect::<Result<_, Error>>()? }))
 }
 
-fn row(harbor: &Harbor, zone: Zone, serials: &Serials) -> Result<Row, Error> {
+fn row(harbor: &Harbor, zone: Zone, serials: &Serials, loaded: &LoadedFiles) -> Result<Row, Error> {
+    let mut edited = false;
     let holders = holders(&harbor.settings, &zone);
     let includes = Includes::OfServer(harbor.settings.dns.directory.as_deref());
     let contents = match zone.home {
@@ -67,7 +70,9 @@ fn row(harbor: &Harbor, zone: Zone, serials: &Serials) -> Result<Row, Error> {
             let answered = holders.first().and_then(|primary| serials.get(&(primary.address, zone.name.clone())));
             Contents::Remote { serial: answered.and_then(|answer| answer.clone().ok()) }
         }
-        ZoneHome::Here => match read_if_there(&harbor.layout.zone_file(&zone.name))? {
+        ZoneHome::Here => match read_if_there(&harbor.layout.zone_file(&zone.name))?
+            .inspect(|content| edited = loaded.differ(&zone.name, Some(content)))
+        {
             None => Contents::Broken("the file is gone".into()),
             Some(bytes) => match parse_file(bytes, &zone.name.dns_name(), includes) {
                 Ok(zone) => Contents::Read { serial: zone.soa().serial, records: zone.records().count() },
@@ -84,7 +89,7 @@ fn row(harbor: &Harbor, zone: Zone, serials: &Serials) -> Result<Row, Error> {
         let holding = Holding::of(&holder, &zone.name, newest.unwrap_or_default(), serials);
         (holder, holding)
     });
-    Ok(Row { held: held.collect(), zone, contents })
+    Ok(Row { held: held.collect(), zone, contents, edited })
 }
 
 enum Contents {
@@ -97,6 +102,8 @@ enum Contents {
 struct Row {
     zone: Zone,
     contents: Contents,
+    /// Somebody has edited the file since it was loaded from here.
+    edited: bool,
     held: Vec<(Holder, Holding)>,
 }
 
@@ -109,11 +116,18 @@ impl Row {
             .filter(|(_, holding)| !holding.is_in_step())
             .map(|(holder, holding)| format!("{}: {}", holder.name, holding.words()))
             .collect();
-        match (asked.len(), out_of_step.is_empty()) {
+        let servers = match (asked.len(), out_of_step.is_empty()) {
             (0, _) => String::new(),
+            // Which of both it serves is not known.
+            (_, true) if self.edited => String::new(),
             (1, true) => "loaded".into(),
             (count, true) => format!("all {count} in step"),
             (_, false) => out_of_step.join("; "),
+        };
+        match (self.edited, servers.is_empty()) {
+            (false, _) => servers,
+            (true, true) => "file edited by hand since".into(),
+            (true, false) => format!("{servers}; file edited by hand since"),
         }
     }
 }
@@ -148,6 +162,10 @@ impl Shown for Zones {
         };
         let headings = ["zone", "account", "kept", "serial", "records", "servers"];
         list(page, &headings, self.rows.iter().map(row).collect());
+        if self.rows.iter().any(|row| row.edited) {
+            page.blank();
+            page.hanging("", "Edited zone files, beside what is served: brightharbor zone load");
+        }
     }
 
     fn json(&self) -> Value {
@@ -174,6 +192,7 @@ impl Shown for Zones {
                 "serial": serial,
                 "records": records,
                 "problem": problem,
+                "edited_by_hand": row.edited,
                 "servers": row.held.iter().map(server).collect::<Vec<_>>(),
             })
         };

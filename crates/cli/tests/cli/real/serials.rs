@@ -71,6 +71,8 @@ fn a_serial_that_was_heard_is_never_used_twice() {
     assert!(!told.has("pier"));
     let back = told.zone().soa().serial;
     assert!(serial_is_newer(back, start.wrapping_add(1)), "{back}: {} was heard", start + 1);
+    let listed = port.json(&["zone", "list"], 0);
+    assert_eq!(listed["zones"][0]["edited_by_hand"], false, "put back, and nobody's edit: {listed}");
     // The command that would tell BIND failed: the next one does.
     add("crane").expect(0);
     assert!(serial_is_newer(told.served(), back) && told.has("crane"));
@@ -85,6 +87,7 @@ fn a_serial_that_was_heard_is_never_used_twice() {
     port.run(&["tend"]);
     assert!(!told.has("buoy") && told.has("crane"));
     assert!(serial_is_newer(told.served(), heard), "what was taken back is heard as well");
+    assert_eq!(port.json(&["zone", "list"], 0)["zones"][0]["edited_by_hand"], false);
 
     // A zone file from a backup, older than what is served: the next change goes above what is served.
     let served = told.served();

@@ -10,7 +10,7 @@ use jiff::Timestamp;
 
 use super::{CreateZone, Zone, ZoneHome, ZoneRefusal, ZoneRemark};
 use crate::account::Account;
-use crate::change::{Change, FileLink, FileWrite, InventoryChange, Plan, Purpose};
+use crate::change::{Change, FileLink, FileWrite, InventoryChange, Plan, Purpose, content_hash};
 use crate::harbor::{DnsServer, Layout, NewZones, Settings};
 use crate::render::{DefinedZone, ZoneKind, moved_definition, without_definition};
 use crate::zone::{Document, serial_date};
@@ -103,7 +103,8 @@ pub fn take_over(
     let with = moved_definition(server, &list, &configuration, defined);
     plan.set.file(FileWrite::new(part, loaded.zone_list.clone(), with, 0o644, Purpose::ZoneList));
     let file = defined.file.clone().unwrap_or_default();
-    plan.change(Change::LinkFile(FileLink { path, to: file.clone(), zone: domain.clone() }));
+    let hash = content_hash(document.source());
+    plan.change(Change::LinkFile(FileLink { path, to: file.clone(), zone: domain.clone(), hash }));
     let member = super::catalog::with_member(domain, loaded.catalog.as_deref(), serial_date(now), settings, layout);
     plan.set.extend(member?.into_iter().collect());
     plan.set.inventory(InventoryChange::AddZone(Zone::new(domain.clone(), account.clone(), ZoneHome::Here)));
