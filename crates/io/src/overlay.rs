@@ -25,7 +25,7 @@ use crate::install::{FileError, read_if_there};
 use crate::master_file::{Includes, parse_file};
 use crate::server::served_serials;
 use crate::store::{StoreError, nearest_zone, nearest_zone_above};
-use crate::zones::{ZoneReadError, read_zone_file, transfer_zone, where_kept};
+use crate::zones::{ZoneReadError, read_file_at, read_zone_file, transfer_zone, where_kept};
 
 /// What the network has answered so far, by what was asked.
 #[derive(Default)]
@@ -228,6 +228,21 @@ impl<'a> Overlay<'a> {
         match zone.home {
             ZoneHome::Elsewhere => Ok(None),
             _ => self.read_zone(zone).await.map(Some),
+        }
+    }
+
+    /// A zone that the server has from its own configuration, in that file.
+    pub async fn read_where_it_is(&self, zone: &Zone, file: Option<&Path>) -> Result<KeptZone, ZoneReadError> {
+        let asking = where_kept(&self.settings, zone);
+        match self.ask_for(&format!("where is the zone {} kept", zone.name), asking).await? {
+            None => {
+                let path = file.map_or_else(|| self.layout.zone_file(&zone.name), Path::to_path_buf);
+                read_file_at(self.harbor, zone, path.clone(), self.file(&path)?)
+            }
+            Some((server, key_file)) => {
+                let question = format!("transfer the zone {} from {server}", zone.name);
+                self.ask_for(&question, transfer_zone(zone, server, &key_file)).await
+            }
         }
     }
 

@@ -14,7 +14,7 @@ use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace, updated_at};
 
 use crate::dns::{KeyFileError, RequestError, TransactionKey, takes_updates, transfer};
 use crate::harbor::Harbor;
-use crate::install::{FileError, read_if_there};
+use crate::install::{FileError, link_target, read_if_there};
 use crate::master_file::{Includes, parse_file};
 use crate::overlay::NotAsked;
 
@@ -101,9 +101,19 @@ async fn held_by_server(settings: &Settings, zone: &Hostname) -> Result<Option<(
 
 /// A zone from its file, as it was read.
 pub(crate) fn read_zone_file(harbor: &Harbor, zone: &Zone, content: ExistingFile) -> Result<KeptZone, ZoneReadError> {
-    let path = harbor.layout.zone_file(&zone.name);
+    read_file_at(harbor, zone, harbor.layout.zone_file(&zone.name), content)
+}
+
+/// The same from a file elsewhere.
+pub(crate) fn read_file_at(
+    harbor: &Harbor,
+    zone: &Zone,
+    path: PathBuf,
+    content: ExistingFile,
+) -> Result<KeptZone, ZoneReadError> {
     let bytes = content.ok_or_else(|| ZoneReadError::Gone(path.clone()))?;
-    let mut journal = path.clone().into_os_string();
+    // Beside the file itself, where a link leads to it.
+    let mut journal = link_target(&path).unwrap_or_else(|| path.clone()).into_os_string();
     journal.push(".jnl");
     if harbor.settings.dns.server == DnsServer::Bind && Path::new(&journal).exists() {
         return Err(ZoneReadError::Dynamic(zone.name.clone()));

@@ -104,6 +104,12 @@ impl From<ZoneRefusal> for Error {
             Why::New(refused) => refused.into(),
             Why::Stays { zone, why } => super::taken_over::stays(&zone, why),
             Why::Alter(refused) => refused.into(),
+            Why::CatalogStays { catalog, file, line, reason } => {
+                let place = format!("{}:{line}", file.display());
+                Self::refused("catalog", format!("the DNS server has the catalog zone {catalog} already, {reason}: {place}"))
+                    .advice("make it one that can be joined, or name another `catalog` under [dns] in harbor.toml")
+                    .with("catalog", catalog.as_str())
+            }
             Why::CatalogUnmade { catalog, error } => {
                 Self::refused("catalog", format!("the catalog zone {catalog} cannot be created: {error}"))
                     .advice("correct `catalog` under [dns] in harbor.toml")

@@ -205,6 +205,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("capacity-set", "for how many domains a nameserver set is made"),
     ("carried-over", "a new zone has the records of the one that the world uses"),
     ("catalog-created", "the catalog zone is made"),
+    ("catalog-joined", "a catalog zone that the server had before gets the zones of this harbor too"),
     ("catalog-updated", "the catalog zone gets or loses members"),
     ("certificate-stays", "the certificate stays on disk"),
     ("chain-length", "how many certificates the chain has"),

@@ -94,6 +94,8 @@ pub struct FileLink {
     pub zone: Hostname,
     /// Of what is there.
     pub hash: String,
+    /// Whether the server reads its definition from another place by now.
+    pub moves: bool,
 }
 
 /// Changes a zone on the primary server that holds it (RFC 2136). Its requirements are its precondition.

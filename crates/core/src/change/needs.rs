@@ -91,7 +91,7 @@ impl Needs {
                 | Purpose::Copy => {}
             }
         }
-        needs.new_zones.extend(links.map(|link| link.zone.clone()));
+        needs.new_zones.extend(links.filter(|link| link.moves).map(|link| link.zone.clone()));
         needs
     }
 }

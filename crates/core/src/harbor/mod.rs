@@ -113,6 +113,9 @@ pub struct Secondary {
     pub address: ServerAddress,
     /// The file of the transaction key (TSIG) that its transfers are signed with. The server here must know the key too.
     pub key_file: PathBuf,
+    /// The address that notifications leave from: the one it knows this primary by. That of the DNS server here, unless said.
+    #[serde(default)]
+    pub notify_from: Option<IpAddr>,
 }
 
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

@@ -20,7 +20,7 @@ pub use client::ask;
 pub use drive::{walk, walk_within};
 pub use key_file::{KeyFileError, TransactionKey};
 pub use many::{Walked, Walker};
-pub use notify::notify;
+pub use notify::{Notification, notify, notify_all};
 pub use resolver::{resolve_all, system_resolvers};
 pub use stream::{RequestError, RequestProblem};
 pub use transfer::transfer;

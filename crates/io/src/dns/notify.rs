@@ -1,12 +1,15 @@
 //! Tells a secondary server that a zone has changed (NOTIFY, RFC 1996): it asks the primary itself then.
 
-use std::net::SocketAddr;
+use std::collections::HashMap;
+use std::net::{IpAddr, SocketAddr};
+use std::sync::Mutex;
 use std::time::Duration;
 
 use brightharbor_core::name::DnsName;
 use domain::base::iana::{Opcode, Rtype};
 use domain::base::{Message, MessageBuilder};
 use domain::tsig::ClientTransaction;
+use futures_util::{StreamExt, stream};
 use tokio::net::UdpSocket;
 use tokio::time::timeout;
 
@@ -16,8 +19,59 @@ use super::stream::{RequestError, RequestProblem, rcode_word, signing_time, unso
 
 const TRIES: [Duration; 3] = [Duration::from_millis(500), Duration::from_secs(1), Duration::from_secs(2)];
 
+/// One server to be told of one zone.
+#[derive(Debug, Clone)]
+pub struct Notification {
+    pub server: SocketAddr,
+    /// The address that it leaves from; as the system chooses where there is none.
+    pub from: Option<IpAddr>,
+    pub zone: DnsName,
+}
+
+/// So many are under way at once.
+const SIDE_BY_SIDE: usize = 32;
+/// A server that confirms none of so many is not told of more.
+const MOST_SILENT: usize = 3;
+
+/// Sends notifications side by side, each signed with the key of its server. Gives what went wrong.
+pub async fn notify_all(
+    notifications: Vec<Notification>,
+    keys: &HashMap<SocketAddr, TransactionKey>,
+) -> Vec<(Notification, RequestError)> {
+    let silent: Mutex<HashMap<SocketAddr, usize>> = Mutex::new(HashMap::new());
+    let told = notifications.into_iter().map(|one| {
+        let silent = &silent;
+        async move {
+            let of_server = |count: fn(usize) -> usize| {
+                let mut silent = silent.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+                let entry = silent.entry(one.server).or_default();
+                *entry = count(*entry);
+                *entry
+            };
+            if of_server(|count| count) >= MOST_SILENT {
+                return Some((one.clone(), RequestError { server: one.server, problem: RequestProblem::Silent }));
+            }
+            match notify(&one, keys.get(&one.server)).await {
+                Ok(()) => {
+                    of_server(|_| 0);
+                    None
+                }
+                Err(error) => {
+                    if matches!(error.problem, RequestProblem::Silent) {
+                        of_server(|count| count + 1);
+                    }
+                    Some((one, error))
+                }
+            }
+        }
+    });
+    stream::iter(told).buffer_unordered(SIDE_BY_SIDE).filter_map(async |problem| problem).collect().await
+}
+
 /// Sends the notification until the server confirms it.
-pub async fn notify(server: SocketAddr, zone: &DnsName, key: Option<&TransactionKey>) -> Result<(), RequestError> {
+pub async fn notify(told: &Notification, key: Option<&TransactionKey>) -> Result<(), RequestError> {
+    let Notification { server, from, zone } = told;
+    let server = *server;
     let failed = |problem: RequestProblem| RequestError { server, problem };
     let garbled = |problem: String| failed(RequestProblem::Garbled(problem));
     let mut message = MessageBuilder::new_vec();
@@ -36,9 +90,14 @@ pub async fn notify(server: SocketAddr, zone: &DnsName, key: Option<&Transaction
         None => None,
     };
     let bytes = message.finish();
-    let local: SocketAddr = if server.is_ipv4() { ([0, 0, 0, 0], 0).into() } else { ([0_u16; 8], 0).into() };
+    let any: SocketAddr = if server.is_ipv4() { ([0, 0, 0, 0], 0).into() } else { ([0_u16; 8], 0).into() };
+    let local = from.map_or(any, |from| SocketAddr::new(from, 0));
     let unreachable = |error: std::io::Error| failed(RequestProblem::Unreachable(error.to_string()));
-    let socket = UdpSocket::bind(local).await.map_err(unreachable)?;
+    let not_from = |error: std::io::Error| {
+        let from = from.map(|from| format!(" from {from}")).unwrap_or_default();
+        failed(RequestProblem::Unreachable(format!("nothing can be sent{from}: {error}")))
+    };
+    let socket = UdpSocket::bind(local).await.map_err(not_from)?;
     socket.connect(server).await.map_err(unreachable)?;
     let mut buffer = vec![0; 4096];
     for patience in TRIES {

@@ -8,7 +8,7 @@ use brightharbor_core::delegation::{Outcome, Question, Registered};
 use brightharbor_core::harbor::{Ca, NameserverSet};
 use brightharbor_core::name::{DnsName, Hostname, is_registrable, names_of};
 use brightharbor_core::nameserver;
-use brightharbor_core::render::{CatalogStanza, Publication, PublishedTo};
+use brightharbor_core::render::{CatalogStanza, DefinedZone, Publication, PublishedTo, ZoneKind};
 use brightharbor_core::zone::rules::Surroundings;
 use brightharbor_core::zone::{
     ChangeZone, ChangeZoneLoaded, CreateZone, CreateZoneLoaded, Document, FormerWish, Loadable, Mail, Movable, Pattern,
@@ -23,6 +23,7 @@ use super::{LoadError, new_zone_files};
 use crate::dns::TransactionKey;
 use crate::dns::{ask, walk};
 use crate::harbor::Harbor;
+use crate::install::link_target;
 use crate::overlay::Overlay;
 use crate::store::StoreError;
 use crate::survey::brief;
@@ -214,6 +215,11 @@ fn by_zone(harbor: &Harbor) -> Result<BTreeMap<Hostname, Vec<Hostname>>, StoreEr
     Ok(all)
 }
 
+/// Where the server's own configuration defines a zone. One that cannot be read tells nothing.
+fn of_server(overlay: &Overlay<'_>, name: &Hostname) -> Option<DefinedZone> {
+    super::server_zones(overlay).ok()?.into_iter().find(|zone| zone.name == name.as_str())
+}
+
 /// Who gets the zones, and what stands in the server's list by now.
 pub async fn publish(overlay: &Overlay<'_>) -> Result<PublishLoaded, LoadError> {
     let (layout, settings) = (&overlay.layout, &overlay.settings);
@@ -223,17 +229,32 @@ pub async fn publish(overlay: &Overlay<'_>) -> Result<PublishLoaded, LoadError> 
         let key = TransactionKey::read(&secondary.key_file)?.name();
         publication.secondaries.push(PublishedTo { address: secondary.address.socket(port), key });
     }
-    let mut catalog = None;
+    let (mut catalog, mut joined) = (None, None);
     if let Some(name) = &settings.dns.catalog {
         let update_key = match updated_at(settings) {
             Some((_, key_file)) => Some(TransactionKey::read(&key_file)?.name()),
             None => None,
         };
-        publication.catalog = Some(CatalogStanza { name: name.clone(), update_key });
-        if overlay.file(&layout.zone_file(name))?.is_some() {
-            // Nobody's: its zone is in no inventory.
-            let account = AccountName::parse("catalog").unwrap_or_else(|_| unreachable!("a constant name"));
-            catalog = Some(overlay.read_zone(&Zone::new(name.clone(), account, ZoneHome::Here)).await?);
+        // Nobody's: its zone is in no inventory.
+        let account = AccountName::parse("catalog").unwrap_or_else(|_| unreachable!("a constant name"));
+        let zone = Zone::new(name.clone(), account, ZoneHome::Here);
+        let path = layout.zone_file(name);
+        joined = match path.symlink_metadata() {
+            Ok(_) => None,
+            Err(_) => of_server(overlay, name),
+        };
+        if let Some(defined) = &joined {
+            // A secondary has no records to be changed here, and the decision says so.
+            if defined.kind == ZoneKind::Primary && defined.file.is_some() {
+                catalog = Some(overlay.read_where_it_is(&zone, defined.file.as_deref()).await?);
+            }
+        } else {
+            if link_target(&path).is_none() {
+                publication.catalog = Some(CatalogStanza { name: name.clone(), update_key });
+            }
+            if overlay.file(&path)?.is_some() {
+                catalog = Some(overlay.read_zone(&zone).await?);
+            }
         }
     }
     let zones = overlay.store.zones()?.into_iter().filter(|zone| zone.home == ZoneHome::Here);
@@ -245,7 +266,7 @@ pub async fn publish(overlay: &Overlay<'_>) -> Result<PublishLoaded, LoadError> 
             there.insert(part, content);
         }
     }
-    Ok(PublishLoaded { publication, members, catalog, index, parts: there })
+    Ok(PublishLoaded { publication, members, catalog, joined, index, parts: there })
 }
 
 /// What the rules may know about a zone beside its records.

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Hostname;
 use brightharbor_core::zone::{Holder, Holding, Zone, ZoneHome, holders, publish, secondaries};
-use brightharbor_io::dns::{TransactionKey, notify};
+use brightharbor_io::dns::{Notification, TransactionKey, notify_all};
 use brightharbor_io::load;
 use brightharbor_io::server::ask_serials;
 use clap::Args;
@@ -65,11 +65,31 @@ pub fn run(args: &Publish, context: &Context) -> Report {
 struct PublishedZone {
     name: Hostname,
     held: Vec<(Holder, Holding)>,
+    /// What servers said to the last notification, where they did not confirm it.
+    refused: Vec<(SocketAddr, String)>,
 }
 
 impl PublishedZone {
     fn in_step(&self) -> bool {
         self.held.iter().all(|(_, holding)| holding.is_in_step())
+    }
+
+    /// The serial that the primary has.
+    fn newest(&self) -> Option<u32> {
+        self.held.first().and_then(|(_, holding)| holding.serial())
+    }
+
+    fn refusal(&self, holder: &Holder) -> Option<&str> {
+        self.refused.iter().find(|(address, _)| *address == holder.address).map(|(_, words)| words.as_str())
+    }
+
+    /// What a server lacks of the zone.
+    fn lacks(&self, holding: &Holding) -> String {
+        match (holding, self.newest()) {
+            (Holding::Behind { serial, .. }, Some(newest)) => format!("has serial {serial}, and not yet {newest}"),
+            (Holding::Not(words), _) => format!("does not have the zone: it {words}"),
+            (holding, _) => holding.words(),
+        }
     }
 }
 
@@ -82,11 +102,13 @@ async fn bring_in_step(
     let mut zones = context.open()?.store.zones()?;
     zones.retain(|zone| zone.home == ZoneHome::Here);
     let mut keys = HashMap::new();
-    for holder in secondaries(settings) {
+    let servers = secondaries(settings);
+    for holder in &servers {
         if let Some(file) = &holder.notified_with {
             keys.insert(holder.address, TransactionKey::read(file)?);
         }
     }
+    let mut refused: HashMap<Hostname, Vec<(SocketAddr, String)>> = HashMap::new();
     let deadline = Instant::now() + patience;
     let mut settled: Vec<PublishedZone> = Vec::new();
     let mut pause = Duration::from_millis(100);
@@ -106,7 +128,8 @@ async fn bring_in_step(
                 let holding = Holding::of(&holder, &zone.name, newest, &serials);
                 (holder, holding)
             });
-            let published = PublishedZone { name: zone.name.clone(), held: held.collect() };
+            let refused = refused.remove(&zone.name).unwrap_or_default();
+            let published = PublishedZone { name: zone.name.clone(), held: held.collect(), refused };
             if published.in_step() { settled.push(published) } else { behind.push((zone, published)) }
         }
         if behind.is_empty() || Instant::now() >= deadline {
@@ -117,17 +140,22 @@ async fn bring_in_step(
         // A secondary that does not know a zone yet refuses; the catalog brings it, so that asking again helps. The
         // catalog itself is not asked for: secondaries hide it from ordinary questions.
         let catalog = settings.dns.catalog.iter();
-        let told: Vec<(&Hostname, SocketAddr)> = behind
+        let told = behind
             .iter()
             .flat_map(|(zone, published)| {
                 let late = published.held.iter().filter(|(_, holding)| !holding.is_in_step());
-                late.map(|(holder, _)| (&zone.name, holder.address))
+                late.map(|(holder, _)| (&zone.name, holder))
             })
-            .chain(catalog.flat_map(|name| keys.keys().map(move |address| (name, *address))))
-            .collect();
-        for (zone, address) in told {
-            if let Some(key) = keys.get(&address) {
-                let _ = notify(address, &zone.dns_name(), Some(key)).await;
+            .chain(catalog.flat_map(|name| servers.iter().map(move |holder| (name, holder))))
+            .filter(|(_, holder)| keys.contains_key(&holder.address))
+            .map(|(zone, holder)| Notification {
+                server: holder.address,
+                from: holder.notified_from,
+                zone: zone.dns_name(),
+            });
+        for (told, error) in notify_all(told.collect(), &keys).await {
+            if let Ok(zone) = Hostname::parse(&told.zone.bare()) {
+                refused.entry(zone).or_default().push((told.server, error.problem.to_string()));
             }
         }
         zones = behind.into_iter().map(|(zone, _)| zone).collect();
@@ -164,10 +192,11 @@ impl Shown for Published {
         });
         for zone in self.behind() {
             for (holder, holding) in zone.held.iter().filter(|(_, holding)| !holding.is_in_step()) {
-                page.hanging(
-                    "  ",
-                    &format!("{}: {} ({}): {}", zone.name, holder.name, holder.address, holding.words()),
-                );
+                let server = format!("{} ({})", holder.name, holder.address);
+                page.hanging("  ", &format!("{}: {server} {}", zone.name, zone.lacks(holding)));
+                if let Some(words) = zone.refusal(holder) {
+                    page.hanging("    notified: ", &format!("it {words}"));
+                }
             }
         }
         if behind > 0 {
@@ -180,16 +209,17 @@ impl Shown for Published {
     }
 
     fn json(&self) -> Value {
-        let server = |(holder, holding): &(Holder, Holding)| {
+        let server = |zone: &PublishedZone, (holder, holding): &(Holder, Holding)| {
             json!({
                 "name": holder.name,
                 "address": holder.address.to_string(),
                 "serial": holding.serial(),
                 "in_step": holding.is_in_step(),
                 "words": holding.words(),
+                "notification": zone.refusal(holder),
             })
         };
-        let zone = |zone: &PublishedZone| json!({ "zone": zone.name, "in_step": zone.in_step(), "servers": zone.held.iter().map(server).collect::<Vec<_>>() });
+        let zone = |zone: &PublishedZone| json!({ "zone": zone.name, "in_step": zone.in_step(), "servers": zone.held.iter().map(|held| server(zone, held)).collect::<Vec<_>>() });
         json!({
             "command": "zone publish",
             "change": json::ChangeDocument::from(&self.carried),

@@ -145,6 +145,10 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
                 .with("catalog", catalog.as_str())
                 .with("members", *members)
         }
+        Is::CatalogJoined { catalog, file } => {
+            let what = format!("catalog zone {catalog}, which the server had before ({})", file.display());
+            Told::act("catalog-joined", "Joined", "join", what).with("catalog", catalog.as_str())
+        }
         Is::CatalogChanged { catalog, removed, added } => {
             let what = format!(
                 "catalog zone {catalog}: {} removed, {} added",

@@ -17,6 +17,7 @@ mod monitor;
 pub mod nameservers;
 mod nothing_worse;
 mod order_rate;
+mod publishing;
 mod quay;
 mod record_lines;
 mod serials;

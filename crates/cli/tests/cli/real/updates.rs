@@ -5,7 +5,7 @@ use std::os::unix::fs::PermissionsExt;
 
 use brightharbor_core::name::DnsName;
 use brightharbor_core::zone::{Document, Record, Update};
-use brightharbor_io::dns::{RequestProblem, notify, send_update, takes_updates};
+use brightharbor_io::dns::{Notification, RequestProblem, notify, send_update, takes_updates};
 
 use super::quay::{Quay, block_on, compiled, lines};
 
@@ -110,7 +110,8 @@ fn an_update_that_rests_on_old_data_changes_nothing() {
     assert_eq!(lines(&quay.held("lanternchoir.example", "quay-update")).len(), 4);
     assert!(!block_on(takes_updates(quay.server(), &zone, &quay.key("quay-transfer"))).unwrap());
     let unknown = DnsName::absolute("gullrock.example").unwrap();
-    let not_there = block_on(notify(quay.server(), &unknown, None)).unwrap_err();
+    let told = Notification { server: quay.server(), from: None, zone: unknown };
+    let not_there = block_on(notify(&told, None)).unwrap_err();
     assert!(matches!(not_there.problem, RequestProblem::Answered(word) if word == "NOTAUTH"));
 }
 

@@ -36,13 +36,14 @@ pub fn new_catalog<'a>(
     Document::parse(text, &name.dns_name())
 }
 
-/// The records that a catalog has for the members it should not have, and those that it lacks.
+/// The records that a catalog has for members of ours that it should not have, and those that it lacks. Members under other
+/// labels are somebody else's: a catalog may name the zones of several harbors, or of none.
 pub fn catalog_difference(catalog: &Document, members: &[Hostname]) -> (Vec<Record>, Vec<Record>) {
     let mut wanted: BTreeMap<DnsName, &Hostname> = members.iter().map(|member| (member.dns_name(), member)).collect();
     let mut superfluous = Vec::new();
     for record in catalog.records().filter(|record| record.record_type() == PTR) {
-        let known = member_of(record).and_then(|member| wanted.remove(member));
-        if known.is_none() {
+        let Some(member) = member_of(record) else { continue };
+        if wanted.remove(member).is_none() && is_ours(record, member) {
             superfluous.push(record.clone());
         }
     }
@@ -130,6 +131,12 @@ fn member_of(record: &Record) -> Option<&DnsName> {
     }
 }
 
+/// Whether it stands under the label that we give the member.
+fn is_ours(record: &Record, member: &DnsName) -> bool {
+    let label = Hostname::parse(&member.bare()).map(|member| label_of(&member));
+    label.is_ok_and(|label| record.owner.bare().starts_with(&format!("{label}.zones.")))
+}
+
 /// A label of its own for each member that stays the same (section 4.1): from the hash of its name.
 fn label_of(member: &Hostname) -> String {
     content_hash(member.as_str().as_bytes())[..20].to_string()
@@ -156,6 +163,13 @@ mod tests {
         assert_eq!(member_of(&come[0]).unwrap().bare(), "lanternchoir.example");
         assert_eq!((gone.len(), come.len()), (1, 1));
         assert!(crate::zone::rules::judge_loading(&catalog).is_empty());
+        // Somebody else's member stays, and one of ours under another label is no second one.
+        let text = String::from_utf8_lossy(catalog.source()).into_owned();
+        let joined = text + "quay.zones IN PTR harbor.example.\nown.zones IN PTR lanternchoir.example.\n";
+        let joined = Document::parse(joined, &name.dns_name()).unwrap();
+        let (gone, come) = catalog_difference(&joined, &names(&["gullrock.example", "lanternchoir.example"]));
+        assert_eq!((gone.len(), come.len()), (1, 0));
+        assert_eq!(member_of(&gone[0]).unwrap().bare(), "crumbandtide.example");
     }
 
     #[test]

@@ -2,7 +2,7 @@
 //! secondaries), and how far each is.
 
 use std::collections::HashMap;
-use std::net::SocketAddr;
+use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 
 use super::{Zone, ZoneHome};
@@ -20,6 +20,8 @@ pub struct Holder {
     pub address: SocketAddr,
     /// For a secondary: the file of the key that it is notified with.
     pub notified_with: Option<PathBuf>,
+    /// The address that it is notified from; as the system chooses, where nothing tells.
+    pub notified_from: Option<IpAddr>,
 }
 
 /// The servers that should hold a zone, the primary first.
@@ -33,6 +35,7 @@ pub fn holders(settings: &Settings, zone: &Zone) -> Vec<Holder> {
                 name: name.clone(),
                 address: primary.address.socket(port),
                 notified_with: None,
+                notified_from: None,
             });
             holder.into_iter().collect()
         }
@@ -43,18 +46,30 @@ pub fn holders(settings: &Settings, zone: &Zone) -> Vec<Holder> {
 /// The servers of this harbor: the one here, and its secondaries.
 pub fn own_servers(settings: &Settings) -> Vec<Holder> {
     let here = settings.dns.address.filter(|_| settings.dns.server != DnsServer::None);
-    let here = here.map(|address| Holder { name: "primary".into(), address, notified_with: None });
+    let here = here.map(|address| Holder { name: "primary".into(), address, notified_with: None, notified_from: None });
     here.into_iter().chain(secondaries(settings)).collect()
 }
 
 pub fn secondaries(settings: &Settings) -> Vec<Holder> {
     let port = settings.internet.dns_port();
-    let all = settings.secondaries.iter().map(|secondary| Holder {
-        name: secondary.name.bare(),
-        address: secondary.address.socket(port),
-        notified_with: Some(secondary.key_file.clone()),
+    let all = settings.secondaries.iter().map(|secondary| {
+        let address = secondary.address.socket(port);
+        Holder {
+            name: secondary.name.bare(),
+            address,
+            notified_with: Some(secondary.key_file.clone()),
+            notified_from: secondary.notify_from.or_else(|| known_by(settings, address)),
+        }
     });
     all.collect()
+}
+
+/// The address that a secondary most likely knows the server here by: many take notifications from their primary alone
+/// (RFC 1996 section 3.10). One that cannot reach it, by its family or as loopback, does not count.
+fn known_by(settings: &Settings, secondary: SocketAddr) -> Option<IpAddr> {
+    let own = settings.dns.address?.ip();
+    let reaches = own.is_ipv4() == secondary.is_ipv4() && own.is_loopback() == secondary.ip().is_loopback();
+    (reaches && !own.is_unspecified()).then_some(own)
 }
 
 /// How far a server is with a zone.
@@ -113,7 +128,12 @@ mod tests {
     #[test]
     fn servers_are_in_step_behind_ahead_or_silent() {
         let zone = Hostname::parse("gullrock.example").unwrap();
-        let holder = Holder { name: "ns2".into(), address: "192.0.2.54:53".parse().unwrap(), notified_with: None };
+        let holder = Holder {
+            name: "ns2".into(),
+            address: "192.0.2.54:53".parse().unwrap(),
+            notified_with: None,
+            notified_from: None,
+        };
         let seen = |answer: Result<u32, String>| {
             let serials: Serials = [((holder.address, zone.clone()), answer)].into();
             Holding::of(&holder, &zone, 7, &serials)
@@ -123,6 +143,24 @@ mod tests {
         assert_eq!(seen(Ok(8)).words(), "8 (ahead)");
         assert_eq!(seen(Err("did not answer in time".into())).serial(), None);
         assert_eq!(Holding::of(&holder, &zone, 7, &Serials::new()), Holding::NotAsked);
+    }
+
+    #[test]
+    fn a_secondary_is_notified_from_the_address_that_it_knows_us_by() {
+        let from = |own: &str, secondary: &str, said: &str| {
+            let text = format!(
+                "[dns]\nserver = \"bind\"\naddress = \"{own}\"\n[[secondaries]]\nname = \"ns2.saltmarsh.example.\"\n\
+                 address = \"{secondary}\"\nkey-file = \"/k\"\n{said}"
+            );
+            secondaries(&toml::from_str(&text).unwrap())[0].notified_from.map(|from| from.to_string())
+        };
+        assert_eq!(from("192.0.2.53:53", "198.51.100.54", "").as_deref(), Some("192.0.2.53"));
+        assert_eq!(from("127.0.0.1:53", "127.9.9.9", "").as_deref(), Some("127.0.0.1"));
+        for own in ["127.0.0.1:53", "0.0.0.0:53", "[2001:db8::53]:53"] {
+            assert_eq!(from(own, "198.51.100.54", ""), None, "{own}");
+        }
+        let said = "notify-from = \"192.0.2.7\"\n";
+        assert_eq!(from("127.0.0.1:53", "198.51.100.54", said).as_deref(), Some("192.0.2.7"));
     }
 
     #[test]

@@ -6,11 +6,11 @@ use std::path::PathBuf;
 
 use jiff::Timestamp;
 
-use super::{KeptZone, ZoneRefusal, ZoneRemark, catalog_difference, new_catalog};
-use crate::change::{ExistingFile, FileWrite, Plan, Purpose};
+use super::{KeptZone, ZoneRefusal, ZoneRemark, catalog_difference, new_catalog, updated_at};
+use crate::change::{Change, ExistingFile, FileLink, FileWrite, Plan, Purpose, content_hash};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
-use crate::render::{CatalogStanza, Publication, republished, zone_index};
+use crate::render::{DefinedZone, Publication, ZoneKind, republished, zone_index};
 use crate::zone::{first_serial, serial_date};
 
 /// What the decision rests on.
@@ -22,6 +22,8 @@ pub struct PublishLoaded {
     pub members: Vec<Hostname>,
     /// The catalog zone as it was read; `None`: there is none yet.
     pub catalog: Option<KeptZone>,
+    /// A catalog that the server's own configuration defines, and that the harbor has no link to yet.
+    pub joined: Option<DefinedZone>,
     pub index: ExistingFile,
     /// The parts of the zone list that there are.
     pub parts: BTreeMap<PathBuf, Vec<u8>>,
@@ -44,8 +46,8 @@ pub fn publish(
     now: Timestamp,
 ) -> Result<Plan, ZoneRefusal> {
     let mut plan = Plan::new("zone publish");
-    if let Some(CatalogStanza { name, .. }) = &loaded.publication.catalog {
-        publish_catalog(name, loaded, layout, now, &mut plan)?;
+    if let Some(name) = &settings.dns.catalog {
+        publish_catalog(name, loaded, settings, layout, now, &mut plan)?;
     }
     let server = settings.dns.server;
     let index = layout.zone_index(server);
@@ -70,12 +72,21 @@ pub fn publish(
 fn publish_catalog(
     name: &Hostname,
     loaded: &PublishLoaded,
+    settings: &Settings,
     layout: &Layout,
     now: Timestamp,
     plan: &mut Plan,
 ) -> Result<(), ZoneRefusal> {
     let today = serial_date(now);
     let catalog = || name.clone();
+    let stays = |defined: &DefinedZone, reason| ZoneRefusal::CatalogStays {
+        catalog: catalog(),
+        file: defined.defined_in.clone(),
+        line: defined.line,
+        reason,
+    };
+    let joined = loaded.joined.as_ref().map(|defined| joinable(defined, settings).map_err(|why| stays(defined, why)));
+    let joined = joined.transpose()?;
     let Some(kept) = &loaded.catalog else {
         let made = new_catalog(name, loaded.members.iter(), first_serial(today))
             .map_err(|error| ZoneRefusal::CatalogUnmade { catalog: catalog(), error })?;
@@ -84,6 +95,12 @@ fn publish_catalog(
         plan.remark(ZoneRemark::CatalogNew { catalog: catalog(), members: loaded.members.len() });
         return Ok(());
     };
+    if let Some(file) = joined {
+        let hash = content_hash(kept.document.source());
+        let (path, to) = (layout.zone_file(name), file.clone());
+        plan.change(Change::LinkFile(FileLink { path, to, zone: catalog(), hash, moves: false }));
+        plan.remark(ZoneRemark::CatalogJoined { catalog: catalog(), file: file.clone() });
+    }
     let (superfluous, missing) = catalog_difference(&kept.document, &loaded.members);
     if superfluous.is_empty() && missing.is_empty() {
         return Ok(());
@@ -98,13 +115,25 @@ fn publish_catalog(
     Ok(())
 }
 
+/// The file of a catalog that can be joined; else why not, in words.
+fn joinable<'a>(defined: &'a DefinedZone, settings: &Settings) -> Result<&'a PathBuf, &'static str> {
+    match (defined.kind, defined.manner) {
+        (_, manner) if manner.in_view => Err("in a view"),
+        (ZoneKind::Primary, manner) if manner.dynamic && updated_at(settings).is_none() => {
+            Err("to be changed by updates, for which `update-key-file` is not set")
+        }
+        (ZoneKind::Primary, _) => defined.file.as_ref().ok_or("without a file that could be found"),
+        _ => Err("but is not its primary"),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::account::AccountName;
     use crate::change::Remark;
     use crate::harbor::DnsServer;
-    use crate::render::{PublishedTo, zone_stanza};
+    use crate::render::{CatalogStanza, PublishedTo, zone_stanza};
     use crate::zone::{Zone, ZoneHome, ZonePlace};
 
     fn name(text: &str) -> Hostname {
@@ -114,6 +143,7 @@ mod tests {
     fn settings() -> Settings {
         let mut settings = Settings::default();
         settings.dns.server = DnsServer::Bind;
+        settings.dns.catalog = Some(name("zones.saltmarsh.example"));
         settings
     }
 
@@ -128,6 +158,7 @@ mod tests {
             },
             members,
             catalog: None,
+            joined: None,
             index: None,
             parts: [(part, stanza.into_bytes())].into(),
         }

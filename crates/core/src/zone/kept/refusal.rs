@@ -28,6 +28,13 @@ pub enum ZoneRefusal {
         why: StaysAsItIs,
     },
     Alter(AlterRefused),
+    /// The server has it already, in a manner in which it cannot be joined.
+    CatalogStays {
+        catalog: Hostname,
+        file: std::path::PathBuf,
+        line: usize,
+        reason: &'static str,
+    },
     CatalogUnmade {
         catalog: Hostname,
         error: ZoneError,

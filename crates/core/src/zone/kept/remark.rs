@@ -108,6 +108,11 @@ pub enum ZoneRemark {
         catalog: Hostname,
         members: usize,
     },
+    /// A catalog that the server had before gets the zones of this harbor as well.
+    CatalogJoined {
+        catalog: Hostname,
+        file: std::path::PathBuf,
+    },
     CatalogChanged {
         catalog: Hostname,
         removed: usize,

@@ -104,7 +104,7 @@ pub fn take_over(
     plan.set.file(FileWrite::new(part, loaded.zone_list.clone(), with, 0o644, Purpose::ZoneList));
     let file = defined.file.clone().unwrap_or_default();
     let hash = content_hash(document.source());
-    plan.change(Change::LinkFile(FileLink { path, to: file.clone(), zone: domain.clone(), hash }));
+    plan.change(Change::LinkFile(FileLink { path, to: file.clone(), zone: domain.clone(), hash, moves: true }));
     let member = super::catalog::with_member(domain, loaded.catalog.as_deref(), serial_date(now), settings, layout);
     plan.set.extend(member?.into_iter().collect());
     plan.set.inventory(InventoryChange::AddZone(Zone::new(domain.clone(), account.clone(), ZoneHome::Here)));
