@@ -95,6 +95,7 @@ impl Progress {
             Event::CheckingZones(count) => self.doing(&format!("the DNS server's checker reads zone files ({count})")),
             Event::LoadingZones => self.doing("the DNS server loads its zones"),
             Event::ZonesServed { done, of } => self.counted("zones served", done, of),
+            Event::AwaitingSignatures(zone) => self.doing(&format!("waiting for the signatures of {zone}")),
             Event::UpdatingZone(zone) => self.doing(&format!("the primary server updates {zone}")),
             Event::ReloadingService(service) => self.doing(&format!("the service {service} reloads")),
             Event::TellingCa(ca) => self.doing(&format!("telling the CA `{ca}`")),

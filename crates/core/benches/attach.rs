@@ -34,7 +34,7 @@ fn hostname(text: &str) -> Hostname {
 
 fn zone_list(layout: &Layout, zones: usize) -> String {
     let first = hostname("first.example");
-    let mut list = with_zone(DnsServer::Bind, "", &first, &layout.zone_file(&first), false);
+    let mut list = with_zone(DnsServer::Bind, "", &first, &layout.zone_file(&first), Default::default());
     // A part holds one in 256 of them.
     for number in 1..zones.div_ceil(256) {
         let zone = format!("zone{number}.example");

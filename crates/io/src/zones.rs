@@ -115,7 +115,9 @@ pub(crate) fn read_file_at(
     // Beside the file itself, where a link leads to it.
     let mut journal = link_target(&path).unwrap_or_else(|| path.clone()).into_os_string();
     journal.push(".jnl");
-    if harbor.settings.dns.server == DnsServer::Bind && Path::new(&journal).exists() {
+    // That of a zone that BIND signs only has what was loaded from the file: its signed form has another.
+    let is_bind = harbor.settings.dns.server == DnsServer::Bind;
+    if is_bind && zone.signing.is_none() && Path::new(&journal).exists() {
         return Err(ZoneReadError::Dynamic(zone.name.clone()));
     }
     let document =

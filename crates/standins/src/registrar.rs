@@ -56,6 +56,13 @@ impl Registrar {
         self.publish(&*self.shared.delegations.lock().map_err(|_| "the registrar is out of order")?)
     }
 
+    /// Takes out a record of the registry's own again, by the line that added it.
+    pub fn remove_registry_record(&self, line: &str) -> Result<(), String> {
+        let added = format!("{line}\n");
+        self.shared.records.lock().map_err(|_| "the registry is out of order")?.retain(|known| *known != added);
+        self.publish(&*self.shared.delegations.lock().map_err(|_| "the registrar is out of order")?)
+    }
+
     fn publish(&self, delegations: &BTreeMap<String, Vec<String>>) -> Result<(), String> {
         let zone = ZoneData::read("example.", &self.zone_text(delegations)?)?;
         *self.shared.zones.write().map_err(|_| "the registry is out of order")? = vec![zone];

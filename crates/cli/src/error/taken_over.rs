@@ -1,9 +1,12 @@
-//! Errors about zones of the server's own configuration that are to be kept here and cannot be.
+//! Errors about what a DNS server does with its zones by itself: those of its own configuration that are to be kept here
+//! and cannot be, and those that it is to sign.
 
 use brightharbor_core::name::Hostname;
-use brightharbor_core::zone::StaysAsItIs;
+use brightharbor_core::zone::{SigningRefused, StaysAsItIs};
+use brightharbor_io::clock;
 
 use super::Error;
+use crate::show::human::when;
 
 /// A zone of the server that stays what it is: why, and how it is changed then.
 pub(super) fn stays(zone: &Hostname, why: StaysAsItIs) -> Error {
@@ -78,4 +81,53 @@ pub(super) fn stays(zone: &Hostname, why: StaysAsItIs) -> Error {
         ),
     };
     Error::refused(code, format!("zone {zone} is not taken over: {words}")).advice(advice).with("zone", zone.as_str())
+}
+
+/// A zone whose signing stays as it is.
+pub(super) fn signing(zone: &Hostname, why: SigningRefused) -> Error {
+    let (code, words, advice) = match why {
+        SigningRefused::NotHere => {
+            ("zone-not-static", "its file is not here".to_string(), "sign it at the server that holds it".to_string())
+        }
+        SigningRefused::ServerSignsNothing(server) => (
+            "server-signs-nothing",
+            format!("{server} signs no zones"),
+            "BIND and Knot DNS do; or sign the file elsewhere, and keep it where it is signed".into(),
+        ),
+        SigningRefused::ServerRemembers => (
+            "server-remembers-zones",
+            "`new-zones` is `addzone`: the server keeps its definition".into(),
+            "set `new-zones = \"list\"` under [dns] in harbor.toml".into(),
+        ),
+        SigningRefused::OwnDefinition => (
+            "own-definition",
+            "its definition in the zone list has lines of somebody's own".into(),
+            "enter the signing there too, or take those lines out".into(),
+        ),
+        SigningRefused::SignedInFile => (
+            "zone-signed",
+            "its file has signatures already".into(),
+            "take signatures, keys and proofs of absence out of the file first".into(),
+        ),
+        SigningRefused::DsAtParent(tags) => (
+            "ds-at-parent",
+            format!(
+                "the parent has DS records for {}: without signatures here, validating resolvers would refuse the whole domain",
+                tags.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
+            ),
+            "have the registrar remove them, wait until they have left the caches, then try again".into(),
+        ),
+        SigningRefused::DsCached { until } => (
+            "ds-still-cached",
+            "the parent has no DS any more, but resolvers may still have one".into(),
+            format!("try again after {}", when(until, clock::now())),
+        ),
+        SigningRefused::ParentUnknown(words) => (
+            "parent-unknown",
+            format!("whether the parent has DS records is not known: {words}"),
+            "try again when the parent answers: brightharbor delegation check".into(),
+        ),
+    };
+    let message = format!("the signing of zone {zone} stays as it is: {words}");
+    Error::refused(code, message).advice(advice).with("zone", zone.as_str())
 }

@@ -102,6 +102,7 @@ impl From<ZoneRefusal> for Error {
                     .with("zone", zone.as_str())
             }
             Why::New(refused) => refused.into(),
+            Why::Signing { zone, why } => super::taken_over::signing(&zone, why),
             Why::Stays { zone, why } => super::taken_over::stays(&zone, why),
             Why::Alter(refused) => refused.into(),
             Why::CatalogStays { catalog, file, line, reason } => {

@@ -157,7 +157,17 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     coast.run(&["redirect", "add", "crumbandtide.example/a", "/b"]).expect(0);
     coast.run(&["plan", "add", "small", "--redirects", "1"]).expect(0);
     let zones = coast.json(&["zone", "list"], 0);
-    let zone = BTreeSet::from(["zone", "account", "home", "serial", "records", "problem", "edited_by_hand", "servers"]);
+    let zone = BTreeSet::from([
+        "zone",
+        "account",
+        "home",
+        "serial",
+        "records",
+        "problem",
+        "edited_by_hand",
+        "signed_by",
+        "servers",
+    ]);
     assert_eq!(members(&zones["zones"][0]), zone);
     let server = BTreeSet::from(["name", "address", "serial", "in_step", "problem"]);
     assert_eq!(members(&zones["zones"][0]["servers"][0]), server);
@@ -171,6 +181,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         "home",
         "place",
         "link",
+        "signed",
         "serial",
         "records",
         "template",
@@ -362,6 +373,7 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "demanded",
             "would_try",
             "edited_zones",
+            "signing",
             "out_of_step",
             "later",
             "paused"

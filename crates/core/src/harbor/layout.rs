@@ -45,6 +45,11 @@ impl Layout {
         self.zones().join(format!("{zone}.zone"))
     }
 
+    /// The journal that BIND keeps beside the file of a zone.
+    pub fn zone_journal(&self, zone: &Hostname) -> PathBuf {
+        self.zone_file(zone).with_extension("zone.jnl")
+    }
+
     /// The file that the DNS server's own main file includes; it includes the parts of the zone list in turn.
     pub fn zone_index(&self, server: DnsServer) -> PathBuf {
         self.zone_lists(server).join("zones.conf")

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::fmt::Write;
 use std::path::Path;
 
-use super::zone_list::{OURS, Publication, quoted};
+use super::zone_list::{OURS, Publication, Serving, quoted};
 use crate::harbor::{DnsServer, Layout};
 use crate::name::Hostname;
 
@@ -36,9 +36,11 @@ pub(super) fn index(layout: &Layout, publication: &Publication) -> String {
     text
 }
 
-pub(super) fn stanza(zone: &Hostname, file: &Path, to_secondaries: bool) -> String {
-    let file = quoted(file);
-    format!("zone \"{zone}\" {{ type primary; file {file};{} }};\n", published(to_secondaries, ""))
+pub(super) fn stanza(zone: &Hostname, file: &Path, serving: Serving<'_>) -> String {
+    let (file, published) = (quoted(file), published(serving.published, ""));
+    // The file stays as people write it: the signed form is kept beside it by the server.
+    let signed = serving.signed_by.map(|policy| format!(" dnssec-policy \"{policy}\"; inline-signing yes;"));
+    format!("zone \"{zone}\" {{ type primary; file {file};{published}{} }};\n", signed.unwrap_or_default())
 }
 
 /// Who gets the zone, beside the holders of further keys. Without secondaries the server's own options hold.

@@ -2,10 +2,11 @@
 //! alone. Running it is for `brightharbor-io`; it is started as few times as its words allow, however many zones there
 //! are. What their checkers are told is in `zone_checks`.
 
-use super::{is_published, zone_stanza};
+use super::{Serving, is_published, zone_stanza};
 use crate::change::Needs;
 use crate::harbor::{DnsServer, Layout, NewZones, Settings};
 use crate::name::Hostname;
+use crate::zone::ParentNews;
 
 /// For a command that is taken back: the zones that the server has to be told to forget one by one, and what it is to load
 /// then.
@@ -31,7 +32,8 @@ pub fn load_orders(settings: &Settings, layout: &Layout, needs: &Needs, zone_lis
             };
             let published = is_published(zone_list);
             let add = added.iter().map(|zone| {
-                let stanza = zone_stanza(DnsServer::Bind, zone, &layout.zone_file(zone), published);
+                let stanza =
+                    zone_stanza(DnsServer::Bind, zone, &layout.zone_file(zone), Serving { published, signed_by: None });
                 let options = stanza.trim().strip_prefix(&format!("zone \"{zone}\"")).unwrap_or_default();
                 vec!["addzone".into(), zone.to_string(), options.trim().to_string()]
             });
@@ -72,6 +74,34 @@ pub fn load_orders(settings: &Settings, layout: &Layout, needs: &Needs, zone_lis
     }
 }
 
+/// What the remote control is told once a zone is signed no more, or is `gone` altogether: a journal of the signed form would
+/// keep it from being signed again.
+pub fn unsigned_orders(server: DnsServer, zone: &Hostname, gone: bool) -> Vec<Vec<String>> {
+    match server {
+        DnsServer::Knot => {
+            let what = if gone { "+orphan" } else { "+journal" };
+            vec![["-f", "zone-purge", what, zone.as_str()].map(String::from).to_vec()]
+        }
+        _ => vec![],
+    }
+}
+
+/// What the remote control is told of the DS records that the parent has of a zone's keys.
+pub fn parent_orders(server: DnsServer, zone: &Hostname, news: &ParentNews) -> Vec<Vec<String>> {
+    let words = |text: String| text.split(' ').map(String::from).collect();
+    match server {
+        DnsServer::Bind => {
+            let of = |tags: &[u16], state: &str| {
+                tags.iter().map(|tag| words(format!("dnssec -checkds -key {tag} {state} {zone}"))).collect::<Vec<_>>()
+            };
+            [of(&news.published, "published"), of(&news.withdrawn, "withdrawn")].concat()
+        }
+        // It waits for one word alone, and finds out the rest by itself.
+        DnsServer::Knot if !news.published.is_empty() => vec![words(format!("zone-ksk-submitted {zone}"))],
+        _ => vec![],
+    }
+}
+
 /// The command that says what is wrong with the server's own configuration, where its control program only says that
 /// something is.
 pub fn configuration_check(settings: &Settings) -> Option<Vec<String>> {
@@ -108,6 +138,32 @@ mod tests {
         assert_eq!(asked(DnsServer::Knot).as_deref(), Some("/usr/sbin/knotc conf-check"));
         assert_eq!(asked(DnsServer::Nsd).as_deref(), Some("nsd-checkconf /etc/bind/named.conf"));
         assert_eq!(asked(DnsServer::None), None);
+    }
+
+    #[test]
+    fn the_server_hears_what_the_parent_has_of_its_keys() {
+        let news = ParentNews { published: vec![7, 9], withdrawn: vec![5], seen: None };
+        let zone = Hostname::parse("a.example").unwrap();
+        let told = |server, news: &ParentNews| {
+            parent_orders(server, &zone, news).iter().map(|order| order.join(" ")).collect::<Vec<_>>()
+        };
+        assert_eq!(
+            told(DnsServer::Bind, &news),
+            [
+                "dnssec -checkds -key 7 published a.example",
+                "dnssec -checkds -key 9 published a.example",
+                "dnssec -checkds -key 5 withdrawn a.example"
+            ]
+        );
+        assert_eq!(told(DnsServer::Knot, &news), ["zone-ksk-submitted a.example"]);
+        assert!(told(DnsServer::Knot, &ParentNews { published: vec![], ..news.clone() }).is_empty());
+        assert!(told(DnsServer::Nsd, &news).is_empty());
+        let purged = |gone| unsigned_orders(DnsServer::Knot, &zone, gone)[0].join(" ");
+        assert_eq!(
+            (purged(false), purged(true)),
+            ("-f zone-purge +journal a.example".into(), "-f zone-purge +orphan a.example".into())
+        );
+        assert!(unsigned_orders(DnsServer::Bind, &zone, true).is_empty());
     }
 
     fn told(server: DnsServer, list: bool, zones: &[&str], new: &[&str]) -> Vec<String> {

@@ -47,8 +47,17 @@ pub(super) fn index(layout: &Layout, publication: &Publication) -> String {
     text
 }
 
-pub(super) fn stanza(name: &Hostname, file: &Path) -> String {
-    format!("zone:\n{}", zone(name, file))
+pub(super) fn stanza(name: &Hostname, file: &Path, signed_by: Option<&str>) -> String {
+    let mut text = format!("zone:\n{}", zone(name, file));
+    if let Some(policy) = signed_by {
+        text.push_str("    dnssec-signing: on\n");
+        if policy != "default" {
+            let _ = writeln!(text, "    dnssec-policy: {policy}");
+        }
+        // The file stays as people write it: the signed form is kept in the journal, under serials of the server's own.
+        text.push_str("    zonefile-sync: -1\n    zonefile-load: difference-no-serial\n    journal-content: all\n");
+    }
+    text
 }
 
 fn zone(name: &Hostname, file: &Path) -> String {

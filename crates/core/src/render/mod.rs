@@ -29,7 +29,7 @@ use crate::name::Host;
 use crate::redirect::Redirect;
 use crate::site::{Site, SiteRules};
 
-pub use control_orders::{configuration_check, load_orders, taken_back};
+pub use control_orders::{configuration_check, load_orders, parent_orders, taken_back, unsigned_orders};
 pub use defined::{DefinedZone, Manner, ZoneKind, defined_zones, moved_definition, without_definition};
 pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
@@ -39,8 +39,8 @@ pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
 pub use zone_checks::{CheckOfMany, check_of_many, check_words, one_of_each_kind};
 pub use zone_list::{
-    CatalogStanza, Publication, PublishedTo, is_published, republished, with_zone, without_zone, zone_index,
-    zone_list_head, zone_stanza,
+    CatalogStanza, Publication, PublishedTo, Serving, is_published, republished, signed_anew, with_zone, without_zone,
+    zone_index, zone_list_head, zone_stanza,
 };
 
 /// Where the CA fetches a proof from (RFC 8555 section 8.3); never redirected.

@@ -112,15 +112,15 @@ fn choir() -> (Hostname, std::path::PathBuf) {
 fn the_zone_list_grows_at_its_end_and_keeps_hand_edits() {
     let ((boat, boat_file), (choir, choir_file)) = (boatyard(), choir());
     for server in [DnsServer::Bind, DnsServer::Knot, DnsServer::Nsd] {
-        let first = with_zone(server, "", &boat, &boat_file, false);
+        let first = with_zone(server, "", &boat, &boat_file, Serving::default());
         let edited = format!("{first}# by hand: lanternchoir.example moves in May");
-        let second = with_zone(server, &edited, &choir, &choir_file, false);
-        let stanza = zone_stanza(server, &choir, &choir_file, false);
+        let second = with_zone(server, &edited, &choir, &choir_file, Serving::default());
+        let stanza = zone_stanza(server, &choir, &choir_file, Serving::default());
         assert_eq!(second, format!("{edited}\n{stanza}"));
-        assert_eq!(with_zone(server, &second, &boat, Path::new("/x"), false), second);
+        assert_eq!(with_zone(server, &second, &boat, Path::new("/x"), Serving::default()), second);
     }
     let by_hand = "zone gullrock.example. {\n\ttype primary;\n};\n";
-    assert_eq!(with_zone(DnsServer::Bind, by_hand, &boat, &boat_file, false), by_hand);
+    assert_eq!(with_zone(DnsServer::Bind, by_hand, &boat, &boat_file, Serving::default()), by_hand);
 }
 
 #[test]
@@ -139,7 +139,7 @@ fn zone_lists_with_and_without_secondaries() {
         // The parts are all alike: the first one stands for them.
         let lines = index.lines().filter(|line| !line.contains("/parts/") || line.contains("/00."));
         let index = lines.collect::<Vec<_>>().join("\n");
-        let part = with_zone(server, "", &zone, &file, true);
+        let part = with_zone(server, "", &zone, &file, Serving { published: true, signed_by: None });
         insta::assert_snapshot!(format!("zone_list_{server:?}").to_lowercase(), format!("{index}\n---\n{part}"));
         let plain = zone_index(server, &layout, &Publication::default());
         assert!(!plain.contains("192.0.2.54") && plain.lines().count() >= 257, "{plain}");
@@ -148,12 +148,34 @@ fn zone_lists_with_and_without_secondaries() {
 
 #[test]
 fn stanzas_follow_when_the_first_secondary_comes_but_hand_made_ones_stay() {
-    let zones = [boatyard(), choir()];
+    let zones = [boatyard(), choir()].map(|(zone, file)| (zone, file, None));
     let by_hand = "zone \"lanternchoir.example\" { type secondary; };\n";
-    let part = with_zone(DnsServer::Bind, by_hand, &zones[0].0, &zones[0].1, false);
+    let part = with_zone(DnsServer::Bind, by_hand, &zones[0].0, &zones[0].1, Serving::default());
     let published = republished(DnsServer::Bind, &part, &zones, true);
     assert!(published.starts_with(by_hand) && published.contains("also-notify"), "{published}");
     assert_eq!(republished(DnsServer::Bind, &published, &zones, false), part);
+}
+
+#[test]
+fn a_zone_that_the_server_signs_has_its_policy_in_its_stanza_and_loses_it_again() {
+    let (zone, file) = boatyard();
+    for server in [DnsServer::Bind, DnsServer::Knot] {
+        for published in [false, true] {
+            let plain = with_zone(server, "", &zone, &file, Serving { published, signed_by: None });
+            let signed = signed_anew(server, &plain, &zone, &file, None, Some("coast")).unwrap();
+            assert!(signed.contains("dnssec-policy") && signed.contains("coast"), "{signed}");
+            assert_eq!(signed_anew(server, &signed, &zone, &file, Some("coast"), None).unwrap(), plain);
+            assert_eq!(signed_anew(server, &signed, &zone, &file, None, Some("other")), None, "not as it was written");
+            assert_eq!(without_zone(server, &signed, &zone, &file, Some("coast")), zone_list_head(server));
+            let zones = [(zone.clone(), file.clone(), Some("coast".to_string()))];
+            let turned = republished(server, &signed, &zones, !published);
+            assert_eq!(republished(server, &turned, &zones, published), signed);
+        }
+    }
+    let by_hand = "zone \"gullrock.example\" { type primary; file \"/etc/x\"; };\n";
+    assert_eq!(signed_anew(DnsServer::Bind, by_hand, &zone, &file, None, Some("default")), None);
+    let knot = with_zone(DnsServer::Knot, "", &zone, &file, Serving { published: false, signed_by: Some("default") });
+    assert!(knot.contains("dnssec-signing: on\n    zonefile-sync: -1\n"), "the server's own default policy: {knot}");
 }
 
 #[test]

@@ -7,7 +7,7 @@
 use std::net::SocketAddr;
 use std::path::Path;
 
-use super::defined::without_moved;
+use super::defined::{without_defined, without_moved};
 use super::{bind, knot, nsd};
 use crate::harbor::{DnsServer, Layout};
 use crate::name::Hostname;
@@ -57,18 +57,27 @@ pub fn zone_list_head(server: DnsServer) -> String {
     format!("{comment} A part of the zones of this harbor: by the hash of the name, so that each part stays short.\n")
 }
 
+/// How the server is to serve a zone, beside from which file.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Serving<'a> {
+    /// To the secondaries that the index defines.
+    pub published: bool,
+    /// Signed by the server, by this policy of its own configuration.
+    pub signed_by: Option<&'a str>,
+}
+
 /// The stanza of one zone, as it stands in a part of the list.
-pub fn zone_stanza(server: DnsServer, zone: &Hostname, file: &Path, published: bool) -> String {
+pub fn zone_stanza(server: DnsServer, zone: &Hostname, file: &Path, serving: Serving<'_>) -> String {
     match server {
-        DnsServer::Bind => bind::stanza(zone, file, published),
-        DnsServer::Knot => knot::stanza(zone, file),
+        DnsServer::Bind => bind::stanza(zone, file, serving),
+        DnsServer::Knot => knot::stanza(zone, file, serving.signed_by),
         DnsServer::Nsd => nsd::stanza(zone, file),
         DnsServer::StandIn | DnsServer::None => String::new(),
     }
 }
 
 /// The part with one more zone; unchanged if it names the zone already.
-pub fn with_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path, published: bool) -> String {
+pub fn with_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path, serving: Serving<'_>) -> String {
     if names_zone(server, list, zone) {
         return list.to_string();
     }
@@ -76,21 +85,59 @@ pub fn with_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path, pu
     if !text.ends_with('\n') {
         text.push('\n');
     }
-    text + &zone_stanza(server, zone, file, published)
+    text + &zone_stanza(server, zone, file, serving)
 }
 
-/// The part without a zone's stanza, where it is as it was written here or moved here; a hand-made one stays.
-pub fn without_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path) -> String {
-    let text = list.replace(&zone_stanza(server, zone, file, true), "");
-    without_moved(server, &text.replace(&zone_stanza(server, zone, file, false), ""), zone.as_str())
+/// The part without a zone's stanza: as it was written here or moved here, or with lines of somebody's own, as long as it is
+/// that of the harbor's file. One by hand for another file stays.
+pub fn without_zone(server: DnsServer, list: &str, zone: &Hostname, file: &Path, signed_by: Option<&str>) -> String {
+    let mut text = list.to_string();
+    for published in [true, false] {
+        let written = zone_stanza(server, zone, file, Serving { published, signed_by });
+        text = with_stanza(&text, &written, "").unwrap_or(text);
+    }
+    without_defined(server, &without_moved(server, &text, zone.as_str()), zone.as_str(), file)
+}
+
+/// The list with another stanza in the place of one; `None` where it has none that is just like it. One that goes on, with
+/// lines that somebody has added, is another.
+fn with_stanza(list: &str, old: &str, new: &str) -> Option<String> {
+    let at = list.match_indices(old).map(|(at, _)| at).find(|at| {
+        let (before, after) = (&list[..*at], &list[at + old.len()..]);
+        (before.is_empty() || before.ends_with('\n')) && !after.starts_with([' ', '\t'])
+    })?;
+    Some(format!("{}{new}{}", &list[..at], &list[at + old.len()..]))
+}
+
+/// The part in which the server signs the zone as `now` says, and not as `before`; `None` where its stanza is none that
+/// this program wrote.
+pub fn signed_anew(
+    server: DnsServer,
+    list: &str,
+    zone: &Hostname,
+    file: &Path,
+    before: Option<&str>,
+    now: Option<&str>,
+) -> Option<String> {
+    [false, true].into_iter().find_map(|published| {
+        let old = zone_stanza(server, zone, file, Serving { published, signed_by: before });
+        let new = zone_stanza(server, zone, file, Serving { published, signed_by: now });
+        with_stanza(list, &old, &new)
+    })
 }
 
 /// A part in which the stanzas that this program wrote are as they are written now; hand-made ones stay.
-pub fn republished(server: DnsServer, list: &str, zones: &[(Hostname, std::path::PathBuf)], published: bool) -> String {
+pub fn republished(
+    server: DnsServer,
+    list: &str,
+    zones: &[(Hostname, std::path::PathBuf, Option<String>)],
+    published: bool,
+) -> String {
     let mut text = list.to_string();
-    for (zone, file) in zones {
-        let old = zone_stanza(server, zone, file, !published);
-        text = text.replace(&old, &zone_stanza(server, zone, file, published));
+    for (zone, file, signed_by) in zones {
+        let stanza =
+            |published| zone_stanza(server, zone, file, Serving { published, signed_by: signed_by.as_deref() });
+        text = with_stanza(&text, &stanza(!published), &stanza(published)).unwrap_or(text);
     }
     text
 }

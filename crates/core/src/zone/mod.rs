@@ -39,7 +39,7 @@ pub use parse::Fetch;
 pub use pattern::{Mail, Pattern, PatternChoice, PatternError, TemplateName};
 pub use record::{Record, RecordType};
 pub(crate) use record_data::base32_hex;
-pub use record_data::{Field, RecordData, Soa};
+pub use record_data::{Field, RecordData, Soa, algorithm_word};
 pub use serial::{newest_serial, next_serial, serial_date, serial_is_newer};
 pub use template::{BUILT_IN_TEMPLATE, TemplateError, first_serial};
 pub use ttl::{parse_ttl, show_seconds};

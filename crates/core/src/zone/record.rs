@@ -127,6 +127,7 @@ impl RecordType {
     pub const AAAA: Self = Self(28);
     pub const DNAME: Self = Self(39);
     pub const DS: Self = Self(43);
+    pub const CDS: Self = Self(59);
     pub const RRSIG: Self = Self(46);
     pub const DNSKEY: Self = Self(48);
     /// A question for the whole zone (RFC 5936).

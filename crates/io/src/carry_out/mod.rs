@@ -38,6 +38,7 @@ pub enum Event {
         done: usize,
         of: usize,
     },
+    AwaitingSignatures(Hostname),
     UpdatingZone(Hostname),
     ReloadingService(String),
     TellingCa(String),

@@ -4,9 +4,10 @@
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
-    CaErrand, Change, ChangeSet, FileLink, FileRemoval, FileWrite, FolderMake, Phase, Purpose, Recorded,
-    ServicePlacing, UserMake, ZoneUpdate, content_hash,
+    CaErrand, Change, ChangeSet, FileLink, FileRemoval, FileWrite, FolderMake, InventoryChange, Phase, Purpose,
+    Recorded, ServicePlacing, UserMake, ZoneUpdate, content_hash,
 };
+use brightharbor_core::name::Hostname;
 use jiff::Timestamp;
 
 use super::put_back::Raised;
@@ -19,7 +20,9 @@ use crate::install::{
     Wanted, check_certificate_files, leads_to, link, link_target, make_folder, make_private_folder, make_user,
     place_for_service, read_if_there, remove_file, user_exists, write_all_atomically,
 };
-use crate::server::{await_newer, await_serials, check_zones, load_zones, reload_web, test_web};
+use crate::server::{
+    await_newer, await_serials, await_signing, check_zones, forget_signing, load_zones, reload_web, test_web,
+};
 use crate::store::{EntryOutcome, Inverse};
 
 /// Carries a change set out. The lock is proof that nobody else is at it. Gives the logbook entry's number.
@@ -261,6 +264,21 @@ async fn carry_phase(
             load_zones(settings, layout, &needs).await?;
             let zones: Vec<_> = needs.all_zones().collect();
             await_serials(settings, layout, &zones, |done| tell(Event::ZonesServed { done, of: zones.len() })).await?;
+            for (zone, signed) in signing_changes(set) {
+                tell(Event::AwaitingSignatures(zone.clone()));
+                await_signing(settings, zone, signed).await?;
+                if !signed {
+                    forget_signing(settings, zone, false).await?;
+                }
+            }
+            let gone = set.inventory_changes().filter_map(|change| match change {
+                InventoryChange::RemoveZone(zone) if zone.signing.is_some() => Some(&zone.name),
+                _ => None,
+            });
+            for zone in gone {
+                // What it keeps of a zone that is gone harms nobody until one of the name is signed again.
+                let _ = forget_signing(settings, zone, true).await;
+            }
         }
         Phase::Updates => {
             for update in updates(set) {
@@ -291,6 +309,17 @@ async fn carry_phase(
         }
     }
     Ok(())
+}
+
+/// The zones whose signing is switched on or off by the set.
+fn signing_changes(set: &ChangeSet) -> impl Iterator<Item = (&Hostname, bool)> {
+    set.inventory_changes().filter_map(|change| match change {
+        InventoryChange::ReplaceZone { before, after } => {
+            let differs = before.signing.is_some() != after.signing.is_some();
+            differs.then_some((&after.name, after.signing.is_some()))
+        }
+        _ => None,
+    })
 }
 
 fn put_files(set: &ChangeSet, tell: &dyn Fn(Event)) -> Result<(), Cause> {

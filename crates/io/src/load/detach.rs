@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use brightharbor_core::certificate::DemandedProof;
+use brightharbor_core::harbor::DnsServer;
 use brightharbor_core::name::{Host, Hostname, names_of};
 use brightharbor_core::site::{DetachLoaded, Site, leaving as names_leaving};
 use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZoneRemoval, ZoneRemovalFiles};
@@ -78,6 +79,10 @@ pub async fn zone_removal(
     let files = ZoneRemovalFiles {
         zone_list: overlay.file(&layout.zone_list_of(dns.server, &zone.name))?,
         catalog: catalog.flatten(),
+        journal: match (&zone.signing, dns.server) {
+            (Some(_), DnsServer::Bind) => overlay.file(&layout.zone_journal(&zone.name))?,
+            _ => None,
+        },
     };
     let pattern = zone.pattern.as_deref().map(|key| overlay.store.pattern(key)).transpose()?.flatten();
     Ok(Some(ZoneRemoval { kept, files, pattern, attached }))

@@ -12,6 +12,7 @@ mod nameserver;
 mod redirect;
 mod server_zones;
 mod settings;
+mod signing;
 mod site;
 mod zone;
 
@@ -26,6 +27,7 @@ pub use nameserver::{change_set, known_set, member_zones};
 pub use redirect::{add_redirects, site_of_source, sites_with_files};
 pub use server_zones::{server_zones, take_over};
 pub use settings::settings_file;
+pub use signing::{ds_at_parent, key_answers, signing};
 pub use site::{change_site, hand_over};
 pub use zone::{DesignChange, change_zone, create_zone, loadable, movable, publish, realignable, surroundings};
 

@@ -258,7 +258,9 @@ pub async fn publish(overlay: &Overlay<'_>) -> Result<PublishLoaded, LoadError> 
         }
     }
     let zones = overlay.store.zones()?.into_iter().filter(|zone| zone.home == ZoneHome::Here);
-    let members: Vec<Hostname> = zones.map(|zone| zone.name).collect();
+    let zones: Vec<Zone> = zones.collect();
+    let signed = zones.iter().filter_map(|zone| Some((zone.name.clone(), zone.signed_by()?.to_string()))).collect();
+    let members: Vec<Hostname> = zones.into_iter().map(|zone| zone.name).collect();
     let index = overlay.file(&layout.zone_index(settings.dns.server))?;
     let mut there = BTreeMap::new();
     for part in parts(&members, settings, layout).into_keys() {
@@ -266,7 +268,7 @@ pub async fn publish(overlay: &Overlay<'_>) -> Result<PublishLoaded, LoadError> 
             there.insert(part, content);
         }
     }
-    Ok(PublishLoaded { publication, members, catalog, joined, index, parts: there })
+    Ok(PublishLoaded { publication, members, signed, catalog, joined, index, parts: there })
 }
 
 /// What the rules may know about a zone beside its records.
@@ -286,7 +288,7 @@ pub fn surroundings(harbor: &Harbor, zone: &Zone) -> Result<Surroundings, StoreE
 }
 
 /// What a zone is to be made by from now on; `None`: as before.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub struct DesignChange {
     pub template: Option<TemplateName>,
     pub mail: Option<Mail>,

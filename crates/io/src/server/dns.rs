@@ -10,8 +10,8 @@ use brightharbor_core::change::Needs;
 use brightharbor_core::delegation::{Outcome, Question};
 use brightharbor_core::harbor::{DnsServer, Layout, Settings};
 use brightharbor_core::name::Hostname;
-use brightharbor_core::render::{configuration_check, load_orders, taken_back};
-use brightharbor_core::zone::{RecordData, RecordType, serial_is_newer};
+use brightharbor_core::render::{configuration_check, load_orders, parent_orders, taken_back, unsigned_orders};
+use brightharbor_core::zone::{ParentNews, RecordData, RecordType, serial_is_newer};
 use futures_util::{StreamExt, stream};
 
 use super::{ServerError, control, run_bounded};
@@ -92,6 +92,45 @@ async fn await_serial(settings: &Settings, layout: &Layout, zone: &Hostname) -> 
     let Some(document) = document else { return Ok(()) };
     let wanted = document.soa().serial;
     await_answer(address, zone, wanted, |serial| serial == wanted || serial_is_newer(serial, wanted)).await
+}
+
+/// Keys are made and a zone is signed within seconds, but for very large ones.
+const SIGNING: Duration = Duration::from_secs(30);
+
+/// Asks the server until it answers for the zone with signatures, or without any.
+pub async fn await_signing(settings: &Settings, zone: &Hostname, signed: bool) -> Result<(), ServerError> {
+    let Some(address) = settings.dns.address else { return Ok(()) };
+    let deadline = Instant::now() + SIGNING;
+    let question = Question::authoritative(address, &zone.dns_name(), RecordType::SOA);
+    loop {
+        if let Outcome::Reply(reply) = ask(&question).await.outcome {
+            let is_there = |wanted: RecordType| reply.answer.iter().any(|record| record.record_type() == wanted);
+            if is_there(RecordType::SOA) && is_there(RecordType::RRSIG) == signed {
+                return Ok(());
+            }
+        }
+        if Instant::now() > deadline {
+            let state = if signed { "does not sign" } else { "still signs" };
+            return Err(ServerError::NotSigned { address, zone: zone.to_string(), state, seconds: SIGNING.as_secs() });
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+}
+
+/// Has the server forget what it kept of a zone's signed form.
+pub async fn forget_signing(settings: &Settings, zone: &Hostname, gone: bool) -> Result<(), ServerError> {
+    for order in unsigned_orders(settings.dns.server, zone, gone) {
+        run_bounded(&settings.dns.control_command, &order).await?;
+    }
+    Ok(())
+}
+
+/// Tells the server what the parent has of the zone's keys by now, so that their rolls go on.
+pub async fn tell_of_parent(settings: &Settings, zone: &Hostname, news: &ParentNews) -> Result<(), ServerError> {
+    for order in parent_orders(settings.dns.server, zone, news) {
+        run_bounded(&settings.dns.control_command, &order).await?;
+    }
+    Ok(())
 }
 
 /// Asks a primary server until it answers with a newer serial than before the update.

@@ -12,7 +12,9 @@ mod web;
 mod zone_checks;
 
 pub use detect::{Found, FoundDns, find_servers};
-pub use dns::{ask_serial, await_newer, await_serials, load_zones, unload_zones};
+pub use dns::{
+    ask_serial, await_newer, await_serials, await_signing, forget_signing, load_zones, tell_of_parent, unload_zones,
+};
 pub use include::{configuration, includes};
 pub use process::run_bounded;
 pub use serials::{ask_serials, served_serials};
@@ -32,6 +34,8 @@ pub enum ServerError {
     StandIn { address: std::net::SocketAddr, answer: String },
     #[error("harbor.toml names no {0}")]
     NotSet(&'static str),
+    #[error("the DNS server at {address} {state} {zone} after {seconds} s; its own log says why")]
+    NotSigned { address: std::net::SocketAddr, zone: String, state: &'static str, seconds: u64 },
     #[error("the DNS server at {address} does not answer for {zone} with serial {serial} after {seconds} s: {last}")]
     NotLoaded { address: std::net::SocketAddr, zone: String, serial: u32, seconds: u64, last: String },
 }

@@ -6,7 +6,6 @@ use brightharbor_core::account::AccountName;
 use brightharbor_core::change::{Change, ChangeSet, FileWrite, InventoryChange, Purpose, content_hash};
 use brightharbor_core::name::Hostname;
 use brightharbor_core::site::Site;
-use brightharbor_core::zone::Zone;
 use rusqlite::{Connection, Transaction, TransactionBehavior, params};
 
 use super::logbook::EntryOutcome;
@@ -134,8 +133,8 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         }
         InventoryChange::AddZone(zone) => {
             transaction.execute(
-                "INSERT INTO zone (name, account, home, primary_server, nameserver_set, pattern, prepared)
-                 VALUES ($1, $2, $3, $4, $5, $6, $7)",
+                "INSERT INTO zone (name, account, home, primary_server, nameserver_set, pattern, prepared, signing)
+                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
                 params![
                     zone.name.as_str(),
                     zone.account.as_str(),
@@ -143,21 +142,23 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
                     zone.primary,
                     zone.nameserver_set,
                     zone.pattern,
-                    prepared(zone)?,
+                    json_of(zone.prepared.as_ref())?,
+                    json_of(zone.signing.as_ref())?,
                 ],
             )?;
         }
         InventoryChange::ReplaceZone { after, .. } => {
             transaction.execute(
                 "UPDATE zone SET account = $1, home = $2, primary_server = $3, nameserver_set = $4, pattern = $5,
-                    prepared = $6 WHERE name = $7",
+                    prepared = $6, signing = $7 WHERE name = $8",
                 params![
                     after.account.as_str(),
                     word(&after.home)?,
                     after.primary,
                     after.nameserver_set,
                     after.pattern,
-                    prepared(after)?,
+                    json_of(after.prepared.as_ref())?,
+                    json_of(after.signing.as_ref())?,
                     after.name.as_str(),
                 ],
             )?;
@@ -248,7 +249,7 @@ fn set_hostnames(transaction: &Transaction<'_>, site: &Site) -> Result<(), Store
     pauses::keep_attached(transaction, site)
 }
 
-fn prepared(zone: &Zone) -> Result<Option<String>, StoreError> {
-    let text = zone.prepared.as_ref().map(serde_json::to_string).transpose();
+fn json_of<T: serde::Serialize>(value: Option<&T>) -> Result<Option<String>, StoreError> {
+    let text = value.map(serde_json::to_string).transpose();
     text.map_err(|error| StoreError::Value(error.to_string()))
 }

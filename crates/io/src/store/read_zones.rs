@@ -22,21 +22,23 @@ impl Store {
 
     fn zones_where(&self, clause: &str, values: &[&dyn rusqlite::ToSql]) -> Result<Vec<Zone>, StoreError> {
         let mut query = self.connection.prepare_cached(&format!(
-            "SELECT name, account, home, primary_server, nameserver_set, pattern, prepared FROM zone {clause}"
+            "SELECT name, account, home, primary_server, nameserver_set, pattern, prepared, signing FROM zone {clause}"
         ))?;
         let rows = query
             .query_map(values, |row| {
                 let words: [String; 3] = [row.get(0)?, row.get(1)?, row.get(2)?];
-                let more: [Option<String>; 4] = [row.get(3)?, row.get(4)?, row.get(5)?, row.get(6)?];
+                let more: [Option<String>; 5] = [row.get(3)?, row.get(4)?, row.get(5)?, row.get(6)?, row.get(7)?];
                 Ok((words, more))
             })?
             .collect::<Result<Vec<_>, _>>()?;
         rows.into_iter()
-            .map(|([name, account, home], [primary, nameserver_set, pattern, prepared])| {
+            .map(|([name, account, home], [primary, nameserver_set, pattern, prepared, signing])| {
                 let (name, account, home) = (hostname(&name)?, from_word(&account)?, from_word(&home)?);
                 let prepared = prepared.map(|text| serde_json::from_str(&text)).transpose();
                 let prepared = prepared.map_err(|error| StoreError::Value(format!("the zone {name}: {error}")))?;
-                Ok(Zone { name, account, home, primary, nameserver_set, pattern, prepared })
+                let signing = signing.map(|text| serde_json::from_str(&text)).transpose();
+                let signing = signing.map_err(|error| StoreError::Value(format!("the zone {name}: {error}")))?;
+                Ok(Zone { name, account, home, primary, nameserver_set, pattern, prepared, signing })
             })
             .collect()
     }

@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 14;
+pub(super) const VERSION: i64 = 15;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -34,7 +34,7 @@ CREATE TABLE pattern (
 CREATE TABLE zone (
     name TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account(name), home TEXT NOT NULL,
     primary_server TEXT, nameserver_set TEXT, pattern TEXT REFERENCES pattern(key),
-    prepared TEXT, loaded TEXT
+    prepared TEXT, loaded TEXT, signing TEXT
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE certificate (
     site TEXT PRIMARY KEY REFERENCES site(main), names TEXT NOT NULL, folder TEXT NOT NULL,
@@ -136,4 +136,5 @@ CREATE TABLE handover (
     "ALTER TABLE zone ADD COLUMN prepared TEXT;",
     // The hash of the file as it was last loaded from here.
     "ALTER TABLE zone ADD COLUMN loaded TEXT;",
+    "ALTER TABLE zone ADD COLUMN signing TEXT;",
 ];

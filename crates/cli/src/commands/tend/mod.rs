@@ -2,6 +2,7 @@
 //! and renews those that are due. What it tells is in `report`.
 
 mod report;
+mod signing;
 
 use brightharbor_core::certificate::due::{due, is_awaited, to_ask_about};
 use brightharbor_core::certificate::former::{FormerCertificate, forget, over_before};
@@ -143,6 +144,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
         let revoked = context.work(async |door| Ok(carry_through(door, &revocation).await)).await?;
         report.revoked.push((revocation.site, revoked.map_err(Error::from)));
     }
+    report.signing = signing::watch(context).await?;
     // What was renewed just now, or by hand since the last run, reaches the services.
     let brought = context.work(async |door| bring(door, None).await).await?;
     let told = brought.iter().filter(|brought| brought.new || brought.problem.is_some());

@@ -11,6 +11,7 @@ use brightharbor_io::clock;
 use brightharbor_io::secure::{Demanded, Revoked};
 use serde_json::{Value, json};
 
+use super::signing::Watched;
 use crate::error::{Error, Exit};
 use crate::show::human::{self, Page};
 use crate::show::json::BroughtDocument;
@@ -34,6 +35,8 @@ pub(super) struct Tended {
     pub(super) out_of_step: Vec<Host>,
     /// Zones whose files somebody has edited since they were loaded.
     pub(super) edited_zones: Vec<Hostname>,
+    /// Zones that the server signs, where the parent has news or lacks something.
+    pub(super) signing: Vec<Watched>,
     /// Certificates that were still to be revoked, by site.
     pub(super) revoked: Vec<(Host, Result<Revoked, Error>)>,
     /// Services that got another certificate, or could not.
@@ -55,6 +58,7 @@ impl Tended {
             would: vec![],
             out_of_step: vec![],
             edited_zones: vec![],
+            signing: vec![],
             revoked: vec![],
             brought: vec![],
             backup: Ok(None),
@@ -63,6 +67,27 @@ impl Tended {
 
     fn unseen(&self) -> impl Iterator<Item = &(Host, Demanded)> {
         self.demanded.iter().filter(|(_, seen)| seen.problem.is_some())
+    }
+}
+
+fn show_signing(page: &mut Page, watched: &Watched) {
+    let zone = &watched.zone;
+    let tags = |tags: &[u16]| tags.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+    if !watched.published.is_empty() {
+        let keys = tags(&watched.published);
+        page.hanging("", &format!("{zone}: the parent has the DS of {keys} by now; the server was told"));
+    }
+    if !watched.withdrawn.is_empty() {
+        let keys = tags(&watched.withdrawn);
+        page.hanging("", &format!("{zone}: the parent has the DS of {keys} no more; the server was told"));
+    }
+    if !watched.missing.is_empty() {
+        let keys = tags(&watched.missing.iter().map(|ds| ds.key_tag).collect::<Vec<_>>());
+        page.hanging("", &format!("{zone}: the server wants a DS of {keys} at the parent, where it is not yet"));
+        page.hanging("  next: ", &format!("brightharbor delegation handover {zone}"));
+    }
+    if let Some(problem) = &watched.problem {
+        page.hanging("", &format!("{zone}: {problem}"));
     }
 }
 
@@ -124,6 +149,7 @@ impl Shown for Tended {
             );
             page.hanging("  next: ", "brightharbor zone load");
         }
+        self.signing.iter().for_each(|watched| show_signing(page, watched));
         if let Err(reason) = &self.backup {
             page.hanging("", &format!("no backup of the inventory today: {reason}"));
         }
@@ -135,6 +161,7 @@ impl Shown for Tended {
             && self.ended.is_empty()
             && self.stuck.is_empty()
             && self.brought.is_empty()
+            && self.signing.is_empty()
             && !unseen
         {
             page.line("Nothing is pending and nothing is due.");
@@ -160,6 +187,7 @@ impl Shown for Tended {
             "would_try": self.would,
             "out_of_step": self.out_of_step,
             "edited_zones": self.edited_zones,
+            "signing": self.signing.iter().map(Watched::document).collect::<Vec<_>>(),
             "backup": self.backup.as_ref().ok().and_then(Option::as_ref).map(|copy| copy.display().to_string()),
             "backup_failed": self.backup.as_ref().err(),
             "later": self.later.iter().map(|later| json!({
@@ -189,6 +217,7 @@ impl Shown for Tended {
             && self.would.is_empty()
             && self.revoked.iter().all(|(_, revoked)| revoked.is_ok())
             && self.unseen().next().is_none()
+            && self.signing.iter().all(|watched| watched.missing.is_empty() && watched.problem.is_none())
         {
             Exit::Done
         } else {

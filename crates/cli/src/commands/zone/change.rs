@@ -10,6 +10,7 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use super::chosen::{document, show};
+use super::sign;
 use super::source::find;
 use crate::commands::{Report, account_name};
 use crate::design::DesignChangeOptions;
@@ -36,14 +37,36 @@ pub struct Change {
     /// The times in its start of authority: refresh, retry, expire, and that for "no such name", as in "4h 30m 4w 5m".
     #[arg(long, value_name = "TIMES", value_parser = soa_times)]
     soa_times: Option<[u32; 4]>,
+    /// Have the DNS server sign it, by a policy of the server's own configuration (`default` is built into BIND and Knot DNS).
+    #[arg(long, value_name = "POLICY", num_args = 0..=1, default_missing_value = "default", value_parser = policy_name,
+        conflicts_with_all = ["account", "soa_primary", "soa_mailbox", "soa_times", "no_sign"])]
+    sign: Option<String>,
+    /// Have the DNS server sign it no more, once no resolver can expect signatures.
+    #[arg(long, conflicts_with_all = ["account", "soa_primary", "soa_mailbox", "soa_times"])]
+    no_sign: bool,
     #[command(flatten)]
     design: DesignChangeOptions,
     #[command(flatten)]
     options: ChangeOptions,
 }
 
+/// It goes into the server's configuration as it is.
+fn policy_name(typed: &str) -> Result<String, String> {
+    let sound = |byte: u8| byte.is_ascii_alphanumeric() || b"-_.".contains(&byte);
+    match (1..=60).contains(&typed.len()) && typed.bytes().all(sound) {
+        true => Ok(typed.to_string()),
+        false => Err("letters, digits, and - _ . alone".into()),
+    }
+}
+
 pub fn run(args: &Change, context: &Context) -> Report {
     let design: DesignChange = args.design.change()?;
+    if args.sign.is_some() || args.no_sign {
+        if design != DesignChange::default() {
+            return Err(Error::wrong_use("signing is changed by itself").advice("give one command after the other"));
+        }
+        return sign::run(&args.zone, args.sign.as_deref(), &args.options, context);
+    }
     let account = args.account.as_deref().map(account_name).transpose()?;
     let soa =
         SoaWish { primary: args.soa_primary.clone(), hostmaster: args.soa_mailbox.clone(), times: args.soa_times };

@@ -17,7 +17,7 @@ use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, list};
 use crate::show::words::host_words;
-use brightharbor_core::zone::{Holder, Holding, holders};
+use brightharbor_core::zone::{Holder, Holding, holders, newest_of};
 
 /// List the zones, with the serial that each server has.
 #[derive(Debug, Args)]
@@ -85,8 +85,9 @@ fn row(harbor: &Harbor, zone: Zone, serials: &Serials, loaded: &LoadedFiles) -> 
         Contents::Remote { serial } => serial,
         Contents::Elsewhere | Contents::Broken(_) => None,
     };
+    let newest = newest.map(|file| newest_of(&zone, file, &holders, serials)).unwrap_or_default();
     let held = holders.into_iter().map(|holder| {
-        let holding = Holding::of(&holder, &zone.name, newest.unwrap_or_default(), serials);
+        let holding = Holding::of(&holder, &zone.name, newest, serials);
         (holder, holding)
     });
     Ok(Row { held: held.collect(), zone, contents, edited })
@@ -193,6 +194,7 @@ impl Shown for Zones {
                 "records": records,
                 "problem": problem,
                 "edited_by_hand": row.edited,
+                "signed_by": row.zone.signed_by(),
                 "servers": row.held.iter().map(server).collect::<Vec<_>>(),
             })
         };

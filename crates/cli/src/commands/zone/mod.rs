@@ -15,6 +15,8 @@ pub mod publish;
 pub mod realign;
 pub mod remove;
 pub mod show;
+mod sign;
+mod signed;
 mod source;
 
 use clap::Subcommand;

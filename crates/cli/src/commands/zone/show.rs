@@ -16,13 +16,14 @@ use brightharbor_io::zones::read_zone;
 use clap::Args;
 use serde_json::{Value, json};
 
+use super::signed::{SignedZone, seen_keys};
 use super::source::find;
 use crate::commands::Report;
 use crate::error::Exit;
 use crate::run::Context;
 use crate::show::human::{Page, when};
 use crate::show::{Shown, json};
-use brightharbor_core::zone::{Holder, Holding, holders};
+use brightharbor_core::zone::{Holder, Holding, holders, newest_of};
 use brightharbor_io::load::surroundings;
 use brightharbor_io::look::expected;
 
@@ -41,8 +42,13 @@ pub fn run(args: &Show, context: &Context) -> Report {
     let servers = holders(&harbor.settings, &zone);
     let questions = servers.iter().map(|holder| (holder.address, zone.name.clone())).collect();
     let serials = context.block_on(ask_serials(questions))?;
+    let newest = newest_of(&zone, serial, &servers, &serials);
+    let signed = match (&zone.signing, harbor.settings.dns.address) {
+        (Some(signing), Some(server)) => Some(context.block_on(seen_keys(&harbor, &zone, &signing.policy, server))?),
+        _ => None,
+    };
     let held = servers.into_iter().map(|holder| {
-        let holding = Holding::of(&holder, &zone.name, serial, &serials);
+        let holding = Holding::of(&holder, &zone.name, newest, &serials);
         (holder, holding)
     });
     let mut types: BTreeMap<RecordType, usize> = BTreeMap::new();
@@ -62,6 +68,7 @@ pub fn run(args: &Show, context: &Context) -> Report {
         types,
         place,
         link,
+        signed,
         serial,
         pattern: zone.pattern.as_deref().map(|key| harbor.store.pattern(key)).transpose()?.flatten(),
         wanted: expected(&harbor, &zone.name)?,
@@ -75,6 +82,7 @@ struct ZonePage {
     place: String,
     /// Where the file lies that a link leads to.
     link: Option<PathBuf>,
+    signed: Option<SignedZone>,
     serial: u32,
     types: BTreeMap<RecordType, usize>,
     pattern: Option<Pattern>,
@@ -128,6 +136,9 @@ impl Shown for ZonePage {
             );
             field("time to live", &words);
         }
+        for (label, words) in self.signed.iter().flat_map(SignedZone::lines) {
+            field(&label, &words);
+        }
         for (index, (holder, holding)) in self.held.iter().enumerate() {
             let label = if index == 0 { "servers" } else { "" };
             let has = if holding.serial().is_some() { "has" } else { "" };
@@ -154,6 +165,7 @@ impl Shown for ZonePage {
             "account": self.zone.account,
             "home": self.zone.home,
             "place": self.place,
+            "signed": self.signed.as_ref().map(SignedZone::document),
             "link": self.link.as_ref().map(|file| file.display().to_string()),
             "serial": self.serial,
             "records": types,

@@ -18,6 +18,14 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
                 .with("serial", *serial)
         }
         Is::CarriedOver { zone, carried } => carried_over(zone.as_str(), carried),
+        Is::SigningOn { zone, policy } => {
+            let words = format!("zone {zone}: signed by the DNS server, by its policy `{policy}`");
+            Told::fact("zone-signing-on", words).with("zone", zone.as_str()).with("policy", policy.as_str())
+        }
+        Is::SigningOff { zone } => {
+            let words = format!("zone {zone}: not signed any more");
+            Told::fact("zone-signing-off", words).with("zone", zone.as_str())
+        }
         Is::TakenOver { zone, records, serial, file, defined_in } => {
             let words = format!(
                 "zone {zone}: kept here ({}, serial {serial}); its file stays where it is, {}, and its definition leaves {}",

@@ -23,6 +23,7 @@ mod record_lines;
 mod serials;
 pub mod servers;
 mod signatures;
+mod signing;
 mod taken_over;
 mod tls;
 mod updates;

@@ -53,6 +53,15 @@ impl Ds {
         Some(Self { key_tag, algorithm: head[2], digest_type: head[3], digest: digest.to_vec() })
     }
 
+    /// The DS that a child asks its parent for by a CDS record (RFC 7344 section 3.1); none for the one that asks for no DS at
+    /// all (RFC 8078 section 4).
+    pub fn wanted_by(record: &Record) -> Option<Self> {
+        let wire = wire_of(record, RecordType::CDS)?;
+        let (head, digest) = wire.split_at_checked(4)?;
+        let key_tag = u16::from_be_bytes([head[0], head[1]]);
+        (head[2] != 0).then(|| Self { key_tag, algorithm: head[2], digest_type: head[3], digest: digest.to_vec() })
+    }
+
     /// Whether validating resolvers know its algorithm and digest (RFC 8624 section 3); others count as no DS at all.
     pub fn is_supported(&self) -> bool {
         matches!(self.algorithm, 8 | 10 | 13 | 14 | 15 | 16) && matches!(self.digest_type, 1 | 2 | 4)

@@ -13,8 +13,8 @@ use std::path::{Path, PathBuf};
 
 use crate::harbor::DnsServer;
 
-pub(super) use moving::without_moved;
 pub use moving::{moved_definition, without_definition};
+pub(super) use moving::{without_defined, without_moved};
 
 /// One definition of a zone.
 #[derive(Debug, Clone, PartialEq, Eq)]

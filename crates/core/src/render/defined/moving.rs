@@ -58,6 +58,18 @@ pub(in crate::render) fn without_moved(server: DnsServer, list: &str, zone: &str
     list[..at].to_string() + after
 }
 
+/// The part without the definition of a zone that is read from `file`, whatever options somebody has added to it.
+pub(in crate::render) fn without_defined(server: DnsServer, list: &str, zone: &str, file: &Path) -> String {
+    let defined = defined_zones(server, &[(PathBuf::new(), list.to_string())], None);
+    let mut ours = defined.iter().filter(|one| one.name == zone && one.file.as_deref() == Some(file));
+    let Some(one) = ours.next() else { return list.to_string() };
+    let (before, after) = (&list[..one.span.start], &list[one.span.end..]);
+    // A section that has no item of its own besides goes as a whole.
+    let alone = before.strip_suffix("zone:\n").filter(|_| server == DnsServer::Knot && !after.starts_with([' ', '-']));
+    let after = if list[..one.span.end].ends_with('\n') { after } else { after.strip_prefix('\n').unwrap_or(after) };
+    alone.unwrap_or(before).to_string() + after
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -122,5 +134,32 @@ mod tests {
         let apart = format!("// gullrock.example, {MOVED}/etc/x\n// but rewritten\n{}", &by_hand[20..]);
         assert_eq!(without_moved(DnsServer::Bind, &apart, "gullrock.example"), apart);
         assert_eq!(without_moved(DnsServer::Bind, "", "gullrock.example"), "");
+    }
+
+    #[test]
+    fn a_definition_with_somebodys_own_lines_leaves_whole() {
+        let file = Path::new("/harbor/zones/gullrock.example.zone");
+        for (server, definition, other) in [
+            (
+                DnsServer::Bind,
+                "zone \"gullrock.example\" {\n type primary;\n file \"/harbor/zones/gullrock.example.zone\";\n notify no; };\n",
+                "zone \"a.example\" { type primary; file \"/a\"; };\n",
+            ),
+            (
+                DnsServer::Knot,
+                "zone:\n  - domain: gullrock.example\n    file: \"/harbor/zones/gullrock.example.zone\"\n    acl: own\n",
+                "zone:\n  - domain: a.example\n    file: /a\n",
+            ),
+            (
+                DnsServer::Nsd,
+                "zone:\n\tname: gullrock.example\n\tzonefile: \"/harbor/zones/gullrock.example.zone\"\n\tnotify: x\n",
+                "zone:\n\tname: a.example\n\tzonefile: /a\n",
+            ),
+        ] {
+            for list in [format!("{definition}{other}"), format!("{other}{definition}")] {
+                assert_eq!(without_defined(server, &list, "gullrock.example", file), other, "{list}");
+                assert_eq!(without_defined(server, &list, "gullrock.example", Path::new("/x")), list);
+            }
+        }
     }
 }

@@ -69,8 +69,8 @@ fn sets<'a>(records: impl IntoIterator<Item = &'a Record>) -> Sets<'a> {
 }
 
 /// DNSSEC's own records, the start of authority, and what asks about a zone as such: RRSIG, NSEC, DNSKEY, NSEC3, NSEC3PARAM,
-/// CDS, CDNSKEY, CSYNC, ZONEMD.
-const MADE_BY_THE_SERVER: [u16; 10] = [6, 46, 47, 48, 50, 51, 59, 60, 62, 63];
+/// CDS, CDNSKEY, CSYNC, ZONEMD; and the private type in which BIND notes how far its signing is.
+const MADE_BY_THE_SERVER: [u16; 11] = [6, 46, 47, 48, 50, 51, 59, 60, 62, 63, 65534];
 
 impl FormerZone {
     /// From whole records.

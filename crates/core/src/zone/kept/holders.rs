@@ -72,6 +72,16 @@ fn known_by(settings: &Settings, secondary: SocketAddr) -> Option<IpAddr> {
     (reaches && !own.is_unspecified()).then_some(own)
 }
 
+/// The newest serial of a zone: that of its file; of one that the server signs, that of the signed form, if that is newer.
+pub fn newest_of(zone: &Zone, file: u32, holders: &[Holder], serials: &Serials) -> u32 {
+    let primary = holders.first().filter(|_| zone.signing.is_some());
+    let answered = primary.and_then(|primary| serials.get(&(primary.address, zone.name.clone())));
+    match answered {
+        Some(Ok(serial)) if serial_is_newer(*serial, file) => *serial,
+        _ => file,
+    }
+}
+
 /// How far a server is with a zone.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Holding {
@@ -161,6 +171,26 @@ mod tests {
         }
         let said = "notify-from = \"192.0.2.7\"\n";
         assert_eq!(from("127.0.0.1:53", "198.51.100.54", said).as_deref(), Some("192.0.2.7"));
+    }
+
+    #[test]
+    fn a_signed_zone_is_as_new_as_its_signed_form() {
+        let holder = Holder {
+            name: "primary".into(),
+            address: "192.0.2.53:53".parse().unwrap(),
+            notified_with: None,
+            notified_from: None,
+        };
+        let name = Hostname::parse("gullrock.example").unwrap();
+        let plain = Zone::new(name.clone(), AccountName::parse("boatyard").unwrap(), ZoneHome::Here);
+        let signing = Some(Box::new(super::super::Signing { policy: "default".into(), seen: None }));
+        let signed = Zone { signing, ..plain.clone() };
+        let newest = |zone: &Zone, answer: Result<u32, String>| {
+            let serials: Serials = [((holder.address, name.clone()), answer)].into();
+            newest_of(zone, 7, std::slice::from_ref(&holder), &serials)
+        };
+        assert_eq!((newest(&plain, Ok(9)), newest(&signed, Ok(9)), newest(&signed, Ok(6))), (7, 9, 7));
+        assert_eq!(newest(&signed, Err("silent".into())), 7);
     }
 
     #[test]

@@ -19,6 +19,7 @@ mod publish;
 mod refusal;
 mod remark;
 mod removal;
+mod signing;
 mod soa_wish;
 mod take_over;
 
@@ -27,7 +28,7 @@ pub use alter_kept::{alter_kept, alter_loose};
 pub use catalog::{catalog_difference, new_catalog, updated_at};
 pub use change::{ChangeZone, ChangeZoneLoaded, change_zone};
 pub use create::{CreateZone, CreateZoneLoaded, ZoneOrigin, create_zone, design_for};
-pub use holders::{Holder, Holding, Serials, holders, own_servers, secondaries};
+pub use holders::{Holder, Holding, Serials, holders, newest_of, own_servers, secondaries};
 pub use in_step::{Movable, ReadZone, Realignable, WhyLeft, ZoneOutcome, move_zones, realign};
 pub use kept_zone::{KeptZone, ZonePlace};
 pub use load_zones::{LoadOutcome, LoadRefused, Loadable, load_zones, serves_all_of};
@@ -38,5 +39,9 @@ pub use publish::{PublishLoaded, parts, publish};
 pub use refusal::ZoneRefusal;
 pub use remark::ZoneRemark;
 pub use removal::{ZoneRemoval, ZoneRemovalFiles, forget_zone, remove_zone};
+pub use signing::{
+    DsSeen, KeyAnswers, KeyState, ParentDs, ParentNews, Signing, SigningLoaded, SigningRefused, key_states,
+    parent_news, remember_parent, sign, sign_no_more,
+};
 pub use soa_wish::{SoaWish, mailbox, soa_times};
 pub use take_over::{StaysAsItIs, TakeOverLoaded, take_over};

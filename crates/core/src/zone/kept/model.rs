@@ -1,6 +1,6 @@
 //! Zones as the inventory holds them: whose each is, where it is kept, and what it was made by.
 
-use super::Prepared;
+use super::{Prepared, Signing};
 use serde::{Deserialize, Serialize};
 
 use crate::account::AccountName;
@@ -24,11 +24,21 @@ pub struct Zone {
     /// Its times to live are lowered, for a move.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub prepared: Option<Prepared>,
+    /// The server signs it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub signing: Option<Box<Signing>>,
 }
 
 impl Zone {
     pub fn new(name: Hostname, account: AccountName, home: ZoneHome) -> Self {
-        Self { name, account, home, primary: None, nameserver_set: None, pattern: None, prepared: None }
+        Self { name, account, home, primary: None, nameserver_set: None, pattern: None, prepared: None, signing: None }
+    }
+}
+
+impl Zone {
+    /// The policy of the server that it is signed by, if it is.
+    pub fn signed_by(&self) -> Option<&str> {
+        self.signing.as_ref().map(|signing| signing.policy.as_str())
     }
 }
 

@@ -175,7 +175,8 @@ pub fn new_zone(
     if server.reads_zone_list() && settings.dns.new_zones == NewZones::List {
         let list = String::from_utf8_lossy(files.zone_list.as_deref().unwrap_or_default()).into_owned();
         let index = String::from_utf8_lossy(files.index.as_deref().unwrap_or_default());
-        let text = render::with_zone(server, &list, wanted.domain, &path, render::is_published(&index));
+        let serving = render::Serving { published: render::is_published(&index), signed_by: None };
+        let text = render::with_zone(server, &list, wanted.domain, &path, serving);
         let (part, before) = (layout.zone_list_of(server, wanted.domain), files.zone_list.clone());
         changes.push(Change::WriteFile(FileWrite::new(part, before, text, 0o644, Purpose::ZoneList)));
     }

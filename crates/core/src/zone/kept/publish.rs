@@ -20,6 +20,8 @@ pub struct PublishLoaded {
     pub publication: Publication,
     /// The zones that are kept here.
     pub members: Vec<Hostname>,
+    /// Those that the server signs, with the policy.
+    pub signed: BTreeMap<Hostname, String>,
     /// The catalog zone as it was read; `None`: there is none yet.
     pub catalog: Option<KeptZone>,
     /// A catalog that the server's own configuration defines, and that the harbor has no link to yet.
@@ -59,8 +61,9 @@ pub fn publish(
     for (part, zones) in parts(&loaded.members, settings, layout) {
         let Some(before) = loaded.parts.get(&part) else { continue };
         let list = String::from_utf8_lossy(before).into_owned();
-        let zones: Vec<(Hostname, PathBuf)> =
-            zones.into_iter().map(|zone| (zone.clone(), layout.zone_file(&zone))).collect();
+        let of_zone = |zone: Hostname| (layout.zone_file(&zone), loaded.signed.get(&zone).cloned(), zone);
+        let zones: Vec<(Hostname, PathBuf, Option<String>)> =
+            zones.into_iter().map(of_zone).map(|(file, policy, zone)| (zone, file, policy)).collect();
         let text = republished(server, &list, &zones, true);
         if text != list {
             plan.set.file(FileWrite::new(part, Some(before.clone()), text, 0o644, Purpose::ZoneList));
@@ -133,7 +136,7 @@ mod tests {
     use crate::account::AccountName;
     use crate::change::Remark;
     use crate::harbor::DnsServer;
-    use crate::render::{CatalogStanza, PublishedTo, zone_stanza};
+    use crate::render::{CatalogStanza, PublishedTo, Serving, zone_stanza};
     use crate::zone::{Zone, ZoneHome, ZonePlace};
 
     fn name(text: &str) -> Hostname {
@@ -150,13 +153,14 @@ mod tests {
     fn loaded(layout: &Layout) -> PublishLoaded {
         let members = vec![name("gullrock.example"), name("quay.example")];
         let part = layout.zone_list_of(DnsServer::Bind, &members[0]);
-        let stanza = zone_stanza(DnsServer::Bind, &members[0], &layout.zone_file(&members[0]), false);
+        let stanza = zone_stanza(DnsServer::Bind, &members[0], &layout.zone_file(&members[0]), Serving::default());
         PublishLoaded {
             publication: Publication {
                 secondaries: vec![PublishedTo { address: "192.0.2.54:53".parse().unwrap(), key: "pier".into() }],
                 catalog: Some(CatalogStanza { name: name("zones.saltmarsh.example"), update_key: None }),
             },
             members,
+            signed: BTreeMap::new(),
             catalog: None,
             joined: None,
             index: None,

@@ -1,6 +1,6 @@
 //! Why a change of a zone is refused: facts, whose words and advice are added where errors are shown.
 
-use super::{NewZoneRefused, StaysAsItIs};
+use super::{NewZoneRefused, SigningRefused, StaysAsItIs};
 use crate::account::AccountName;
 use crate::name::Hostname;
 use crate::zone::{AlterRefused, EditError, ZoneError};
@@ -28,6 +28,11 @@ pub enum ZoneRefusal {
         why: StaysAsItIs,
     },
     Alter(AlterRefused),
+    /// Its signing stays as it is.
+    Signing {
+        zone: Hostname,
+        why: SigningRefused,
+    },
     /// The server has it already, in a manner in which it cannot be joined.
     CatalogStays {
         catalog: Hostname,

@@ -23,6 +23,14 @@ pub enum ZoneRemark {
         file: std::path::PathBuf,
         defined_in: std::path::PathBuf,
     },
+    /// The server signs it from now on.
+    SigningOn {
+        zone: Hostname,
+        policy: String,
+    },
+    SigningOff {
+        zone: Hostname,
+    },
     /// Known from now on; its primary server has held it before.
     OnPrimary {
         zone: Hostname,

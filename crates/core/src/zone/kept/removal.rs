@@ -4,6 +4,7 @@ use jiff::civil::Date;
 
 use super::align::made_by;
 use super::catalog::without_member;
+use super::signing::journal_removal;
 use super::{KeptZone, Zone, ZoneRemark};
 use crate::change::{Change, Consent, FileRemoval, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, NewZones, Settings};
@@ -16,6 +17,8 @@ use crate::zone::{EditError, Pattern, Record, RecordType};
 pub struct ZoneRemovalFiles {
     pub zone_list: Option<Vec<u8>>,
     pub catalog: Option<Vec<u8>>,
+    /// The journal of a zone that BIND signs.
+    pub journal: Option<Vec<u8>>,
 }
 
 /// A zone that is to go, as it was read.
@@ -61,11 +64,12 @@ pub fn remove_zone(
     let server = settings.dns.server;
     if server.reads_zone_list() && settings.dns.new_zones == NewZones::List {
         let list = String::from_utf8_lossy(files.zone_list.as_deref().unwrap_or_default()).into_owned();
-        let text = render::without_zone(server, &list, &zone.name, &path);
+        let text = render::without_zone(server, &list, &zone.name, &path, zone.signed_by());
         let part = layout.zone_list_of(server, &zone.name);
         plan.set.file(FileWrite::new(part, files.zone_list.clone(), text, 0o644, Purpose::ZoneList));
     }
     plan.set.changes.extend(without_member(&zone.name, files.catalog.as_deref(), today, settings, layout)?);
+    plan.set.changes.extend(journal_removal(layout, zone, files.journal.as_ref()));
     let before = kept.document.source().to_vec();
     let copy = layout.removed_zone(&zone.name, &before);
     plan.set.file(FileWrite::new(copy.clone(), None, before.clone(), 0o600, Purpose::Copy));
@@ -125,10 +129,15 @@ mod tests {
         let zone = kept("quay.example");
         let path = layout.zone_file(&zone.zone.name);
         let other = "zone \"gullrock.example\" { type primary; file \"/x\"; };\n";
-        let list = other.to_string() + &render::zone_stanza(DnsServer::Bind, &zone.zone.name, &path, true);
+        let serving = render::Serving { published: true, signed_by: None };
+        let list = other.to_string() + &render::zone_stanza(DnsServer::Bind, &zone.zone.name, &path, serving);
         let members = [name("gullrock.example"), name("quay.example")];
         let catalog = new_catalog(&name("zones.saltmarsh.example"), members.iter(), 7).unwrap();
-        let files = ZoneRemovalFiles { zone_list: Some(list.into_bytes()), catalog: Some(catalog.source().to_vec()) };
+        let files = ZoneRemovalFiles {
+            zone_list: Some(list.into_bytes()),
+            catalog: Some(catalog.source().to_vec()),
+            journal: None,
+        };
         let kept = zone.clone();
         let removal = ZoneRemoval { kept, files, pattern: None, attached: vec![] };
         let Plan { set, consents, .. } = remove_zone(&removal, &settings, &layout, TODAY).unwrap();

@@ -21,6 +21,7 @@ use super::RecordType;
 use super::ttl::parse_ttl;
 use crate::name::DnsName;
 pub use fields::Field;
+pub use schema::algorithm_word;
 pub(crate) use text::base32_hex;
 
 /// The data of one record.

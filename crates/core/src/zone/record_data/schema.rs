@@ -157,6 +157,12 @@ pub(super) const ALGORITHMS: &[(u32, &str)] = &[
     (254, "PRIVATEOID"),
 ];
 
+/// The mnemonic of a DNSSEC algorithm, or its number.
+pub fn algorithm_word(number: u8) -> String {
+    let known = ALGORITHMS.iter().find(|(known, _)| *known == u32::from(number));
+    known.map_or_else(|| format!("algorithm {number}"), |(_, word)| (*word).to_string())
+}
+
 /// The mnemonics of certificate types (RFC 4398 section 2.1).
 pub(super) const CERTIFICATE_TYPES: &[(u32, &str)] = &[
     (1, "PKIX"),
