@@ -171,6 +171,18 @@ impl Document {
         self.records().map(|record| Record { ttl: ttl(record), ..record.clone() }).collect()
     }
 
+    /// The sets whose records have several times to live in the file: servers give all of them the first one.
+    pub fn merged_ttls(&self) -> Vec<(DnsName, RecordType)> {
+        let mut merged: Vec<(DnsName, RecordType)> = Vec::new();
+        for (record, served) in self.records().zip(self.served_records()) {
+            let set = (record.owner.clone(), record.record_type());
+            if record.ttl != served.ttl && !merged.contains(&set) {
+                merged.push(set);
+            }
+        }
+        merged
+    }
+
     /// The records in file order, those of included files and generated ones in their place.
     pub fn records(&self) -> impl Iterator<Item = &Record> {
         let mut open = vec![self.entries.iter()];

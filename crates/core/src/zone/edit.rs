@@ -194,6 +194,9 @@ impl Document {
         let mut done = 0;
         for (span, text) in splices {
             bytes.extend_from_slice(&self.source()[done..span.start]);
+            // Where the last line went, which had no end, the one before it has ended already.
+            let ended = matches!(bytes.last(), None | Some(b'\n' | b'\r'));
+            let text = if ended { text.trim_start_matches(['\r', '\n']) } else { text.as_str() };
             bytes.extend_from_slice(text.as_bytes());
             done = span.end;
         }
@@ -295,8 +298,10 @@ impl Document {
             _ => None,
         };
         let first = || {
-            let newline = self.source().iter().position(|byte| *byte == b'\n')?;
-            of(&self.source()[..=newline])
+            let newline = self.source().iter().position(|byte| *byte == b'\n');
+            // Old files of one kind of system have no line feed at all.
+            let end = newline.or_else(|| self.source().iter().position(|byte| *byte == b'\r'))?;
+            of(&self.source()[..=end])
         };
         of(&self.source()[..at]).or_else(first).unwrap_or("\n")
     }

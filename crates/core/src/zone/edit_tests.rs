@@ -178,6 +178,146 @@ fn each_layout_is_edited_as_it_was_written() {
     }
 }
 
+/// Further layouts, with line feeds; the test writes each with other line ends too.
+const MORE_LAYOUTS: &[(&str, &str, &str, &str)] = &[
+    // One line goes, and whatever stands around it stays.
+    ("a A 192.0.2.1\nb A 192.0.2.2\nc A 192.0.2.3\n", "a A 192.0.2.1", "", "b A 192.0.2.2\nc A 192.0.2.3\n"),
+    ("a A 192.0.2.1\nb A 192.0.2.2\nc A 192.0.2.3\n", "b A 192.0.2.2", "", "a A 192.0.2.1\nc A 192.0.2.3\n"),
+    ("a A 192.0.2.1\nb A 192.0.2.2\nc A 192.0.2.3\n", "c A 192.0.2.3", "", "a A 192.0.2.1\nb A 192.0.2.2\n"),
+    (
+        "; quays\na A 192.0.2.1 ; north\n; piers\nb A 192.0.2.2\n",
+        "a A 192.0.2.1",
+        "",
+        "; quays\n; piers\nb A 192.0.2.2\n",
+    ),
+    ("a    IN   A      192.0.2.1\nb A 192.0.2.2\n", "a A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("a\tIN\tA\t192.0.2.1\nb A 192.0.2.2\n", "b A 192.0.2.2", "", "a\tIN\tA\t192.0.2.1\n"),
+    ("a 300 IN A 192.0.2.1\nb A 192.0.2.2\n", "a 300 A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("a IN 300 A 192.0.2.1\nb A 192.0.2.2\n", "a 300 A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("a 5m A 192.0.2.1\nb A 192.0.2.2\n", "a 300 A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("A A 192.0.2.1\nb A 192.0.2.2\n", "a A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("a.gullrock.example. A 192.0.2.1\nb A 192.0.2.2\n", "a A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("a a 192.0.2.1\nb A 192.0.2.2\n", "a A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("a A (192.0.2.1)\nb A 192.0.2.2\n", "a A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("a A ( ; north\n 192.0.2.1 )\nb A 192.0.2.2\n", "a A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("a MX 10 m\na MX 20 n\n", "a MX 10 m", "", "a MX 20 n\n"),
+    ("a MX 10 m\n  MX 20 n\n", "a MX 20 n", "", "a MX 10 m\n"),
+    ("a MX 10 m\n  MX 20 n\n", "a MX 10 m", "", "a  MX 20 n\n"),
+    ("a MX 10 m\n\tMX 20 n\n\tTXT x\n", "a MX 10 m", "", "a\tMX 20 n\n\tTXT x\n"),
+    ("\n\n\na A 192.0.2.1\n\n\nb A 192.0.2.2\n\n", "a A 192.0.2.1", "", "\n\n\n\n\nb A 192.0.2.2\n\n"),
+    ("a TXT \"one;two\" ; three\nb A 192.0.2.2\n", "a TXT \"one;two\"", "", "b A 192.0.2.2\n"),
+    ("a TXT \"one\\\"two\"\nb A 192.0.2.2\n", "a TXT \"one\\\"two\"", "", "b A 192.0.2.2\n"),
+    (
+        "$TTL 300\na A 192.0.2.1\n$TTL 60\nb A 192.0.2.2\n",
+        "a 300 A 192.0.2.1",
+        "",
+        "$TTL 300\n$TTL 60\nb A 192.0.2.2\n",
+    ),
+    ("\\097 A 192.0.2.1\nb A 192.0.2.2\n", "a A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("*.a A 192.0.2.1\nb A 192.0.2.2\n", "*.a A 192.0.2.1", "", "b A 192.0.2.2\n"),
+    ("_sip._tcp SRV 1 2 5060 b\nb A 192.0.2.2\n", "_sip._tcp SRV 1 2 5060 b", "", "b A 192.0.2.2\n"),
+    // One comes: behind the last one of its name, or at the end.
+    ("a A 192.0.2.1\n", "", "a A 192.0.2.7", "a A 192.0.2.1\na\t60\tIN\tA\t192.0.2.7\n"),
+    ("a A 192.0.2.1\nb A 192.0.2.2\n", "", "a A 192.0.2.7", "a A 192.0.2.1\na\t60\tIN\tA\t192.0.2.7\nb A 192.0.2.2\n"),
+    (
+        "a A 192.0.2.1\na TXT x\nb A 192.0.2.2\n",
+        "",
+        "a A 192.0.2.7",
+        "a A 192.0.2.1\na TXT x\na\t60\tIN\tA\t192.0.2.7\nb A 192.0.2.2\n",
+    ),
+    (
+        "a A 192.0.2.1 ; north\nb A 192.0.2.2\n",
+        "",
+        "a A 192.0.2.7",
+        "a A 192.0.2.1 ; north\na\t60\tIN\tA\t192.0.2.7\nb A 192.0.2.2\n",
+    ),
+    ("a A 192.0.2.1\n; the end\n", "", "b A 192.0.2.7", "a A 192.0.2.1\n; the end\nb\t60\tIN\tA\t192.0.2.7\n"),
+    ("a A 192.0.2.1\n\n", "", "b A 192.0.2.7", "a A 192.0.2.1\n\nb\t60\tIN\tA\t192.0.2.7\n"),
+    (
+        "a MX ( 10\n m )\nb A 192.0.2.2\n",
+        "",
+        "a MX 20 n",
+        "a MX ( 10\n m )\na\t60\tIN\tMX\t20 n.gullrock.example.\nb A 192.0.2.2\n",
+    ),
+    ("$ORIGIN q\na A 192.0.2.1\n", "", "a.q A 192.0.2.7", "$ORIGIN q\na A 192.0.2.1\na\t60\tIN\tA\t192.0.2.7\n"),
+    (
+        "$ORIGIN q\na A 192.0.2.1\n$ORIGIN r\n",
+        "",
+        "a.q A 192.0.2.7",
+        "$ORIGIN q\na A 192.0.2.1\na\t60\tIN\tA\t192.0.2.7\n$ORIGIN r\n",
+    ),
+    ("$TTL 300\na A 192.0.2.1\n", "", "a 300 A 192.0.2.7", "$TTL 300\na A 192.0.2.1\na\t300\tIN\tA\t192.0.2.7\n"),
+    ("a A 192.0.2.1\n", "", "a TXT x", "a A 192.0.2.1\na\t60\tIN\tTXT\t\"x\"\n"),
+    // One in the place of another.
+    ("a A 192.0.2.1\nb A 192.0.2.2\n", "a A 192.0.2.1", "a A 192.0.2.7", "a\t60\tIN\tA\t192.0.2.7\nb A 192.0.2.2\n"),
+    ("a A 192.0.2.1\nb A 192.0.2.2\n", "b A 192.0.2.2", "b A 192.0.2.7", "a A 192.0.2.1\nb\t60\tIN\tA\t192.0.2.7\n"),
+    (
+        "a MX 10 m\na MX 20 n\nb A 192.0.2.2\n",
+        "a MX 10 m",
+        "a MX 30 o",
+        "a MX 20 n\na\t60\tIN\tMX\t30 o.gullrock.example.\nb A 192.0.2.2\n",
+    ),
+    (
+        "a A 192.0.2.1\n  TXT x\nb A 192.0.2.2\n",
+        "a A 192.0.2.1",
+        "a A 192.0.2.7",
+        "a  TXT x\na\t60\tIN\tA\t192.0.2.7\nb A 192.0.2.2\n",
+    ),
+];
+
+/// Each line end that a file may have (RFC 1035 section 5.1 leaves it open).
+const LINE_ENDS: [&str; 3] = ["\n", "\r\n", "\r"];
+
+#[test]
+fn two_hundred_edits_change_the_bytes_that_they_are_about_and_no_others() {
+    let origin = DnsName::absolute("gullrock.example").unwrap();
+    let (mut edits, mut odd, mut wrong) = (0, 0, Vec::new());
+    let head = |serial: u32| format!("$TTL 60\n@ SOA ns1 host {serial} 4 3 2 1\n@ NS ns1\n");
+    let record = |line: &str| {
+        let zone = Document::parse(format!("{}{line}\n", head(7)), &origin).unwrap();
+        zone.records().nth(2).unwrap().clone()
+    };
+    let list = |line: &str| if line.is_empty() { vec![] } else { vec![record(line)] };
+    for (before, gone, new, after) in MORE_LAYOUTS {
+        for end in LINE_ENDS {
+            for whole in [true, false] {
+                // Without an end behind the last line: an edit gives none to the last line either. Where that line
+                // goes, the one before it has its end.
+                let last_goes = new.is_empty() && before.starts_with(after);
+                let cut = |text: &str, keeps: bool| match whole || keeps {
+                    true => text.to_string(),
+                    false => text.strip_suffix('\n').unwrap_or(text).to_string(),
+                };
+                if !whole && (before.ends_with("\n\n") || after.ends_with("\n\n")) {
+                    continue;
+                }
+                // BIND ends a comment at a line feed alone.
+                if end == "\r" && before.contains(';') {
+                    continue;
+                }
+                let source = (head(7) + &cut(before, false)).replace('\n', end);
+                let zone = Document::parse(source.clone(), &origin).unwrap();
+                let edited = match zone.with_replaced(&list(gone), &list(new), TODAY) {
+                    Ok(edited) => edited,
+                    Err(error) => {
+                        wrong.push(format!("{source:?} -{gone} +{new}: {error}"));
+                        continue;
+                    }
+                };
+                let text = String::from_utf8(edited.source().to_vec()).unwrap();
+                let wanted = (head(edited.soa().serial) + &cut(after, last_goes)).replace('\n', end);
+                edits += 1;
+                odd += usize::from(end != "\n" || !whole);
+                if text != wanted {
+                    wrong.push(format!("{source:?} -{gone} +{new}\n  gives  {text:?}\n  wanted {wanted:?}"));
+                }
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{} of {edits}:\n{}", wrong.len(), wrong.join("\n"));
+    assert!(edits >= 200 && odd * 2 >= edits, "{edits}, {odd}");
+}
+
 #[test]
 fn records_that_inherit_a_ttl_keep_it_when_the_line_before_them_changes() {
     let origin = DnsName::absolute("gullrock.example").unwrap();

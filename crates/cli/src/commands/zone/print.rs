@@ -55,12 +55,24 @@ impl Shown for Printed {
             page.bytes(self.zone.source());
         } else {
             self.zone.served_records().iter().for_each(|record| page.line(&record.to_string()));
+            // A comment, so that the output is a zone file all the same.
+            for (owner, kind) in self.zone.merged_ttls() {
+                page.line(&format!(
+                    "; note: {} {kind} has several times to live in the file; servers give all of it the first",
+                    owner.bare()
+                ));
+            }
         }
     }
 
     fn json(&self) -> Value {
         let records: Vec<String> = self.zone.served_records().iter().map(Record::to_string).collect();
-        json!({ "command": "zone print", "records": records })
+        let merged = self.zone.merged_ttls();
+        json!({
+            "command": "zone print",
+            "records": records,
+            "merged_ttls": merged.iter().map(|(owner, kind)| json!([owner.bare(), kind.to_string()])).collect::<Vec<_>>(),
+        })
     }
 
     fn exit(&self) -> Exit {
