@@ -395,3 +395,31 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
         ])
     );
 }
+
+#[test]
+fn documents_about_loading_moving_and_nameservers_have_their_settled_members() {
+    let coast = Coast::new();
+    coast.run(&["zone", "create", "gullrock.example", "--account", "bakery"]).expect(0);
+    let every = ["command", "exit", "format"];
+    let with = |more: &[&'static str]| every.iter().chain(more).copied().collect::<BTreeSet<&str>>();
+    let loaded = coast.json(&["zone", "load"], 0);
+    assert_eq!(members(&loaded), with(&["carried_out", "change", "zones"]));
+    let row = BTreeSet::from(["zone", "outcome", "serial", "raised_from", "reason"]);
+    assert_eq!(members(&loaded["zones"][0]), row);
+    let elsewhere = coast.json(&["zone", "prepare-move", "gullrock.example", "--dry-run"], 0);
+    assert_eq!(members(&elsewhere), with(&["kept", "ready_at", "to_lower", "ttl", "zone"]));
+    coast.delegate_here("gullrock.example");
+    let here = coast.json(&["zone", "prepare-move", "gullrock.example", "--dry-run"], 0);
+    assert_eq!(members(&here), with(&["change"]));
+    let away = coast.json(&["zone", "create", "choir.example", "--account", "bakery", "--home", "elsewhere"], 0);
+    assert_eq!(members(&away), with(&["change"]));
+    let checked: serde_json::Value =
+        serde_json::from_str(&coast.run(&["nameserver", "check", "host", "--json"]).stdout).unwrap();
+    assert_eq!(members(&checked), with(&["set", "nameservers", "weaknesses"]), "{checked}");
+    let nameserver = ["name", "holds", "addresses", "registry", "zone", "servers", "next"];
+    assert_eq!(members(&checked["nameservers"][0]), BTreeSet::from(nameserver));
+    assert_eq!(members(&checked["nameservers"][0]["registry"]), BTreeSet::from(["state", "words", "servers"]));
+    let printed = coast.harbor().join("zones/gullrock.example.zone").display().to_string();
+    let printed = coast.json(&["zone", "print", &printed, "--origin", "gullrock.example"], 0);
+    assert_eq!(members(&printed), with(&["records", "merged_ttls"]));
+}

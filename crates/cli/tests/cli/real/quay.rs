@@ -20,7 +20,7 @@ pub struct Quay {
     pub folder: tempfile::TempDir,
     /// The words of the server's remote control.
     control: Vec<String>,
-    _server: Server,
+    server: Option<Server>,
 }
 
 impl Quay {
@@ -61,7 +61,7 @@ impl Quay {
         assert!(laid_out.exit == 3, "{laid_out:?}");
         let (running, control) = start(&world, folder.path());
         fs::write(harbor.join("harbor.toml"), settings(&control)).unwrap();
-        let quay = Self { world, folder, control, _server: running };
+        let quay = Self { world, folder, control, server: Some(running) };
         quay.run(&["account", "add", "boatyard", "--email", "yard@saltmarsh.example"]).expect(0);
         quay
     }
@@ -97,6 +97,11 @@ impl Quay {
         let run = run(brightharbor().args(arguments).arg("--json").env("BRIGHTHARBOR", self.path("harbor")));
         assert_eq!(run.exit, exit, "{run:?}");
         serde_json::from_str(&run.stdout).unwrap()
+    }
+
+    /// Ends the server, as a crash would.
+    pub fn stop_server(&mut self) {
+        self.server = None;
     }
 
     /// Tells the server something, as an administrator would.

@@ -257,3 +257,45 @@ fn an_included_file_counts_from_the_servers_working_directory_and_stays_as_it_is
     let shown = quay.json(&["zone", "show", "gullrock.example"], 0);
     assert_eq!((&shown["servers"][0]["in_step"], &shown["records"]["A"]), (&true.into(), &4.into()), "{shown}");
 }
+
+#[test]
+fn what_only_reads_files_works_while_the_server_is_down() {
+    let mut quay = Quay::bind("", "", "");
+    let main_file = quay.path("bind/named.conf").display().to_string();
+    quay.settle(&format!("main-file = \"{main_file}\"\n"));
+    quay.run(&["zone", "create", "gullrock.example", "--account", "boatyard", "--bare"]).expect(0);
+    let file = quay.path("harbor/zones/gullrock.example.zone").display().to_string();
+    quay.stop_server();
+    for command in [
+        "zone list",
+        "zone list --files-only",
+        "zone list --server",
+        "zone show gullrock.example",
+        "zone check gullrock.example",
+        "record list gullrock.example",
+        "zone realign",
+        "account list",
+        "site list",
+        "redirect list",
+        "logbook",
+        "nameserver list",
+    ] {
+        let words: Vec<&str> = command.split(' ').collect();
+        let begun = Instant::now();
+        let run = quay.run(&words);
+        assert_eq!(run.exit, 0, "{command}: {run:?}");
+        assert!(begun.elapsed() < Duration::from_secs(8), "{command}: {:?}", begun.elapsed());
+    }
+    for command in [
+        &["zone", "print", &file, "--origin", "gullrock.example"][..],
+        &["record", "list", "--file", &file, "--origin", "gullrock.example"],
+    ] {
+        quay.run(command).expect(0);
+    }
+    let listed = quay.run(&["zone", "list"]).expect(0);
+    assert!(listed.contains("could not be reached") || listed.contains("did not answer"), "{listed}");
+    // A change says what is wrong, and is taken back; under a higher serial, in case the server has heard of it.
+    let refused = quay.run(&["record", "add", "crane.gullrock.example", "A", "192.0.2.5"]).expect(5);
+    assert!(refused.contains("rolled back"), "{refused}");
+    assert!(!fs::read_to_string(&file).unwrap().contains("crane"));
+}
