@@ -78,6 +78,14 @@ pub fn judge(chain: &[&[u8]], hostname: &Host, roots: &Roots, now: Timestamp) ->
     verdict.map(|_| ()).map_err(|error| distrust(&error))
 }
 
+/// The same of a chain in PEM.
+pub fn judge_pem(chain_pem: &str, hostname: &Host, roots: &Roots, now: Timestamp) -> Result<(), Distrust> {
+    let read = brightharbor_core::certificate::read_chain(chain_pem.as_bytes());
+    let read = read.map_err(|error| Distrust::Other(error.to_string()))?;
+    let chain: Vec<&[u8]> = read.iter().map(|facts| &facts.der[..]).collect();
+    judge(&chain, hostname, roots, now)
+}
+
 pub(crate) fn distrust(error: &rustls::Error) -> Distrust {
     use rustls::CertificateError as Wrong;
     match error {

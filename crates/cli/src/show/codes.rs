@@ -73,6 +73,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("in-the-way", "a file already exists and was not created by brightharbor"),
     ("inventory", "the inventory cannot be read or written"),
     ("inventory-damaged", "the inventory cannot be read: go back to a backup"),
+    ("issued-untrusted", "the CA issued a certificate that visitors would trust less than the one in place"),
     ("keeps-changing", "other commands kept changing the harbor"),
     ("key", "the key cannot be used"),
     ("key-file", "the file of a TSIG key cannot be used"),

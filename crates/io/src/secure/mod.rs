@@ -192,7 +192,14 @@ fn present_of(harbor: &Harbor, site: &Site) -> Result<Option<Present>, WorkError
     let chain_pem = std::fs::read_to_string(certificate.files.chain()).ok();
     let read = |pem: &String| brightharbor_core::certificate::read_chain(pem.as_bytes()).ok();
     let key = chain_pem.as_ref().and_then(read).and_then(|chain| chain.into_iter().next()).map(|leaf| leaf.key);
-    Ok(Some(Present { certificate, key, chain_pem }))
+    // Judged for a name that it covers: which it covers is another question.
+    let covered = site.hostnames.iter().find(|host| certificate.covers(host));
+    let roots = crate::trust::roots(&harbor.settings.internet.trust_roots).ok();
+    let trusted = match (&chain_pem, covered, roots) {
+        (Some(pem), Some(host), Some(roots)) => crate::trust::judge_pem(pem, host, &roots, clock::now()).is_ok(),
+        _ => false,
+    };
+    Ok(Some(Present { certificate, key, chain_pem, trusted }))
 }
 
 /// Installs what has arrived, and settles what handshakes have shown. If that fails for all together, each half is tried

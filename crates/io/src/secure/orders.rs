@@ -5,8 +5,11 @@ use std::collections::BTreeMap;
 use std::net::SocketAddr;
 
 use brightharbor_core::acme::{Identifier, Problem, Refusal};
-use brightharbor_core::certificate::securing::{Course, NotIssued, Ordered, Refused, Rest, Stage, ToOrder};
+use brightharbor_core::certificate::securing::{
+    Aside, Course, Issued, NotIssued, Ordered, Refused, Rest, Stage, ToOrder,
+};
 use brightharbor_core::certificate::{CertificateSource, read_chain, renewal_id};
+use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
 use zeroize::Zeroizing;
 
@@ -14,7 +17,10 @@ use super::WorkDoor;
 use super::verify::web_addresses;
 use super::zone_proofs::ZoneProofs;
 use crate::acme::{OrderError, OrderPlan, Responder, Session, SessionError, forget_order, order};
+use crate::clock;
 use crate::harbor::Harbor;
+use crate::install::{make_private_folder, write_atomically};
+use crate::trust::{self, judge_pem};
 
 /// Names that a CA cannot validate are left out so often, and the rest is ordered once more.
 const MOST_ORDERS: usize = 3;
@@ -117,17 +123,41 @@ async fn order_for(
                 }
                 match wanted.rest(&names, &wildcards) {
                     Rest::Order => {}
-                    Rest::AsGood => return Ok(Ordered { issued: None, names, wildcards, refused: told(left) }),
+                    Rest::AsGood => {
+                        return Ok(Ordered { issued: None, names, wildcards, refused: told(left), aside: None });
+                    }
                     Rest::CoversLess => return Err(OrderError::Refused(Refusal::Names(left))),
                 }
             }
             Err(error) => return Err(error),
             Ok(issued) => {
-                return Ok(Ordered { issued: Some(issued), names, wildcards, refused: told(left) });
+                let aside = laid_aside(harbor, site, wanted, &issued, &names)?;
+                return Ok(Ordered { issued: Some(issued), names, wildcards, refused: told(left), aside });
             }
         }
     }
     Err(OrderError::StillAtWork { not_before: None })
+}
+
+/// What visitors would trust less than what is in place is kept where nobody serves it from. Where the roots cannot be read,
+/// nobody can tell.
+fn laid_aside(
+    harbor: &Harbor,
+    site: &Site,
+    wanted: &ToOrder,
+    issued: &Issued,
+    names: &[Host],
+) -> Result<Option<Aside>, OrderError> {
+    let (Ok(roots), Some(name)) = (trust::roots(&harbor.settings.internet.trust_roots), names.first()) else {
+        return Ok(None);
+    };
+    let judged = judge_pem(&issued.chain_pem, name, &roots, clock::now());
+    let Some(distrust) = judged.as_ref().err().filter(|_| wanted.lays_aside(&judged)) else { return Ok(None) };
+    let folder = harbor.layout.certificates().join(site.main().as_str()).join("aside");
+    make_private_folder(&folder)?;
+    write_atomically(&folder.join("key.pem"), issued.key_pem.as_bytes(), 0o600)?;
+    write_atomically(&folder.join("chain.pem"), issued.chain_pem.as_bytes(), 0o600)?;
+    Ok(Some(Aside { distrust: distrust.clone(), folder }))
 }
 
 fn told(refused: Vec<(Identifier, Problem)>) -> Vec<(Identifier, String)> {

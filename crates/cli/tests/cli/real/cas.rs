@@ -33,7 +33,8 @@ fn settle(coast: &Coast, ca: &Ca, more: &str) {
 
 fn chain(coast: &Coast) -> Vec<CertificateFacts> {
     let folders = fs::read_dir(coast.harbor().join("certificates").join(SITE)).unwrap();
-    let last = folders.map(|entry| entry.unwrap().path()).max().unwrap();
+    let folders = folders.map(|entry| entry.unwrap().path()).filter(|path| !path.ends_with("aside"));
+    let last = folders.max().unwrap();
     read_chain(&fs::read(last.join("chain.pem")).unwrap()).unwrap()
 }
 
@@ -173,4 +174,40 @@ fn certificates_that_live_for_six_days_or_for_seconds_are_renewed_in_time() {
 fn ca_folder(coast: &Coast, ca: &Ca) -> std::path::PathBuf {
     let hash = brightharbor_core::change::content_hash(ca.directory.as_bytes());
     coast.harbor().join("ca").join(&hash[..16])
+}
+
+/// The settings name a CA that no visitor trusts: one for trying out, or one whose root has not arrived anywhere yet.
+#[test]
+fn a_certificate_that_nobody_would_trust_never_takes_the_place_of_a_trusted_one() {
+    let coast = Coast::with_bakery();
+    let ca = start_ca_with(&coast.world.cast, coast.folder.path(), &Manner::default());
+    let toml = coast.harbor().join("harbor.toml");
+    let before = fs::read_to_string(&toml).unwrap();
+    settle(&coast, &ca, "");
+    // Its root is not among those that visitors have.
+    let roots = format!("trust-roots = [\"{}\", ", ca.root.display());
+    let settings = fs::read_to_string(&toml).unwrap().replace(&roots, "trust-roots = [");
+    fs::write(&toml, &settings).unwrap();
+    let served = || coast.json(&["certificate", "check", SITE], 0);
+    let first = chain(&coast)[0].clone();
+    for command in [&["certificate", "issue", SITE, "--ca", "pier"][..], &["certificate", "renew", SITE]] {
+        let kept = coast.json(command, 4);
+        let text = kept.to_string();
+        assert!(text.contains("issued-untrusted") && text.contains("would not trust"), "{text}");
+    }
+    assert_eq!(chain(&coast)[0].der, first.der, "the one that visitors trust is in place");
+    served();
+    let aside = coast.harbor().join("certificates").join(SITE).join("aside");
+    let issued = read_chain(&fs::read(aside.join("chain.pem")).unwrap()).unwrap();
+    assert_ne!(issued[0].der, first.der);
+    assert_eq!(fs::metadata(aside.join("key.pem")).unwrap().permissions().mode() & 0o777, 0o600);
+    let told = coast.run(&["tend"]).expect(3);
+    assert!(told.contains("would not trust"), "{told}");
+
+    // With the root known, the same certificate is as good as another.
+    fs::write(&toml, settings.replace("trust-roots = [", &roots)).unwrap();
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert_ne!(chain(&coast)[0].der, first.der);
+    served();
+    fs::write(&toml, before).unwrap();
 }

@@ -1,5 +1,7 @@
 //! One site on its way to a served certificate: how far it has come, and where what happened takes it.
 
+use std::path::PathBuf;
+
 use jiff::Timestamp;
 use zeroize::Zeroizing;
 
@@ -7,8 +9,8 @@ use super::standing::standing;
 use super::{Kept, NotIssued, Refused, SecureOutcome, Secured, Shown, ToOrder};
 use crate::acme::Identifier;
 use crate::certificate::{
-    Certificate, CertificateRefusal, CertificateSource, CertificateState, CertificateWish, Means, NamePause, ProofWish,
-    refuse_uncovered,
+    Certificate, CertificateRefusal, CertificateSource, CertificateState, CertificateWish, Distrust, Means, NamePause,
+    ProofWish, refuse_uncovered,
 };
 use crate::delegation::Cuts;
 use crate::name::{Host, Hostname};
@@ -76,6 +78,8 @@ pub struct Present {
     pub certificate: Certificate,
     pub key: Option<String>,
     pub chain_pem: Option<String>,
+    /// Whether visitors trust it now, as the roots of the settings tell.
+    pub trusted: bool,
 }
 
 /// What was seen of where the names of a site lead.
@@ -103,6 +107,26 @@ pub struct Ordered {
     pub wildcards: Vec<Hostname>,
     /// What the CA could not validate, or what we saw that it could not.
     pub refused: Vec<(Identifier, String)>,
+    /// That it was laid aside, and why.
+    pub aside: Option<Aside>,
+}
+
+/// A certificate that visitors would trust less than the one in place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Aside {
+    pub distrust: Distrust,
+    /// Where it is kept.
+    pub folder: PathBuf,
+}
+
+impl Aside {
+    fn reason(&self) -> String {
+        format!(
+            "visitors trust the certificate in place, and would not trust the one that the CA has issued ({}); it is kept in {}",
+            self.distrust.words(),
+            self.folder.display()
+        )
+    }
 }
 
 /// One site on its way.
@@ -178,12 +202,15 @@ impl Course {
             Some(present) if enough && is_enough(&present, &names, &wish, now) => in_place(&present.certificate, false),
             present => {
                 let standing = present.as_ref().and_then(|present| standing(&self.site, present, wanted, now));
+                // One that is revoked is worth nothing to those who ask.
+                let is_revoked = |present: &Present| present.certificate.state == CertificateState::Revoked;
+                let trusted = present.as_ref().is_some_and(|present| present.trusted && !is_revoked(present));
                 let present = present.map(|present| present.certificate);
                 // Why one was revoked may be that its key is known.
                 let revoked = present.as_ref().is_some_and(|one| one.state == CertificateState::Revoked);
                 let keep_key = wish.keep_key && wanted != Wanted::NewKey && !revoked;
                 let wish = Box::new(CertificateWish { proof, keep_key, ..*wish });
-                let order = ToOrder { names, present, standing, wish, zones: looked.zones };
+                let order = ToOrder { names, present, trusted, standing, wish, zones: looked.zones };
                 match order.lost(&order.names, &order.wish.wildcards) {
                     Some(lost) => self.would_cover_less(&order, lost),
                     None => Stage::ToOrder(Box::new(order)),
@@ -209,7 +236,16 @@ impl Course {
     pub fn ordered(&mut self, result: Result<Ordered, NotIssued>) -> Option<Refused> {
         let Stage::ToOrder(to_order) = &self.stage else { return None };
         match result {
-            Ok(Ordered { issued, names, wildcards, refused }) => {
+            Ok(Ordered { aside: Some(aside), .. }) => {
+                let reason = aside.reason();
+                let refused =
+                    Refused { site: self.site.main().clone(), reason: reason.clone(), not_before: None, names: vec![] };
+                let why = NotIssued { code: "issued-untrusted", reason, not_before: None, busy: false, names: vec![] };
+                self.stage =
+                    Stage::Ended(SecureOutcome::Refused { why, kept: to_order.present.as_ref().map(Kept::of) });
+                Some(refused)
+            }
+            Ok(Ordered { issued, names, wildcards, refused, aside: None }) => {
                 self.left_out.extend(refused);
                 self.stage = match (issued, &to_order.present) {
                     (Some(issued), _) => Stage::Arrived(Box::new(Arrived { issued, names, wildcards })),

@@ -48,6 +48,7 @@ fn present() -> Present {
         },
         key: Some("EC P-256".into()),
         chain_pem: None,
+        trusted: true,
     }
 }
 
@@ -273,8 +274,34 @@ fn issued(name: &str) -> Issued {
 
 fn ordered(course: &mut Course, refused: Vec<(Identifier, String)>) {
     let names = vec![host("gullrock.example")];
-    let ordered = Ordered { issued: Some(issued("gullrock.example")), names, wildcards: vec![], refused };
+    let ordered = Ordered { issued: Some(issued("gullrock.example")), names, wildcards: vec![], refused, aside: None };
     assert_eq!(course.ordered(Ok(ordered)), None);
+}
+
+#[test]
+fn what_visitors_would_not_trust_is_laid_aside_where_they_trust_what_is_in_place() {
+    let order = |present: Option<Present>| match looked_at(&site(), all_lead(), Wanted::New, present).stage {
+        Stage::ToOrder(order) => order,
+        stage => panic!("{stage:?}"),
+    };
+    let distrust = || Err(Distrust::UnknownIssuer);
+    assert!(order(Some(present())).lays_aside(&distrust()));
+    assert!(!order(Some(present())).lays_aside(&Ok(())));
+    // Nothing is lost by it there.
+    assert!(!order(None).lays_aside(&distrust()));
+    assert!(!order(Some(Present { trusted: false, ..present() })).lays_aside(&distrust()));
+    assert!(!order(Some(certificate(|one| one.state = CertificateState::Revoked))).lays_aside(&distrust()));
+
+    let mut course = looked_at(&site(), all_lead(), Wanted::New, Some(present()));
+    let aside =
+        Aside { distrust: Distrust::UnknownIssuer, folder: "/harbor/certificates/gullrock.example/aside".into() };
+    let names = site().hostnames;
+    let issued = Some(issued("gullrock.example"));
+    let remembered =
+        course.ordered(Ok(Ordered { issued, names, wildcards: vec![], refused: vec![], aside: Some(aside) }));
+    assert!(remembered.unwrap().reason.contains("/harbor/certificates/gullrock.example/aside"), "for `tend`");
+    let Stage::Ended(SecureOutcome::Refused { why, kept: Some(kept) }) = course.stage else { panic!() };
+    assert_eq!((why.code, kept), ("issued-untrusted", Kept::of(&present().certificate)));
 }
 
 fn all_shown() -> Shown {

@@ -32,7 +32,7 @@ mod remember;
 mod settle;
 mod standing;
 
-pub use course::{Arrived, Course, Issued, Looked, Ordered, Present, Stage, Wanted};
+pub use course::{Arrived, Aside, Course, Issued, Looked, Ordered, Present, Stage, Wanted};
 pub use outcome::{Kept, NotIssued, SecureOutcome, Secured, Shown};
 pub use remember::{Refused, Remembered, pause, remember};
 pub use settle::{Readied, install_arrived, settle_verified, title};

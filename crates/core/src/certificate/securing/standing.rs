@@ -5,7 +5,7 @@ use jiff::Timestamp;
 
 use super::{Kept, Present, Wanted};
 use crate::acme::Identifier;
-use crate::certificate::{Certificate, CertificateSource, CertificateWish};
+use crate::certificate::{Certificate, CertificateSource, CertificateWish, Distrust};
 use crate::delegation::Cuts;
 use crate::name::{Host, Hostname};
 use crate::site::Site;
@@ -15,6 +15,8 @@ use crate::site::Site;
 pub struct ToOrder {
     pub names: Vec<Host>,
     pub present: Option<Certificate>,
+    /// Whether visitors trust that one.
+    pub trusted: bool,
     /// That one, if it may stay where nothing better is to be had.
     pub(super) standing: Option<Standing>,
     /// That of the site, as far as it can be met now.
@@ -65,6 +67,11 @@ pub(super) fn standing(site: &Site, present: &Present, wanted: Wanted, now: Time
 }
 
 impl ToOrder {
+    /// Whether one that was issued is laid aside: visitors trust the one in place, and would not trust it.
+    pub fn lays_aside(&self, judged: &Result<(), Distrust>) -> bool {
+        self.trusted && judged.is_err()
+    }
+
     /// What is to be done when only these names are left of it.
     pub fn rest(&self, names: &[Host], wildcards: &[Hostname]) -> Rest {
         let Some(standing) = &self.standing else { return Rest::Order };
