@@ -341,7 +341,13 @@ where
     tokio::spawn(async move {
         let service = service_fn(move |request| {
             let answer = answer.clone();
-            async move { Ok::<_, std::convert::Infallible>(answer(request, from).await) }
+            async move {
+                let response = answer(request, from).await;
+                match response.extensions().get::<crate::ca::Lost>() {
+                    None => Ok(response),
+                    Some(_) => Err(std::io::Error::other("lost on its way")),
+                }
+            }
         });
         let _ = hyper::server::conn::http1::Builder::new().serve_connection(TokioIo::new(stream), service).await;
     });

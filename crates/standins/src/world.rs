@@ -156,6 +156,20 @@ impl World {
         }
     }
 
+    /// The stand-in CA does what the request after so many more asks for, and its answer gets lost.
+    pub fn lose_answer_after(&self, requests: usize) {
+        if let Some(provider) = &self.provider {
+            provider.ca.lose_after(requests);
+        }
+    }
+
+    /// The stand-in CA answers every request that there were too many, with this in `Retry-After`; `None` ends it.
+    pub fn limit_ca(&self, retry_after: Option<&str>) {
+        if let Some(provider) = &self.provider {
+            provider.ca.limit(retry_after);
+        }
+    }
+
     /// The orders that the stand-in CA has taken so far.
     pub fn orders(&self) -> usize {
         self.provider.as_ref().map_or(0, |provider| provider.ca.orders())

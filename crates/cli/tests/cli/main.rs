@@ -25,6 +25,7 @@ mod former_zone;
 mod issuing;
 mod killed_orders;
 mod loose_files;
+mod lost_answers;
 mod many_surveys;
 mod nameservers;
 mod patience;

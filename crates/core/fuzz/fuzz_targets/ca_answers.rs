@@ -41,6 +41,7 @@ fuzz_target!(|data: &[u8]| {
                     location: (*kind != b'l').then(|| "https://ca.example/1".into()),
                     nonce: (*kind != b'n').then(|| "nonce".into()),
                     alternates: vec!["https://ca.example/alternate".into()],
+                    next: None,
                     retry_after: (*kind == b'r').then(|| "1".into()),
                     body: body.to_vec(),
                 };

@@ -66,6 +66,9 @@ pub struct Machine {
     /// Answers that were errors of the moment, since the last good one.
     setbacks: u32,
     not_before: Option<Timestamp>,
+    /// How often the answer to something that must not be asked for twice was lost.
+    #[serde(default)]
+    lost: u32,
     #[serde(skip)]
     nonces: Vec<String>,
     /// Whether the last request was for a nonce alone.
@@ -87,6 +90,8 @@ pub(super) struct Known {
 /// A CA that refuses a nonce now and then is in order; one that is down is left to the next run after a few seconds.
 const MOST_NONCES_REFUSED: u32 = 8;
 const MOST_FAILURES: u32 = 4;
+/// After so many lost answers in one order the request itself is made again, and no more is read before it.
+const MOST_LOST: u32 = 8;
 
 impl Machine {
     /// A new order. `account` is the account's URL where one is known for the key.
@@ -96,6 +101,7 @@ impl Machine {
             state: State::Directory,
             setbacks: 0,
             not_before: None,
+            lost: 0,
             nonces: vec![],
             asked_for_nonce: false,
             directory_is_old: false,
@@ -213,6 +219,18 @@ impl Machine {
         self.asked_for_nonce = false;
         let refusal = Refusal::Silent { during: self.state.name().into(), what: reason.to_string(), not_before: None };
         self.count_setback(refusal, Some(self.setbacks), now);
+        self.look_again();
+    }
+
+    /// The answer to the last request is not known, after a failure or in another run: what it may have done is read before
+    /// it is made once more.
+    pub fn look_again(&mut self) {
+        if self.lost < MOST_LOST
+            && let Some(state) = self.state.after_loss(&self.known)
+        {
+            self.lost += 1;
+            self.state = state;
+        }
     }
 
     fn setback(&mut self, response: &Response, now: Timestamp) {
@@ -245,15 +263,31 @@ impl Machine {
         let refusal = if response.status >= 500 {
             let detail = if problem.detail.is_empty() { String::new() } else { format!(": {}", problem.detail) };
             Refusal::Silent { during, what: format!("status {}{detail}", response.status), not_before: until }
+        } else if response.status == 429 && problem.kind.is_empty() {
+            // To a question for a nonce, or from what stands before the CA: there is no word of the CA's own.
+            let problem = Problem {
+                kind: "urn:ietf:params:acme:error:rateLimited".into(),
+                detail: "too many requests".into(),
+                ..Problem::default()
+            };
+            Refusal::Problem { during, problem, not_before: until }
         } else if problem.kind.is_empty() {
             Refusal::Unexpected { during, what: format!("status {}", response.status) }
         } else {
             Refusal::Problem { during, problem: problem.clone(), not_before: until }
         };
+        // A list of orders is a service of some CAs.
+        if matches!(self.state, State::Search(_)) && problem.word() != "badNonce" && response.status < 500 {
+            self.state = State::NewOrder;
+            return;
+        }
         if of_the_moment {
             // A refused nonce costs nothing but a round; a server in trouble gets a growing pause.
             let pause = if problem.word() == "badNonce" { None } else { Some(self.setbacks) };
             self.count_setback(refusal, pause, now);
+            if pause.is_some() {
+                self.look_again();
+            }
         } else {
             self.state = State::Refused { refusal };
         }

@@ -43,6 +43,8 @@ pub struct Response {
     pub retry_after: Option<String>,
     /// The URLs of Link fields with the relation `alternate` (section 7.4.2).
     pub alternates: Vec<String>,
+    /// The URL of the Link field with the relation `next`: more of a list (section 7.1.2.1).
+    pub next: Option<String>,
     pub body: Vec<u8>,
 }
 
@@ -121,6 +123,22 @@ pub(super) struct Order {
     pub finalize: String,
     pub certificate: Option<String>,
     pub error: Option<Problem>,
+    #[serde(default)]
+    pub identifiers: Vec<AuthorizedIdentifier>,
+}
+
+/// What is read of an account (section 7.1.2).
+#[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize)]
+pub(super) struct AccountObject {
+    /// Where its orders are listed, if they are.
+    pub orders: Option<String>,
+}
+
+/// The orders of an account (section 7.1.2.1).
+#[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize)]
+pub(super) struct OrderList {
+    #[serde(default)]
+    pub orders: Vec<String>,
 }
 
 /// An authorization (section 7.1.4).
@@ -147,6 +165,9 @@ pub(super) struct Challenge {
     pub url: String,
     #[serde(default)]
     pub token: String,
+    /// `processing` once the CA was told of the proof (section 7.1.6).
+    #[serde(default)]
+    pub status: String,
     pub error: Option<Problem>,
 }
 

@@ -122,7 +122,12 @@ async fn run(
     mut caa_checked: bool,
     proofs: &mut Vec<Proof>,
 ) -> Result<Issued, OrderError> {
-    let mut machine = file.resume(&brief)?.unwrap_or_else(|| {
+    let mut resumed = file.resume(&brief)?;
+    if let Some(machine) = &mut resumed {
+        // What the last run has sent may have arrived, whatever it heard of it.
+        machine.look_again();
+    }
+    let mut machine = resumed.unwrap_or_else(|| {
         let machine = Machine::new(brief, session.folder.account_url());
         match session.directory() {
             Some(directory) => machine.with_directory(directory),

@@ -72,7 +72,8 @@ impl Wire {
             location: answer.header("location").and_then(|text| url.join(&text).ok()).map(String::from),
             nonce: answer.header("replay-nonce"),
             retry_after: answer.header("retry-after"),
-            alternates: alternates(&answer, &url),
+            alternates: linked(&answer, &url, "alternate"),
+            next: linked(&answer, &url, "next").pop(),
             body: answer.body,
         })
     }
@@ -133,8 +134,8 @@ fn bound(json: &str, binding: &Value) -> Result<String, String> {
     Ok(payload.to_string())
 }
 
-/// The targets of Link fields with the relation `alternate` (RFC 8288 section 3).
-fn alternates(answer: &Answer, base: &Url) -> Vec<String> {
+/// The targets of Link fields with a relation (RFC 8288 section 3).
+fn linked(answer: &Answer, base: &Url, relation: &str) -> Vec<String> {
     let links = answer.headers("link").into_iter().flat_map(|text| {
         let links: Vec<String> = text.split(',').map(str::to_string).collect();
         links
@@ -142,11 +143,11 @@ fn alternates(answer: &Answer, base: &Url) -> Vec<String> {
     links
         .filter_map(|link| {
             let (target, parameters) = link.trim().strip_prefix('<')?.split_once('>')?;
-            let is_alternate = |part: &str| {
+            let is_related = |part: &str| {
                 let (name, value) = part.split_once('=').unwrap_or_default();
-                name.trim().eq_ignore_ascii_case("rel") && value.trim().trim_matches('"') == "alternate"
+                name.trim().eq_ignore_ascii_case("rel") && value.trim().trim_matches('"') == relation
             };
-            parameters.split(';').any(is_alternate).then(|| base.join(target).ok()).flatten()
+            parameters.split(';').any(is_related).then(|| base.join(target).ok()).flatten()
         })
         .map(String::from)
         .collect()

@@ -39,6 +39,9 @@ impl CaService {
         if account != number {
             return Err(Refusal(403, "unauthorized", "this is the account of somebody else".into()));
         }
+        if payload.is_empty() {
+            return self.account_answer(number, 200);
+        }
         let payload: Value = serde_json::from_slice(payload).map_err(malformed)?;
         let mut books = self.books();
         let entry = books.accounts.get_mut(number).ok_or_else(unknown)?;
@@ -73,8 +76,10 @@ impl CaService {
         let books = self.books();
         let entry = books.accounts.get(number).ok_or_else(unknown)?;
         let word = if entry.closed { "deactivated" } else { "valid" };
-        let answer = Answer::json(status, &json!({ "status": word, "contact": entry.contact }));
-        Ok(answer.at(self.account_url(&number.to_string())))
+        let url = self.account_url(&number.to_string());
+        let orders = url.replace("/account/", "/orders/");
+        let answer = Answer::json(status, &json!({ "status": word, "contact": entry.contact, "orders": orders }));
+        Ok(answer.at(url))
     }
 }
 

@@ -11,4 +11,4 @@ mod objects;
 mod service;
 
 pub(crate) use authority::Authority;
-pub(crate) use service::CaService;
+pub(crate) use service::{CaService, Lost};

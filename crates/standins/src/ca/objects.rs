@@ -14,6 +14,10 @@ pub(super) struct Books {
     pub not_ready: usize,
     /// From this many requests on, it is out of order.
     pub fails_from: Option<usize>,
+    /// The request whose answer gets lost on its way.
+    pub loses: Option<usize>,
+    /// Requests are too many until somebody says otherwise: what `Retry-After` says then.
+    pub too_many: Option<String>,
     pub accounts: Vec<Account>,
     pub orders: Vec<Order>,
     pub authorizations: Vec<Authorization>,

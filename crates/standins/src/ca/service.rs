@@ -72,6 +72,10 @@ fn random() -> String {
     URL_SAFE_NO_PAD.encode(bytes)
 }
 
+/// The answer that carries it never arrives: the connection ends.
+#[derive(Clone)]
+pub(crate) struct Lost;
+
 impl CaService {
     pub fn new(base: String, http_port: u16, authority: Authority, resolver: Arc<Resolver>) -> Self {
         let shared = Shared { base, http_port, authority, resolver, books: Mutex::default() };
@@ -111,6 +115,17 @@ impl CaService {
         books.fails_from = requests.map(|more| books.requests + more);
     }
 
+    /// Does what the request after so many more asks for, and loses the answer.
+    pub fn lose_after(&self, requests: usize) {
+        let mut books = self.books();
+        books.loses = Some(books.requests + requests);
+    }
+
+    /// Answers every request that there were too many, with this in `Retry-After`; `None` ends it.
+    pub fn limit(&self, retry_after: Option<&str>) {
+        self.books().too_many = retry_after.map(String::from);
+    }
+
     /// How many orders were placed so far.
     pub fn orders(&self) -> usize {
         self.books().orders.len()
@@ -135,7 +150,9 @@ impl CaService {
         let nonce = random();
         let mut books = self.books();
         books.nonces.insert(nonce.clone());
+        let is_lost = books.loses == Some(books.requests);
         books.requests += 1;
+        let too_many = books.too_many.clone();
         drop(books);
         let mut response = Response::new(Full::new(Bytes::from(answer.body)));
         *response.status_mut() = StatusCode::from_u16(answer.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
@@ -150,11 +167,20 @@ impl CaService {
         if let Some(location) = &answer.location {
             header("location", location);
         }
+        if let Some(retry_after) = &too_many {
+            header("retry-after", retry_after);
+        }
+        if is_lost {
+            response.extensions_mut().insert(Lost);
+        }
         response
     }
 
     async fn answer(&self, request: Request<Incoming>) -> Result<Answer> {
         let path = request.uri().path().to_string();
+        if self.books().too_many.is_some() {
+            return Err(Refusal(429, "rateLimited", "too many requests of late".into()));
+        }
         if self.books().is_failing() {
             return Err(Refusal(503, "serverInternal", "out of order".into()));
         }
@@ -189,6 +215,15 @@ impl CaService {
         let kind = parts.next().unwrap_or_default();
         match (what, number) {
             ("account", Some(number)) => self.change_account(account, number, &signed.payload),
+            ("orders", Some(number)) => {
+                if number != account {
+                    return Err(Refusal(403, "unauthorized", "these are the orders of somebody else".into()));
+                }
+                let books = self.books();
+                let own = (0..books.orders.len()).filter(|at| books.orders[*at].account == account);
+                let urls: Vec<String> = own.map(|at| format!("{}/order/{at}", self.shared.base)).collect();
+                Ok(Answer::json(200, &json!({ "orders": urls })))
+            }
             ("key", None) => self.change_key(account, &signed),
             ("revoke", None) => self.revoke(&signed.payload),
             ("order", None) => self.new_order(account, &signed.payload),

@@ -11,6 +11,7 @@ mod demanded;
 mod fronts;
 mod internet;
 mod ipv6;
+mod losing_proxy;
 mod many;
 mod many_zones;
 mod monitor;

@@ -217,6 +217,7 @@ async fn send(connection: &mut Connection, key: &Key, request: &Request) -> Resp
         nonce: answer.header("replay-nonce"),
         retry_after: answer.header("retry-after"),
         alternates: vec![],
+        next: None,
         body: answer.body,
     }
 }

@@ -3,7 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{Finalize, Known, Next, OrderUrls, Proofs, Response, State, Want, base64url, post_as_get};
+use super::{Finalize, Known, Next, OrderUrls, Proofs, Response, State, Validations, Want, base64url, post_as_get};
 use crate::acme::identifier::Identifier;
 use crate::acme::message::{Authorization, Problem, Proof, ProofKind, Refusal};
 use crate::acme::tls_alpn::proof_digest;
@@ -14,6 +14,9 @@ pub struct Authorizations {
     /// The URLs that are still to be read.
     pub to_read: Vec<String>,
     pub proofs: Vec<Proof>,
+    /// Those that the CA is at already.
+    #[serde(default)]
+    pub watched: Vec<String>,
 }
 
 impl Authorizations {
@@ -49,6 +52,11 @@ impl Authorizations {
                     let offers = format!("the CA offers no {} challenge for this name", kind.word());
                     return Err(refused(identifier, &offers));
                 };
+                // It was told of the proof before its answer was lost.
+                if matches!(challenge.status.as_str(), "processing" | "valid") {
+                    self.watched.push(url);
+                    return Ok((self.next(), None));
+                }
                 if !is_token(&challenge.token) {
                     return Err(refused(identifier, "the CA's token is not base64url (RFC 8555 section 8.3)"));
                 }
@@ -67,12 +75,19 @@ impl Authorizations {
             }
             other => return Err(refused(identifier, &format!("its authorization is {}", other.escape_debug()))),
         }
-        let next = match (self.to_read.is_empty(), self.proofs.is_empty()) {
-            (false, _) => State::Authorizations(self),
-            (true, true) => State::Finalize(Finalize { urls: self.urls, certificate_request: None }),
-            (true, false) => State::Proofs(Proofs { urls: self.urls, proofs: self.proofs }),
-        };
-        Ok((next, None))
+        Ok((self.next(), None))
+    }
+
+    fn next(self) -> State {
+        let Self { urls, to_read, proofs, watched } = self;
+        match (to_read.is_empty(), proofs.is_empty(), watched.is_empty()) {
+            (false, ..) => State::Authorizations(Self { urls, to_read, proofs, watched }),
+            (true, false, _) => State::Proofs(Proofs { urls, proofs, watched }),
+            (true, true, false) => {
+                State::Validations(Validations { urls, to_watch: watched, failed: vec![], polls: 0 })
+            }
+            (true, true, true) => State::Finalize(Finalize { urls, certificate_request: None }),
+        }
     }
 }
 

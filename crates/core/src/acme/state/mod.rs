@@ -9,6 +9,8 @@ mod finalize;
 mod issuance;
 mod new_order;
 mod proofs;
+mod review;
+mod search;
 mod validations;
 
 use base64::Engine;
@@ -25,6 +27,8 @@ pub use download::Download;
 pub use finalize::Finalize;
 pub use issuance::Issuance;
 pub use proofs::Proofs;
+pub use review::Review;
+pub use search::Search;
 pub use validations::Validations;
 
 /// Named by what it waits for.
@@ -41,6 +45,8 @@ pub enum State {
     Finalize(Finalize),
     Issuance(Issuance),
     Download(Download),
+    Review(Review),
+    Search(Search),
     Finished { chain_pem: String },
     Refused { refusal: Refusal },
 }
@@ -78,6 +84,8 @@ impl State {
             State::Finalize(_) => "finalizing the order",
             State::Issuance(_) => "waiting for the certificate",
             State::Download(_) => "downloading the certificate",
+            State::Review(_) => "reading the order",
+            State::Search(_) => "looking for the order",
             State::Finished { .. } => "finished",
             State::Refused { .. } => "refused",
         }
@@ -87,6 +95,20 @@ impl State {
         match directory::accept(directory, known) {
             Ok((state, _)) => state,
             Err(refusal) => State::Refused { refusal },
+        }
+    }
+
+    /// What has to be read before the request of this state may be made once more: the CA may have taken it.
+    pub(super) fn after_loss(&self, known: &Known) -> Option<State> {
+        match self {
+            State::NewOrder => known.account.as_ref().map(|_| State::Search(Search::Account)),
+            State::Challenges(state) => {
+                Some(State::Review(Review { urls: state.urls.clone(), certificate_request: None }))
+            }
+            State::Finalize(state) => state.certificate_request.as_ref().map(|request| {
+                State::Review(Review { urls: state.urls.clone(), certificate_request: Some(request.clone()) })
+            }),
+            _ => None,
         }
     }
 
@@ -102,6 +124,8 @@ impl State {
             State::Finalize(state) => state.want(),
             State::Issuance(state) => state.want(),
             State::Download(state) => state.want(),
+            State::Review(state) => state.want(),
+            State::Search(state) => state.want(known),
             State::Finished { chain_pem } => Want::Nothing(Ok(chain_pem.clone())),
             State::Refused { refusal } => Want::Nothing(Err(refusal.clone())),
         }
@@ -118,6 +142,8 @@ impl State {
             State::Finalize(state) => state.handle(response, now),
             State::Issuance(state) => state.handle(response, now),
             State::Download(state) => state.handle(response, known),
+            State::Review(state) => state.handle(response, now),
+            State::Search(state) => state.handle(response, known),
             state @ (State::Proofs(_) | State::Finished { .. } | State::Refused { .. }) => Ok((state, None)),
         }
     }

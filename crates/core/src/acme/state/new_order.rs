@@ -29,5 +29,8 @@ pub(super) fn handle(response: &Response) -> Next {
     if order.status == "ready" {
         return Ok((State::Finalize(Finalize { urls, certificate_request: None }), None));
     }
-    Ok((State::Authorizations(Authorizations { urls, to_read: order.authorizations, proofs: vec![] }), None))
+    Ok((
+        State::Authorizations(Authorizations { urls, to_read: order.authorizations, proofs: vec![], watched: vec![] }),
+        None,
+    ))
 }

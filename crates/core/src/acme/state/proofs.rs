@@ -9,6 +9,9 @@ use crate::acme::message::Proof;
 pub struct Proofs {
     pub urls: OrderUrls,
     pub proofs: Vec<Proof>,
+    /// Authorizations that the CA is at already.
+    #[serde(default)]
+    pub watched: Vec<String>,
 }
 
 impl Proofs {
@@ -16,7 +19,10 @@ impl Proofs {
         State::Challenges(Challenges {
             urls: self.urls.clone(),
             to_answer: self.proofs.iter().map(|proof| proof.challenge_url.clone()).collect(),
-            authorizations: self.proofs.iter().map(|proof| proof.authorization_url.clone()).collect(),
+            authorizations: {
+                let told = self.proofs.iter().map(|proof| proof.authorization_url.clone());
+                told.chain(self.watched.iter().cloned()).collect()
+            },
         })
     }
 }

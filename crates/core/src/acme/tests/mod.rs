@@ -7,6 +7,7 @@ mod directory;
 mod download;
 mod finalize;
 mod issuance;
+mod lost;
 mod new_order;
 mod nonces;
 mod proofs;

@@ -1,0 +1,149 @@
+//! A proxy before the test CA of the `pebble` package that loses one answer: the request arrives, what comes back does not.
+//! The CA tells its URLs by the Host field, so that all requests come through.
+
+use std::io::{Read, Write};
+use std::net::{SocketAddr, TcpListener, TcpStream};
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicI64, AtomicUsize, Ordering};
+
+use brightharbor_io::trust;
+use rcgen::{CertificateParams, KeyPair, SanType};
+use rustls::pki_types::{PrivateKeyDer, ServerName};
+use rustls::{ClientConnection, ServerConfig, ServerConnection, StreamOwned};
+
+use super::ca::{Ca, Manner, start_ca_with};
+use crate::coast::Coast;
+
+struct Proxy {
+    address: SocketAddr,
+    /// Requests that came through.
+    seen: Arc<AtomicUsize>,
+    /// Orders that were placed through it.
+    orders: Arc<AtomicUsize>,
+    /// How many answers pass before one is lost; below zero: all pass.
+    passes: Arc<AtomicI64>,
+}
+
+impl Proxy {
+    fn start(folder: &Path, ca: &Ca, at: std::net::IpAddr) -> Self {
+        let key = KeyPair::generate().unwrap();
+        let mut params = CertificateParams::default();
+        params.subject_alt_names = vec![SanType::IpAddress(at)];
+        let certificate = params.self_signed(&key).unwrap();
+        std::fs::write(folder.join("proxy.pem"), certificate.pem()).unwrap();
+        let key = PrivateKeyDer::Pkcs8(key.serialize_der().into());
+        let config = ServerConfig::builder_with_provider(trust::provider())
+            .with_safe_default_protocol_versions()
+            .unwrap()
+            .with_no_client_auth()
+            .with_single_cert(vec![certificate.der().clone()], key)
+            .unwrap();
+        let client = trust::client(trust::roots(&[ca.https_root.clone()]).unwrap());
+        let upstream: SocketAddr =
+            ca.directory.trim_start_matches("https://").trim_end_matches("/dir").parse().unwrap();
+        let listener = TcpListener::bind((at, 0)).unwrap();
+        let address = listener.local_addr().unwrap();
+        let (seen, orders) = <(Arc<AtomicUsize>, Arc<AtomicUsize>)>::default();
+        let passes = Arc::new(AtomicI64::new(-1));
+        let (counted, placed, left, config) =
+            (Arc::clone(&seen), Arc::clone(&orders), Arc::clone(&passes), Arc::new(config));
+        std::thread::spawn(move || {
+            for stream in listener.incoming().flatten() {
+                let (counted, placed, left) = (Arc::clone(&counted), Arc::clone(&placed), Arc::clone(&left));
+                let (config, client) = (Arc::clone(&config), Arc::clone(&client));
+                std::thread::spawn(move || {
+                    let mut from = StreamOwned::new(ServerConnection::new(config).unwrap(), stream);
+                    while let Some(request) = message(&mut from) {
+                        let name = ServerName::IpAddress(upstream.ip().into());
+                        let connection = ClientConnection::new(Arc::clone(&client), name).unwrap();
+                        let mut to = StreamOwned::new(connection, TcpStream::connect(upstream).unwrap());
+                        to.write_all(&request).unwrap();
+                        let Some(answer) = message(&mut to) else { return };
+                        counted.fetch_add(1, Ordering::SeqCst);
+                        let is_order = request.starts_with(b"POST /order-plz ") && answer.starts_with(b"HTTP/1.1 201");
+                        placed.fetch_add(usize::from(is_order), Ordering::SeqCst);
+                        // The one that makes it zero is lost; from then on all pass.
+                        if left.load(Ordering::SeqCst) >= 0 && left.fetch_sub(1, Ordering::SeqCst) == 0 {
+                            return;
+                        }
+                        if from.write_all(&answer).and_then(|()| from.flush()).is_err() {
+                            return;
+                        }
+                    }
+                });
+            }
+        });
+        Self { address, seen, orders, passes }
+    }
+
+    fn lose_after(&self, answers: usize) {
+        self.passes.store(i64::try_from(answers).unwrap(), Ordering::SeqCst);
+    }
+}
+
+/// One message of HTTP/1.1, head and body; `None` at the end of the connection.
+fn message(stream: &mut impl Read) -> Option<Vec<u8>> {
+    let mut bytes = Vec::new();
+    let mut one = [0; 1];
+    while !bytes.ends_with(b"\r\n\r\n") {
+        if stream.read(&mut one).ok()? == 0 {
+            return None;
+        }
+        bytes.push(one[0]);
+    }
+    let head = String::from_utf8_lossy(&bytes).to_ascii_lowercase();
+    let field =
+        |name: &str| head.lines().find_map(|line| line.strip_prefix(name)).map(|value| value.trim().to_string());
+    // An answer to HEAD tells a length and has no body; the CA's nonces are such.
+    let is_to_head = head.starts_with("http/") && field("content-length:").is_none_or(|length| length == "0");
+    if head.contains("transfer-encoding: chunked") {
+        while !bytes.ends_with(b"\r\n0\r\n\r\n") {
+            if stream.read(&mut one).ok()? == 0 {
+                return None;
+            }
+            bytes.push(one[0]);
+        }
+        return Some(bytes);
+    }
+    let length: usize = field("content-length:").and_then(|length| length.parse().ok()).unwrap_or(0);
+    if !is_to_head && length > 0 {
+        let mut body = vec![0; length];
+        stream.read_exact(&mut body).ok()?;
+        bytes.extend(body);
+    }
+    Some(bytes)
+}
+
+const SITE: &str = "crumbandtide.example";
+
+#[test]
+fn each_answer_of_the_test_ca_may_get_lost() {
+    let coast = Coast::with_bakery();
+    let ca = start_ca_with(&coast.world.cast, coast.folder.path(), &Manner::default());
+    let proxy = Proxy::start(coast.folder.path(), &ca, coast.world.cast.ca());
+    let toml = coast.harbor().join("harbor.toml");
+    let text = std::fs::read_to_string(&toml).unwrap();
+    let roots = format!("trust-roots = [\"{}\", ", ca.root.display());
+    let table = format!(
+        "\n[cas.pier]\ndirectory = \"https://{}/dir\"\nterms-accepted = true\ntrust-root = \"{}\"\n",
+        proxy.address,
+        coast.path("proxy.pem").display()
+    );
+    std::fs::write(&toml, text.replace("trust-roots = [", &roots) + &table).unwrap();
+    coast.json(&["certificate", "issue", SITE, "--ca", "pier"], 0);
+    let before = proxy.seen.load(Ordering::SeqCst);
+    coast.json(&["certificate", "renew", SITE], 0);
+    let whole = proxy.seen.load(Ordering::SeqCst) - before;
+    assert!((6..30).contains(&whole), "{whole}");
+    for lost in 0..whole {
+        let placed = proxy.orders.load(Ordering::SeqCst);
+        proxy.lose_after(lost);
+        let renewed = coast.run(&["certificate", "renew", SITE]);
+        let tended = coast.run(&["tend"]);
+        assert!(renewed.exit == 0 || tended.exit == 0, "answer {lost}: {renewed:?}\n{tended:?}");
+        assert!(proxy.passes.load(Ordering::SeqCst) < 0, "answer {lost} was lost");
+        assert_eq!(proxy.orders.load(Ordering::SeqCst), placed + 1, "answer {lost}: {renewed:?}\n{tended:?}");
+        coast.json(&["certificate", "check", SITE], 0);
+    }
+}
