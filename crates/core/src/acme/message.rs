@@ -239,6 +239,11 @@ pub struct Proof {
 }
 
 impl Refusal {
+    /// Whether there were too many requests (section 6.6).
+    pub fn is_rate_limit(&self) -> bool {
+        matches!(self, Refusal::Problem { problem, .. } if problem.word() == "rateLimited")
+    }
+
     /// The time before which the CA does not want to be asked again, where it has named one.
     pub fn not_before(&self) -> Option<Timestamp> {
         match self {

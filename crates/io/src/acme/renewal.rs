@@ -36,6 +36,9 @@ pub async fn renewal_window(
     if let Some(kept) = kept.as_ref().filter(|kept| kept.said.ask_again > now) {
         return kept.said.window.clone();
     }
+    if session.hopeless(now).is_some() {
+        return kept.and_then(|kept| kept.said.window);
+    }
     let pem = fs::read(files.chain()).ok()?;
     let identifier = renewal_id(&read_chain(&pem).ok()?.first()?.der)?;
     let said = ask(session, &identifier, kept.and_then(|kept| kept.said.window), now).await;

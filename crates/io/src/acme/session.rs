@@ -23,8 +23,8 @@ use crate::trust::{self, TrustError};
 const DIRECTORY_LASTS: Duration = Duration::from_secs(24 * 3600);
 /// Nonces run out of favour at the CA after a while.
 const MOST_NONCES: usize = 32;
-/// Orders refused for their rate in a row, before the others are not even tried.
-const MOST_RATE_REFUSALS: u32 = 3;
+/// Orders refused until a time, for another reason than their rate, before the others are not even tried.
+const MOST_PUT_OFF: u32 = 3;
 /// Orders in a row that the CA did not answer to, each after several tries, before the others are not even tried.
 const MOST_SILENT: u32 = 2;
 
@@ -64,7 +64,9 @@ struct Shared {
     directory: Option<Directory>,
     nonces: Vec<String>,
     wires: Vec<Wire>,
-    rate: Option<(Refusal, u32)>,
+    /// There were too many requests: nothing more is asked for in this command, nor before the time that was named.
+    rate: Option<Refusal>,
+    put_off: Option<(Refusal, u32)>,
     /// The last order that the CA did not answer to, and how many there were in a row.
     silent: Option<(Refusal, u32)>,
 }
@@ -86,7 +88,8 @@ impl Session {
         let key = AccountKey::load_or_make(&folder.account_key())?;
         let external = ca.external_account.as_ref().map(ExternalKey::read).transpose()?;
         let tls = trust::client(trust::roots(ca.trust_root.as_slice())?);
-        let shared = Mutex::new(Shared { directory: folder.directory(), ..Shared::default() });
+        let shared =
+            Mutex::new(Shared { directory: folder.directory(), rate: folder.rate_limit(), ..Shared::default() });
         let orders = Semaphore::new(ca.orders_at_once());
         let found_above = FoundAbove::default();
         Ok(Self { ca: ca.clone(), directory_url, key, folder, external, tls, shared, found_above, orders })
@@ -154,11 +157,16 @@ impl Session {
     pub(super) fn note(&self, refusal: Option<&Refusal>) {
         let mut shared = self.shared();
         match refusal {
-            None => (shared.rate, shared.silent) = (None, None),
+            None => (shared.put_off, shared.silent) = (None, None),
+            Some(refusal) if refusal.is_rate_limit() => {
+                shared.rate = Some(refusal.clone());
+                // Another command that does not know of it is refused by the CA, which says it again.
+                let _ = self.folder.keep_rate_limit(refusal);
+            }
             Some(refusal @ Refusal::Silent { not_before: None, .. }) => count(&mut shared.silent, refusal),
             Some(refusal) if refusal.not_before().is_some() => {
                 shared.silent = None;
-                count(&mut shared.rate, refusal);
+                count(&mut shared.put_off, refusal);
             }
             Some(_) => shared.silent = None,
         }
@@ -169,9 +177,10 @@ impl Session {
     pub(super) fn hopeless(&self, now: Timestamp) -> Option<Refusal> {
         let shared = self.shared();
         let often = |kept: &Option<(Refusal, u32)>, most| kept.clone().filter(|(_, count)| *count >= most);
-        let rate = often(&shared.rate, MOST_RATE_REFUSALS).map(|(refusal, _)| refusal);
-        let rate = rate.filter(|refusal| refusal.not_before().is_some_and(|until| until > now));
-        rate.or_else(|| often(&shared.silent, MOST_SILENT).map(|(refusal, _)| refusal))
+        let ahead = |refusal: &Refusal| refusal.not_before().is_some_and(|until| until > now);
+        let rate = shared.rate.clone().filter(|refusal| refusal.not_before().is_none() || ahead(refusal));
+        let put_off = often(&shared.put_off, MOST_PUT_OFF).map(|(refusal, _)| refusal).filter(ahead);
+        rate.or(put_off).or_else(|| often(&shared.silent, MOST_SILENT).map(|(refusal, _)| refusal))
     }
 }
 
@@ -244,6 +253,20 @@ impl CaFolder {
             }
             _ => Ok(()),
         }
+    }
+
+    /// That the CA has had too many requests, as long as the time that it named has not come.
+    fn rate_limit(&self) -> Option<Refusal> {
+        let refusal: Refusal = serde_json::from_slice(&fs::read(self.path("rate-limit.json")).ok()?).ok()?;
+        refusal.not_before().is_some_and(|until| until > crate::clock::now()).then_some(refusal)
+    }
+
+    fn keep_rate_limit(&self, refusal: &Refusal) -> Result<(), FileError> {
+        if refusal.not_before().is_none() {
+            return Ok(());
+        }
+        let text = serde_json::to_vec(refusal).expect("a refusal becomes JSON");
+        write_atomically(&self.path("rate-limit.json"), &text, 0o600)
     }
 
     /// As it was read lately.

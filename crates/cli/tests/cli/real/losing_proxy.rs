@@ -39,7 +39,7 @@ impl Proxy {
             .with_no_client_auth()
             .with_single_cert(vec![certificate.der().clone()], key)
             .unwrap();
-        let client = trust::client(trust::roots(&[ca.https_root.clone()]).unwrap());
+        let client = trust::client(trust::roots(std::slice::from_ref(&ca.https_root)).unwrap());
         let upstream: SocketAddr =
             ca.directory.trim_start_matches("https://").trim_end_matches("/dir").parse().unwrap();
         let listener = TcpListener::bind((at, 0)).unwrap();
