@@ -91,6 +91,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("no-ca-account", "this harbor has no account at the CA yet"),
     ("no-cut", "no zone begins at the name: the zone above does not delegate it"),
     ("no-dns-server", "the DNS server of the harbor publishes nothing to secondaries"),
+    ("no-former", "the site has no former certificate of that name"),
     ("no-glue", "a nameserver inside the domain has no known addresses"),
     ("no-harbor", "no harbor found, or it cannot be read"),
     ("no-key", "the key of the certificate is missing"),

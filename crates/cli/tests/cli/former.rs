@@ -82,3 +82,64 @@ fn what_was_imported_stays() {
     let key = coast.harbor().join("certificates").join(SITE).join(imported).join("key.pem");
     assert!(key.exists(), "its key may be nowhere else");
 }
+
+#[test]
+fn a_former_certificate_is_listed_and_put_back_in_place() {
+    let coast = Coast::with_bakery();
+    let site = "crumbandtide.example";
+    assert!(coast.run(&["certificate", "list", "--former"]).expect(0).contains("No former certificates"));
+    let chain = || {
+        let newest = folders(&coast).into_iter().max().unwrap();
+        fs::read(coast.harbor().join("certificates").join(SITE).join(newest).join("chain.pem")).unwrap()
+    };
+    let first = chain();
+    coast.run(&["certificate", "renew", site]).expect(0);
+    assert_ne!(chain(), first);
+    let listed = coast.json(&["certificate", "list", "--former"], 0);
+    let former = &listed["former"][0];
+    assert_eq!((&former["site"], &former["source"], &former["trusted"]), (&site.into(), &"ca".into(), &true.into()));
+    let name = former["name"].as_str().unwrap();
+    let page = coast.run(&["certificate", "list", "--former"]).expect(0);
+    assert!(page.contains(name) && page.contains("trusted") && page.contains("--former NAME"), "{page}");
+
+    let refused = coast.json(&["certificate", "install", "--site", site, "--former", "nowhere"], 4);
+    assert_eq!(refused["error"]["code"], "no-former");
+    assert!(coast.run(&["certificate", "install", "--site", site]).expect(2).contains("--former"));
+    let put = ["certificate", "install", "--site", site, "--former", name];
+    coast.run(&[&put[..], &["--dry-run"]].concat()).expect(0);
+    assert_ne!(chain(), first, "a dry run changes nothing");
+    let back = coast.json(&put, 0);
+    assert_eq!(back["certificate"]["outcome"], "served", "{back}");
+    assert_eq!(chain(), first);
+    // It is what it was: the timer renews it when its time comes, and does not now.
+    let listed = coast.json(&["certificate", "list"], 0);
+    assert_eq!(listed["certificates"][0]["source"], "ca", "{listed}");
+    assert!(coast.run(&["tend"]).expect(0).contains("Nothing is pending"));
+
+    // One whose names are no longer all is refused.
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery", "--same-as", site]);
+    coast.run(&["certificate", "issue", site]);
+    let refused = coast.run(&put).expect(4);
+    assert!(refused.contains("shop.crumbandtide.example"), "{refused}");
+}
+
+#[test]
+fn what_is_under_way_is_listed_with_its_age() {
+    let coast = Coast::with_bakery();
+    assert!(coast.run(&["certificate", "list", "--under-way"]).expect(0).contains("Nothing is under way"));
+    coast.run(&["certificate", "request", "crumbandtide.example"]).expect(0);
+    // An order that the CA has stopped answering for.
+    coast.world.fail_ca_after(Some(4));
+    coast.run(&["certificate", "renew", "crumbandtide.example"]);
+    coast.world.fail_ca_after(None);
+    let listed = coast.json(&["certificate", "list", "--under-way"], 0);
+    let kinds: Vec<&str> =
+        listed["under_way"].as_array().unwrap().iter().map(|one| one["kind"].as_str().unwrap()).collect();
+    assert_eq!(kinds, ["request", "order"], "{listed}");
+    assert!(listed["under_way"][0]["age_seconds"].as_i64().is_some_and(|age| (0..60).contains(&age)), "{listed}");
+    let page = coast.run(&["certificate", "list", "--under-way", "--account", "bakery"]).expect(0);
+    assert!(page.contains("to be bought") && page.contains("order at a CA") && page.contains("second"), "{page}");
+    coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(0);
+    let listed = coast.json(&["certificate", "list", "--under-way"], 0);
+    assert_eq!(listed["under_way"].as_array().unwrap().len(), 1, "{listed}");
+}

@@ -36,6 +36,8 @@ pub struct Bought<'a> {
     pub untrusted: bool,
     /// What was found in the files, in words.
     pub found: &'a [String],
+    /// Where it came from: a former one is what it was.
+    pub source: CertificateSource,
 }
 
 /// Decides that a bought certificate is installed. Gives the plan, and the issuer that is missing.
@@ -71,7 +73,7 @@ pub fn import_certificate(
         not_before: leaf.not_before,
         not_after: leaf.not_after,
         now,
-        source: CertificateSource::Imported,
+        source: bought.source,
     };
     let mut plan = Plan::new(format!("certificate import {}", site.main()));
     install(&mut plan, site, &wanted, receiving.site_file.clone(), settings, layout);

@@ -5,7 +5,8 @@ use std::time::Duration;
 
 use brightharbor_core::certificate::securing::Secured;
 use brightharbor_core::certificate::{
-    Assembled, Bought, CertificateFacts, CertificateRefusal, Piece, assemble, import_certificate, pieces,
+    Assembled, Bought, CertificateFacts, CertificateRefusal, CertificateSource, Piece, assemble, import_certificate,
+    pieces,
 };
 use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
@@ -78,7 +79,8 @@ pub fn run(args: &Import, context: &Context) -> Report {
             let roots = trust::roots(&overlay.settings.internet.trust_roots)?;
             let chain: Vec<&[u8]> = made.chain.iter().map(|facts| &facts.der[..]).collect();
             let judged = trust::judge(&chain, site.main(), &roots, now);
-            let bought = Bought { made: made.clone(), key_pem: &key, judged, untrusted: args.untrusted, found: &found };
+            let (untrusted, source) = (args.untrusted, CertificateSource::Imported);
+            let bought = Bought { made: made.clone(), key_pem: &key, judged, untrusted, found: &found, source };
             let receiving = load::receiving(overlay, site.clone())?;
             let plan = import_certificate(&bought, &receiving, &overlay.settings, &overlay.layout, now)?;
             Ok((plan, (site, made)))

@@ -1,11 +1,16 @@
 //! `certificate install`: brings certificates to where else they are needed: the services of harbor.toml, or another
-//! site. `tend` does the same after each renewal.
+//! site, as `tend` does after each renewal; and puts a former one of a site back in place.
 
 use brightharbor_core::certificate::securing::{Secured, Wanted};
-use brightharbor_core::certificate::{CertificateRemark, ServiceDue, place_service, share};
+use brightharbor_core::certificate::{
+    Bought, CertificateRefusal, CertificateRemark, ServiceDue, assemble, import_certificate, place_service, share,
+};
 use brightharbor_core::change::Plan;
 use brightharbor_core::name::Host;
-use brightharbor_io::secure::{bring, secure, services, shared_chain};
+use brightharbor_io::keys::public_half;
+use brightharbor_io::load;
+use brightharbor_io::secure::{bring, secure, services, shared_chain, verify_installed};
+use brightharbor_io::server::await_fingerprint;
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -26,11 +31,14 @@ pub struct Install {
     #[arg(long, value_name = "NAME", conflicts_with_all = ["site", "from"])]
     service: Option<String>,
     /// A hostname of the site that is to be served with the certificate of another.
-    #[arg(long, value_name = "HOSTNAME", requires = "from")]
+    #[arg(long, value_name = "HOSTNAME")]
     site: Option<String>,
     /// A hostname of the site whose certificate that is.
     #[arg(long, value_name = "HOSTNAME", requires = "site")]
     from: Option<String>,
+    /// Put a former certificate of the site back in place, by its name in `certificate list --former`.
+    #[arg(long, value_name = "NAME", requires = "site", conflicts_with = "from")]
+    former: Option<String>,
     #[command(flatten)]
     options: ChangeOptions,
 }
@@ -39,6 +47,13 @@ pub fn run(args: &Install, context: &Context) -> Report {
     if let (Some(site), Some(from)) = (&args.site, &args.from) {
         let (site, from) = (host(site)?, host(from)?);
         return context.block_on(take_share(context, &site, &from, &args.options))?;
+    }
+    if let (Some(site), Some(former)) = (&args.site, &args.former) {
+        return context.block_on(put_back(context, &host(site)?, former, &args.options))?;
+    }
+    if args.site.is_some() {
+        return Err(Error::wrong_use("--site alone says nothing of a certificate")
+            .advice("give the site whose certificate it takes, --from, or a former one of its own, --former"));
     }
     let harbor = context.open()?;
     let known = &harbor.settings.services;
@@ -95,6 +110,40 @@ async fn take_share(context: &Context, site: &Host, from: &Host, options: &Chang
         return Ok(Box::new(ChangeReport { command: "certificate install", carried }));
     }
     let secured = context.work(async |door| secure(door, &kept, Wanted::Enough).await).await?;
+    Ok(Box::new(Installed { brought: vec![], shared: Some(secured) }))
+}
+
+/// A former certificate back in place, if it does there.
+async fn put_back(context: &Context, site: &Host, name: &str, options: &ChangeOptions) -> Report {
+    let title = format!("certificate install --site {site} --former {name}");
+    let (carried, main) = change(context, &title, options, async |overlay, now| {
+        let site = find_site(overlay, site)?;
+        let all = load::former_of(overlay, &site)?;
+        let Some(found) = all.into_iter().find(|found| found.name == name) else {
+            let message = format!("{} has no former certificate `{}`", site.main(), name.escape_debug());
+            return Err(Error::refused("no-former", message)
+                .advice("see which ones there are: brightharbor certificate list --former"));
+        };
+        let (_, key) = load::chain_and_key(&found.files()).map_err(CertificateRefusal::Key)?;
+        let public = public_half(&key).map_err(|error| CertificateRefusal::Key(error.to_string()))?;
+        let made = assemble(found.chain.clone(), &public)
+            .map_err(|error| CertificateRefusal::Unfit { site: site.main().clone(), error })?;
+        let bought =
+            Bought { made, key_pem: &key, judged: found.judged, untrusted: false, found: &[], source: found.source };
+        let receiving = load::receiving(overlay, site.clone())?;
+        let plan = import_certificate(&bought, &receiving, &overlay.settings, &overlay.layout, now)?;
+        Ok((plan, site.main().clone()))
+    })
+    .await?;
+    if carried.entry.is_none() {
+        return Ok(Box::new(ChangeReport { command: "certificate install", carried }));
+    }
+    let harbor = context.open()?;
+    if let Some(site) = harbor.store.site_of(&main)? {
+        await_fingerprint(&harbor.settings, &site, carried.took).await;
+    }
+    drop(harbor);
+    let secured = context.work(async |door| verify_installed(door, &main).await).await?;
     Ok(Box::new(Installed { brought: vec![], shared: Some(secured) }))
 }
 

@@ -13,6 +13,7 @@ use clap::Args;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
+use super::list_former;
 use super::metrics::metrics;
 use super::rows::{Row, days_left};
 use crate::commands::{Report, find_account};
@@ -35,6 +36,12 @@ pub struct List {
     /// One line a hostname: which certificate covers it, or why none does.
     #[arg(long)]
     coverage: bool,
+    /// The certificates that were in place before, and those that were laid aside.
+    #[arg(long, conflicts_with_all = ["expiring", "coverage", "metrics"])]
+    former: bool,
+    /// The requests whose certificate has not come, and the orders that are under way, with their age.
+    #[arg(long, conflicts_with_all = ["expiring", "coverage", "metrics", "former"])]
+    under_way: bool,
     /// Write the state to this file, in the text format of Prometheus, for a collector that reads files.
     #[arg(long, value_name = "FILE")]
     metrics: Option<PathBuf>,
@@ -43,6 +50,13 @@ pub struct List {
 pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
     let account = args.account.as_deref().map(|typed| find_account(&harbor, typed)).transpose()?;
+    let of_account = account.as_ref().map(|account| &account.name);
+    if args.former {
+        return list_former::former(of_account, context);
+    }
+    if args.under_way {
+        return list_former::still_under_way(of_account, context);
+    }
     let now = clock::now();
     let mut rows = Row::read_all(&harbor, account.as_ref().map(|account| &account.name))?;
     if let Some(path) = &args.metrics {

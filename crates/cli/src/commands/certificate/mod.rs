@@ -5,6 +5,7 @@ pub mod import;
 pub mod install;
 pub mod issue;
 pub mod list;
+mod list_former;
 mod metrics;
 pub mod prove;
 mod proven;

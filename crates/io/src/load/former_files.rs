@@ -1,0 +1,126 @@
+//! What lies beside the certificate in place: former ones of a site, one that was laid aside, and requests for ones that
+//! are to be bought. Read from their folders, so that nothing is missed that is there.
+
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
+use brightharbor_core::certificate::{CertificateFacts, CertificateFiles, CertificateSource, Distrust, read_chain};
+use brightharbor_core::name::Host;
+use brightharbor_core::site::Site;
+use jiff::Timestamp;
+
+use crate::clock;
+use crate::harbor::Harbor;
+use crate::store::StoreError;
+use crate::trust;
+
+/// A certificate that was in place once, or was laid aside.
+#[derive(Debug, Clone)]
+pub struct FormerFound {
+    /// The name of its folder, by which it is put back.
+    pub name: String,
+    pub folder: PathBuf,
+    /// The leaf first; empty where it cannot be read.
+    pub chain: Vec<CertificateFacts>,
+    pub source: CertificateSource,
+    pub judged: Result<(), Distrust>,
+}
+
+impl FormerFound {
+    pub fn files(&self) -> CertificateFiles {
+        CertificateFiles { folder: self.folder.clone() }
+    }
+}
+
+/// Those of a site, the newest first.
+pub fn former_of(harbor: &Harbor, site: &Site) -> Result<Vec<FormerFound>, StoreError> {
+    let present = site.certificate.as_ref().map(|files| files.folder().to_path_buf());
+    // Those that were imported are in no list of what may be cleared away.
+    let ours: Vec<PathBuf> = harbor
+        .store
+        .former_certificates(Timestamp::MAX, usize::MAX >> 1)?
+        .into_iter()
+        .filter(|former| former.site == *site.main())
+        .map(|former| former.files.folder)
+        .collect();
+    let roots = trust::roots(&harbor.settings.internet.trust_roots).ok();
+    let mut found = Vec::new();
+    for folder in folders(&harbor.layout.certificates().join(site.main().as_str())) {
+        if Some(&folder) == present.as_ref() {
+            continue;
+        }
+        let Ok(pem) = std::fs::read_to_string(folder.join("chain.pem")) else { continue };
+        let chain = read_chain(pem.as_bytes()).unwrap_or_default();
+        let self_signed = chain.first().is_some_and(|leaf| leaf.issuer == leaf.subject);
+        let name = folder.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let source = match (self_signed, name == "aside" || ours.contains(&folder)) {
+            (true, _) => CertificateSource::SelfSigned,
+            (false, true) => CertificateSource::Ca,
+            (false, false) => CertificateSource::Imported,
+        };
+        let judged = match &roots {
+            Some(roots) => trust::judge_pem(&pem, site.main(), roots, clock::now()),
+            None => Err(Distrust::Other("no trust roots could be read".into())),
+        };
+        found.push(FormerFound { name, folder, chain, source, judged });
+    }
+    found.sort_by(|a, b| b.name.cmp(&a.name));
+    Ok(found)
+}
+
+/// A request whose certificate has not come, or an order that is under way.
+#[derive(Debug, Clone)]
+pub struct UnderWay {
+    pub site: Host,
+    pub what: UnderWayKind,
+    /// When it was made or last went on.
+    pub since: Timestamp,
+    pub place: PathBuf,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum UnderWayKind {
+    /// For a certificate that is to be bought.
+    Request,
+    /// At a CA.
+    Order,
+}
+
+/// All of them, the oldest first.
+pub fn under_way(harbor: &Harbor) -> Vec<UnderWay> {
+    let mut all = Vec::new();
+    for of_site in folders(&harbor.layout.requests()) {
+        let Some(site) = site_of(&of_site.file_name().unwrap_or_default().to_string_lossy()) else { continue };
+        for folder in folders(&of_site) {
+            let Some(since) = modified(&folder.join("request.pem")) else { continue };
+            all.push(UnderWay { site: site.clone(), what: UnderWayKind::Request, since, place: folder });
+        }
+    }
+    for ca in folders(&harbor.layout.ca()) {
+        for file in entries(&ca.join("orders")) {
+            let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let site = name.strip_suffix(".order").and_then(site_of);
+            let (Some(site), Some(since)) = (site, modified(&file)) else { continue };
+            all.push(UnderWay { site, what: UnderWayKind::Order, since, place: file });
+        }
+    }
+    all.sort_by_key(|one| one.since);
+    all
+}
+
+fn site_of(name: &str) -> Option<Host> {
+    Host::parse(name).ok()
+}
+
+fn entries(folder: &Path) -> Vec<PathBuf> {
+    std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path()).collect()
+}
+
+fn folders(folder: &Path) -> Vec<PathBuf> {
+    entries(folder).into_iter().filter(|path| path.is_dir() && !path.is_symlink()).collect()
+}
+
+fn modified(path: &Path) -> Option<Timestamp> {
+    let modified: SystemTime = std::fs::metadata(path).ok()?.modified().ok()?;
+    Timestamp::try_from(modified).ok()
+}
