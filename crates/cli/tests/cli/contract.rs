@@ -276,6 +276,8 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         members(&certificates["certificates"][0]),
         BTreeSet::from([
             "site",
+            "email",
+            "hostnames",
             "account",
             "ca",
             "source",
@@ -374,6 +376,7 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "would_try",
             "edited_zones",
             "signing",
+            "running_out",
             "out_of_step",
             "later",
             "paused"

@@ -2,6 +2,7 @@
 
 use std::fs;
 
+use brightharbor_core::certificate::{Certificate, CertificateSource};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
 use brightharbor_core::harbor::Layout;
 use brightharbor_core::name::Host;
@@ -15,9 +16,15 @@ const SITE: &str = "crumbandtide.example";
 
 /// Has the inventory say that the certificate of the site ended at a time.
 fn let_it_end(coast: &Coast, end: &str) {
+    let end = end.parse().unwrap();
+    let_it_be(coast, |certificate| certificate.not_after = end);
+}
+
+/// Has the inventory say something else of the certificate of the site.
+fn let_it_be(coast: &Coast, change: impl FnOnce(&mut Certificate)) {
     let mut store = Store::open(&Layout::new(coast.harbor()).inventory()).unwrap();
     let mut certificate = store.certificate_of(&Host::parse(SITE).unwrap()).unwrap().unwrap();
-    certificate.not_after = end.parse().unwrap();
+    change(&mut certificate);
     let mut set = ChangeSet::new("the certificate ends");
     set.inventory(InventoryChange::RecordCertificate(certificate));
     let entry = store.next_entry().unwrap();
@@ -142,4 +149,30 @@ fn what_is_under_way_is_listed_with_its_age() {
     coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(0);
     let listed = coast.json(&["certificate", "list", "--under-way"], 0);
     assert_eq!(listed["under_way"].as_array().unwrap().len(), 1, "{listed}");
+}
+
+#[test]
+fn what_runs_out_and_is_renewed_by_nobody_here_is_named_by_the_timer_with_whom_to_write_to() {
+    let coast = Coast::with_bakery();
+    let now = Timestamp::now();
+    let days = |days: i64| now + jiff::SignedDuration::from_hours(24 * days);
+    let tend = |exit: i32| coast.json(&["tend"], exit)["running_out"].clone();
+    assert_eq!(tend(0), json!([]));
+    let_it_be(&coast, |one| {
+        (one.source, one.not_before, one.not_after) = (CertificateSource::Imported, days(-300), days(40));
+    });
+    assert_eq!(tend(0), json!([]), "time enough");
+    let_it_be(&coast, |one| one.not_after = days(20));
+    let named = tend(3);
+    assert_eq!((&named[0]["site"], &named[0]["email"]), (&SITE.into(), &"baker@saltmarsh.example".into()), "{named}");
+    assert_eq!((&named[0]["source"], &named[0]["expired"]), (&"imported".into(), &false.into()), "{named}");
+    let told = coast.run(&["tend"]).expect(3);
+    assert!(told.contains("runs out at") && told.contains("certificate request"), "{told}");
+    let listed = coast.json(&["certificate", "list"], 3);
+    let row = &listed["certificates"][0];
+    assert_eq!(row["email"], "baker@saltmarsh.example", "{listed}");
+    assert_eq!(row["hostnames"], json!([SITE, "www.crumbandtide.example"]));
+    let_it_be(&coast, |one| one.not_after = days(-1));
+    assert_eq!(tend(1)[0]["expired"], true);
+    assert!(coast.run(&["tend"]).expect(1).contains("has run out"));
 }

@@ -61,7 +61,7 @@ pub(crate) use read::address_of;
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
 pub use refusal::CertificateRefusal;
 pub use remark::CertificateRemark;
-pub use renewal::{RenewalSaid, RenewalWindow, ends_soon, renewal_id, urgent_from, usual_moment};
+pub use renewal::{RenewalSaid, RenewalWindow, ends_soon, renewal_id, to_be_replaced_soon, urgent_from, usual_moment};
 pub use request::{RequestFacts, read_request};
 pub use served::{Distrust, Installed, Served};
 pub use service::{ServiceDue, ServiceProblem, ServiceSeen, due_for_service, place_service};

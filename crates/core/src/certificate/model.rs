@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::usual_moment;
+use super::{ends_soon, to_be_replaced_soon, usual_moment};
 use crate::acme::{Identifier, RevocationReason};
 use crate::name::{Host, Hostname};
 
@@ -90,6 +90,20 @@ impl Certificate {
     /// Whether visitors trust it, as far as was seen: shown by a handshake, in date, and no stop-gap.
     pub fn is_good(&self, now: Timestamp) -> bool {
         self.state == CertificateState::Served && now < self.not_after && self.source != CertificateSource::SelfSigned
+    }
+
+    /// Whether it runs out before anybody does something about it, as far as is known: one that is renewed here should have
+    /// been by now; for one that is not, somebody has to buy or order another, and hears of it a month ahead.
+    pub fn runs_out_soon(&self, now: Timestamp) -> bool {
+        match self.is_renewed_here() {
+            true => ends_soon(self.not_before, self.not_after, now),
+            false => to_be_replaced_soon(self.not_before, self.not_after, now),
+        }
+    }
+
+    /// Whether another one is got without anybody asking.
+    pub fn is_renewed_here(&self) -> bool {
+        matches!(self.source, CertificateSource::Ca | CertificateSource::Shared)
     }
 
     /// Whether it is time to get a new one, as far as its dates say: see `certificate::usual_moment`. One that was

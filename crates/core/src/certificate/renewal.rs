@@ -98,6 +98,14 @@ pub fn ends_soon(not_before: Timestamp, not_after: Timestamp, now: Timestamp) ->
     now < not_after && not_after.duration_since(now) < SOON && urgent_from(not_before, not_after) <= now
 }
 
+/// The same for one that somebody has to replace by hand: within a month, and with less than a third of its lifetime left.
+pub fn to_be_replaced_soon(not_before: Timestamp, not_after: Timestamp, now: Timestamp) -> bool {
+    const SOON: SignedDuration = SignedDuration::from_hours(30 * 24);
+    let lifetime = not_after.duration_since(not_before).max(SignedDuration::ZERO);
+    let left = not_after.duration_since(now);
+    now < not_after && left < SOON && left < lifetime / 3
+}
+
 /// A part of the time that is the same for the same seed, and spread over all of it for many seeds.
 fn portion(whole: SignedDuration, seed: &str) -> SignedDuration {
     let hash = crate::change::content_hash(seed.as_bytes());
@@ -124,6 +132,11 @@ mod tests {
     fn a_week_is_soon_but_not_in_a_life_of_six_days() {
         let at = |text: &str| text.parse::<Timestamp>().unwrap();
         let (start, end) = (at("2026-10-01T00:00:00Z"), at("2026-12-30T00:00:00Z"));
+        let by_hand = |now: &str| to_be_replaced_soon(start, end, at(now));
+        let a_month_ahead = ["2026-11-26T00:00:00Z", "2026-12-05T00:00:00Z", "2026-12-29T00:00:00Z"].map(by_hand);
+        assert_eq!((a_month_ahead, by_hand("2026-12-30T00:00:00Z")), ([false, true, true], false));
+        let short_lived = to_be_replaced_soon(at("2026-12-24T00:00:00Z"), end, at("2026-12-26T00:00:00Z"));
+        assert!(!short_lived, "two thirds of its life are left");
         let soon = |now: &str| ends_soon(start, end, at(now));
         assert!(!soon("2026-12-22T00:00:00Z") && soon("2026-12-24T00:00:00Z") && !soon("2026-12-30T00:00:00Z"));
         let short = |now: &str| ends_soon(at("2026-12-24T00:00:00Z"), end, at(now));

@@ -4,7 +4,6 @@
 use std::path::PathBuf;
 
 use brightharbor_core::acme::identifiers;
-use brightharbor_core::certificate::ends_soon;
 use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState};
 use brightharbor_core::name::Host;
 use brightharbor_io::clock;
@@ -135,7 +134,7 @@ impl Certificates {
         let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
         let soon = |one: &&Certificate| match self.soon {
             Some(soon) => one.not_after > self.now && days_left(one, self.now) < soon,
-            None => ends_soon(one.not_before, one.not_after, self.now),
+            None => one.runs_out_soon(self.now),
         };
         certificates.filter(soon).count()
     }
@@ -240,6 +239,8 @@ impl Shown for Certificates {
             json!({
                 "site": row.site.main(),
                 "account": row.site.account,
+                "email": row.email,
+                "hostnames": row.site.hostnames,
                 "source": row.certificate.as_ref().map(|certificate| certificate.source),
                 "state": row.certificate.as_ref().map(|certificate| certificate.state.word()),
                 "ca": row.certificate.as_ref().and_then(|certificate| certificate.details.ca.as_ref()),

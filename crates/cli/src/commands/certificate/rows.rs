@@ -15,6 +15,8 @@ use crate::error::Error;
 
 pub(super) struct Row {
     pub site: Site,
+    /// Of the account, for whoever has to be written to.
+    pub email: Option<String>,
     pub certificate: Option<Certificate>,
     pub waits: bool,
     /// The web server, if a handshake has shown it there, and the services that have it.
@@ -33,7 +35,8 @@ impl Row {
             }
             let waits = is_awaited(&site, certificate.as_ref(), &harbor.settings);
             let served_at = certificate.as_ref().map(|one| served_at(harbor, &site, one)).unwrap_or_default();
-            rows.push(Self { site, certificate, waits, served_at });
+            let email = harbor.store.account(&site.account)?.map(|account| account.email);
+            rows.push(Self { site, email, certificate, waits, served_at });
         }
         Ok(rows)
     }

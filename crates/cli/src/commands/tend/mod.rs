@@ -20,7 +20,7 @@ use brightharbor_io::{clock, load};
 use clap::Args;
 use jiff::Timestamp;
 
-use self::report::Tended;
+use self::report::{RunningOut, Tended};
 use crate::commands::Report;
 use crate::demanding::tend_demands;
 use crate::error::Error;
@@ -152,6 +152,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     // Those of this run too, and what had to wait when it began.
     let harbor = context.open()?;
     report.paused = harbor.store.all_pauses(now)?;
+    report.running_out = running_out(&harbor, now)?;
     report.backup = harbor.store.back_up_daily(now).map_err(|error| error.to_string());
     Ok(Box::new(report))
 }
@@ -167,6 +168,22 @@ fn out_of_step_sites(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error
         found.extend(one.map(|(one, _)| one.site));
     }
     Ok(found)
+}
+
+/// The certificates that are over, and those that will be soon and that nobody here renews.
+fn running_out(harbor: &Harbor, now: Timestamp) -> Result<Vec<RunningOut>, Error> {
+    let mut all = Vec::new();
+    for certificate in harbor.store.all_certificates()? {
+        let is_over = certificate.not_after <= now;
+        if !is_over && !certificate.runs_out_soon(now) {
+            continue;
+        }
+        let Some(site) = harbor.store.site_of(&certificate.site)? else { continue };
+        let email = harbor.store.account(&site.account)?.map(|account| account.email);
+        all.push(RunningOut { account: site.account, email, certificate, is_over });
+    }
+    all.sort_by_key(|one| one.certificate.not_after);
+    Ok(all)
 }
 
 /// The sites with names that are without a certificate, where one is to be got.

@@ -2,13 +2,15 @@
 
 use std::path::PathBuf;
 
+use brightharbor_core::account::AccountName;
 use brightharbor_core::certificate::securing::Secured;
-use brightharbor_core::certificate::{NamePause, Waiting};
+use brightharbor_core::certificate::{Certificate, CertificateSource, NamePause, Waiting};
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::redirect::StuckRedirect;
 use brightharbor_io::clock;
 use brightharbor_io::secure::{Demanded, Revoked};
+use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use super::signing::Watched;
@@ -37,12 +39,55 @@ pub(super) struct Tended {
     pub(super) edited_zones: Vec<Hostname>,
     /// Zones that the server signs, where the parent has news or lacks something.
     pub(super) signing: Vec<Watched>,
+    /// Certificates that somebody has to look after.
+    pub(super) running_out: Vec<RunningOut>,
     /// Certificates that were still to be revoked, by site.
     pub(super) revoked: Vec<(Host, Result<Revoked, Error>)>,
     /// Services that got another certificate, or could not.
     pub(super) brought: Vec<BroughtDocument>,
     /// The copy of the inventory that the first run of a day makes; or why there is none.
     pub(super) backup: Result<Option<PathBuf>, String>,
+}
+
+/// A certificate that is over, or will be before anybody here gets another.
+pub(super) struct RunningOut {
+    pub account: AccountName,
+    pub email: Option<String>,
+    pub certificate: Certificate,
+    pub is_over: bool,
+}
+
+impl RunningOut {
+    fn line(&self, now: Timestamp) -> String {
+        let Certificate { site, not_after, source, .. } = &self.certificate;
+        let (until, source) = (human::when(*not_after, now), source.words());
+        let (account, email) = (&self.account, self.email.as_deref().unwrap_or("no address"));
+        match self.is_over {
+            true => format!("{site}: its {source} certificate has run out, at {until} (account {account}, {email})"),
+            false => format!("{site}: its {source} certificate runs out at {until} (account {account}, {email})"),
+        }
+    }
+
+    /// What somebody can do about it.
+    fn next(&self) -> String {
+        let site = &self.certificate.site;
+        match self.certificate.source {
+            CertificateSource::Imported => format!("buy another: brightharbor certificate request {site}, then import"),
+            CertificateSource::SelfSigned => format!("brightharbor certificate issue {site}"),
+            CertificateSource::Ca | CertificateSource::Shared => format!("brightharbor survey {site}"),
+        }
+    }
+
+    fn document(&self) -> Value {
+        json!({
+            "site": self.certificate.site,
+            "account": self.account,
+            "email": self.email,
+            "source": self.certificate.source,
+            "not_after": self.certificate.not_after.to_string(),
+            "expired": self.is_over,
+        })
+    }
 }
 
 impl Tended {
@@ -59,6 +104,7 @@ impl Tended {
             out_of_step: vec![],
             edited_zones: vec![],
             signing: vec![],
+            running_out: vec![],
             revoked: vec![],
             brought: vec![],
             backup: Ok(None),
@@ -149,6 +195,10 @@ impl Shown for Tended {
             );
             page.hanging("  next: ", "brightharbor zone load");
         }
+        for one in &self.running_out {
+            page.hanging("", &one.line(now));
+            page.hanging("  next: ", &one.next());
+        }
         self.signing.iter().for_each(|watched| show_signing(page, watched));
         if let Err(reason) = &self.backup {
             page.hanging("", &format!("no backup of the inventory today: {reason}"));
@@ -162,6 +212,7 @@ impl Shown for Tended {
             && self.stuck.is_empty()
             && self.brought.is_empty()
             && self.signing.is_empty()
+            && self.running_out.is_empty()
             && !unseen
         {
             page.line("Nothing is pending and nothing is due.");
@@ -187,6 +238,7 @@ impl Shown for Tended {
             "would_try": self.would,
             "out_of_step": self.out_of_step,
             "edited_zones": self.edited_zones,
+            "running_out": self.running_out.iter().map(RunningOut::document).collect::<Vec<_>>(),
             "signing": self.signing.iter().map(Watched::document).collect::<Vec<_>>(),
             "backup": self.backup.as_ref().ok().and_then(Option::as_ref).map(|copy| copy.display().to_string()),
             "backup_failed": self.backup.as_ref().err(),
@@ -208,7 +260,8 @@ impl Shown for Tended {
     fn exit(&self) -> Exit {
         let served = |secured: &Secured| secured.is_served() && secured.left_out.is_empty();
         let unserved = self.brought.iter().any(|brought| brought.problem.is_some());
-        if unserved || self.backup.is_err() || !self.tried.iter().all(Secured::is_shown) {
+        let over = self.running_out.iter().any(|one| one.is_over);
+        if over || unserved || self.backup.is_err() || !self.tried.iter().all(Secured::is_shown) {
             Exit::Fault
         } else if self.tried.iter().all(served)
             && self.later.is_empty()
@@ -217,6 +270,7 @@ impl Shown for Tended {
             && self.would.is_empty()
             && self.revoked.iter().all(|(_, revoked)| revoked.is_ok())
             && self.unseen().next().is_none()
+            && self.running_out.is_empty()
             && self.signing.iter().all(|watched| watched.missing.is_empty() && watched.problem.is_none())
         {
             Exit::Done
