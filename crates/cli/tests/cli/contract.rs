@@ -307,6 +307,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "versions",
             "weak_cipher",
             "alpn",
+            "revocation",
             "stapled",
             "hsts_seconds",
             "without_name",

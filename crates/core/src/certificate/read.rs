@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 
 use jiff::Timestamp;
-use x509_parser::extensions::{GeneralName, ParsedExtension};
+use x509_parser::extensions::{DistributionPointName, GeneralName, ParsedExtension};
 use x509_parser::oid_registry::OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS;
 use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate, X509Extension};
@@ -30,6 +30,8 @@ pub struct CertificateFacts {
     pub signature: String,
     /// Where its issuer's certificate can be fetched (RFC 5280 section 4.2.2.1).
     pub issuer_at: Vec<String>,
+    /// Where its CA's list of revoked certificates can be fetched (RFC 5280 section 4.2.1.13).
+    pub lists_at: Vec<String>,
     /// Whether it may sign others.
     pub is_ca: bool,
     /// Whether it demands that a statement about revocation comes with it (RFC 7633).
@@ -97,6 +99,7 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
         key_bits,
         signature: certificate.signature_algorithm.algorithm.to_id_string(),
         issuer_at: issuer_at(&certificate),
+        lists_at: lists_at(&certificate),
         is_ca: certificate.is_ca(),
         must_staple: certificate.extensions().iter().any(demands_staple),
         der: der.to_vec(),
@@ -119,6 +122,25 @@ fn issuer_at(certificate: &X509Certificate<'_>) -> Vec<String> {
     });
     let issuers = parsed.flatten().filter(|access| access.access_method == OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS);
     let addresses = issuers.filter_map(|access| match &access.access_location {
+        GeneralName::URI(text) => Some(text.to_string()),
+        _ => None,
+    });
+    addresses.take(4).collect()
+}
+
+fn lists_at(certificate: &X509Certificate<'_>) -> Vec<String> {
+    let parsed = certificate.extensions().iter().filter_map(|extension| match extension.parsed_extension() {
+        ParsedExtension::CRLDistributionPoints(points) => Some(&points.points),
+        _ => None,
+    });
+    let names = parsed.flatten().filter_map(|point| match &point.distribution_point {
+        // One of some reasons, or of another issuer, says less.
+        Some(DistributionPointName::FullName(names)) if point.reasons.is_none() && point.crl_issuer.is_none() => {
+            Some(names)
+        }
+        _ => None,
+    });
+    let addresses = names.flatten().filter_map(|name| match name {
         GeneralName::URI(text) => Some(text.to_string()),
         _ => None,
     });

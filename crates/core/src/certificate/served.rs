@@ -4,7 +4,7 @@ use std::net::SocketAddr;
 
 use jiff::Timestamp;
 
-use super::{CertificateFacts, TlsVersion};
+use super::{CertificateFacts, RevocationStatus, TlsVersion};
 use crate::name::Host;
 
 /// One server at one address, asked for one host.
@@ -28,6 +28,8 @@ pub struct Served {
     pub alpn: Option<String>,
     /// Whether a statement about revocation came along (RFC 6066 section 8).
     pub stapled: bool,
+    /// What its CA says of the leaf.
+    pub revocation: RevocationStatus,
     /// For how many seconds browsers are bound to https (RFC 6797).
     pub hsts: Option<u64>,
     /// What it shows to who asks for no name: the names of that certificate.
@@ -53,6 +55,7 @@ impl Served {
             weak_cipher: None,
             alpn: None,
             stapled: false,
+            revocation: RevocationStatus::NotAsked("nothing was shown".into()),
             hsts: None,
             without_name: None,
         }

@@ -3,6 +3,7 @@
 mod before;
 mod issuer;
 mod page;
+mod revocation;
 mod served;
 mod tls;
 mod tls_proof;
@@ -10,6 +11,7 @@ mod tls_proof;
 pub use before::{hear_before, hear_strangers};
 pub use issuer::fetch_issuer;
 pub use page::{fetch_fingerprint, fetch_proof, fetch_text, land, takes_connections};
+pub use revocation::RevocationLists;
 pub use served::look_at_served;
 pub use tls::shake_hands;
 pub use tls_proof::fetch_tls_proof;

@@ -18,6 +18,7 @@ use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 use tokio_rustls::client::TlsStream;
 
+use super::revocation::RevocationLists;
 use super::tls::witnessing;
 use crate::clock;
 use crate::http::{Connection, HttpError, connect};
@@ -32,7 +33,12 @@ const MOST_PAGE: usize = 64 * 1024;
 const MOST_CERTIFICATES: usize = 20;
 
 /// Looks at one address for the host.
-pub async fn look_at_served(address: SocketAddr, host: &str, roots: Arc<RootCertStore>) -> Served {
+pub async fn look_at_served(
+    address: SocketAddr,
+    host: &str,
+    roots: Arc<RootCertStore>,
+    lists: &RevocationLists,
+) -> Served {
     let mut served = Served::unseen(host, address, clock::now());
     if let Err(error) = modern(&mut served, &roots).await {
         let unreachable = !matches!(error, HttpError::Tls(_));
@@ -61,6 +67,7 @@ pub async fn look_at_served(address: SocketAddr, host: &str, roots: Arc<RootCert
         served.weak_cipher = WEAK.iter().find(|(number, _)| *number == cipher).map(|(_, words)| words.to_string());
     }
     if served.failed.is_none() {
+        served.revocation = lists.status(&served.chain).await;
         served.hsts = bound_to_https(&served, &roots).await;
         served.without_name = nameless(address, host, &roots).await;
     }

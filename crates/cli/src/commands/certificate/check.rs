@@ -10,7 +10,7 @@ use brightharbor_core::name::Host;
 use brightharbor_io::dns::resolve_all;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::load;
-use brightharbor_io::probe::look_at_served;
+use brightharbor_io::probe::{RevocationLists, look_at_served};
 use brightharbor_io::survey::resolvers;
 use brightharbor_io::trust::{self, Roots};
 use clap::Args;
@@ -86,9 +86,10 @@ async fn look_at_all(
 ) -> Vec<Served> {
     let (count, mut seen) = (targets.len(), Vec::new());
     let resolvers = resolvers(settings);
+    let lists = Arc::new(RevocationLists::default());
     let looks = targets.into_iter().map(|(name, port)| {
-        let (resolvers, roots) = (resolvers.clone(), Arc::clone(roots));
-        let look = tokio::spawn(look_at_host(name.clone(), port, at, resolvers, roots));
+        let (resolvers, roots, lists) = (resolvers.clone(), Arc::clone(roots), Arc::clone(&lists));
+        let look = tokio::spawn(look_at_host(name.clone(), port, at, resolvers, roots, lists));
         async move { look.await.unwrap_or_else(|error| vec![broken_off(&name, port, &error.to_string())]) }
     });
     let mut looks = stream::iter(looks).buffered(AT_ONCE);
@@ -114,6 +115,7 @@ async fn look_at_host(
     at: Option<IpAddr>,
     resolvers: Vec<SocketAddr>,
     roots: Roots,
+    lists: Arc<RevocationLists>,
 ) -> Vec<Served> {
     let mut addresses: Vec<IpAddr> = match (at.or(name.address()), name.dns_name()) {
         (Some(address), _) => vec![address],
@@ -132,7 +134,7 @@ async fn look_at_host(
     }
     let looks = addresses
         .into_iter()
-        .map(|address| look_at_served(SocketAddr::new(address, port), name.as_str(), Arc::clone(&roots)));
+        .map(|address| look_at_served(SocketAddr::new(address, port), name.as_str(), Arc::clone(&roots), &lists));
     futures_util::future::join_all(looks).await
 }
 
@@ -167,6 +169,7 @@ fn facts(served: &Served) -> Vec<(&'static str, String)> {
         facts.push(("key", leaf.key.clone()));
         let trusted = if served.verified.is_ok() { "trusted" } else { "not trusted" };
         facts.push(("chain", format!("{} sent, {trusted}", counted(served.chain.len(), "certificate"))));
+        facts.push(("revocation", served.revocation.words()));
     }
     let versions: Vec<&str> = served.versions.iter().map(|version| version.words()).collect();
     if !versions.is_empty() {
@@ -234,6 +237,7 @@ impl Shown for Checked {
                 "weak_cipher": served.weak_cipher,
                 "alpn": served.alpn,
                 "stapled": served.stapled,
+                "revocation": { "status": served.revocation.word(), "words": served.revocation.words() },
                 "hsts_seconds": served.hsts,
                 "without_name": served.without_name,
                 "findings": findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),

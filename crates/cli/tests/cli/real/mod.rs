@@ -21,6 +21,7 @@ mod order_rate;
 mod publishing;
 mod quay;
 mod record_lines;
+mod revoked;
 mod serials;
 pub mod servers;
 mod signatures;

@@ -12,6 +12,7 @@ mod served_expires_soon;
 mod served_name_not_covered;
 mod served_not_installed;
 mod served_not_trusted;
+mod served_revoked;
 mod served_weak;
 mod site_name_not_covered;
 mod staple_missing;
@@ -31,6 +32,7 @@ pub struct Rule {
 pub const ALL: &[Rule] = &[
     tls_not_spoken::RULE,
     served_name_not_covered::RULE,
+    served_revoked::RULE,
     served_expired::RULE,
     chain_issuer_missing::RULE,
     served_not_trusted::RULE,

@@ -3,7 +3,7 @@
 use rcgen::{BasicConstraints, CertificateParams, DistinguishedName, DnType, IsCa, Issuer, KeyPair};
 
 use super::*;
-use crate::certificate::{Distrust, TlsVersion, read_chain};
+use crate::certificate::{Distrust, RevocationStatus, TlsVersion, read_chain};
 use crate::finding::check_folder;
 use crate::name::Host;
 
@@ -40,6 +40,7 @@ fn good() -> (Served, CertificateFacts) {
         weak_cipher: None,
         alpn: Some("h2".into()),
         stapled: false,
+        revocation: RevocationStatus::Good,
         hsts: None,
         without_name: None,
     };
@@ -61,7 +62,9 @@ fn fired_beside(names: &[&str], spoil: impl FnOnce(&mut Served, &CertificateFact
 
 fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
     let untrusted = || Err(Distrust::UnknownIssuer);
+    let revoked = || RevocationStatus::Revoked { since: "2026-11-20T00:00:00Z".parse().unwrap(), reason: None };
     vec![
+        ("served-revoked", fired(|served, _| served.revocation = revoked())),
         (
             "tls-not-spoken",
             fired(|served, _| {
