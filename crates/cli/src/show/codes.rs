@@ -230,6 +230,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("former-removed", "former certificates are removed a while after their end"),
     ("former-stays", "former certificates cannot be removed"),
     ("found-in-files", "what the given files contain"),
+    ("found-revoked", "the CA says that a certificate is revoked"),
     ("home-set", "an account has another home"),
     ("home-stays", "the home of a removed account stays as it is"),
     ("home-taken", "a folder that exists becomes a home"),

@@ -27,6 +27,11 @@ pub enum CertificateRemark {
         site: Host,
         distrust: Distrust,
     },
+    /// Its CA says that it is revoked.
+    FoundRevoked {
+        site: Host,
+        since: Timestamp,
+    },
     /// What was found in files, or left out of them, in words.
     Found(String),
     StopGap {

@@ -22,6 +22,18 @@ pub fn forget_over(all: &[Revocation], now: Timestamp) -> Plan {
     plan
 }
 
+/// Notes certificates whose CA says that they are revoked, with the time since when: another is got as for one that was
+/// revoked from here.
+pub fn found_revoked(found: &[(Certificate, Timestamp)]) -> Plan {
+    let mut plan = Plan::new("tend: certificates that their CA has revoked");
+    for (certificate, since) in found.iter().filter(|(one, _)| one.state != CertificateState::Revoked) {
+        let revoked = Certificate { state: CertificateState::Revoked, ..certificate.clone() };
+        plan.set.inventory(InventoryChange::RecordCertificate(revoked));
+        plan.remark(CertificateRemark::FoundRevoked { site: certificate.site.clone(), since: *since });
+    }
+    plan
+}
+
 /// What is to be revoked of a site: what was begun is gone on with, since what the site has by now may be its successor.
 pub fn wanted(
     begun: Option<&Revocation>,

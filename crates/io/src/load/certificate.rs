@@ -4,10 +4,11 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use brightharbor_core::certificate::{
-    CertificateFiles, DemandsLoaded, Receiving, ServiceSeen, demanded_files, demanded_records,
+    Certificate, CertificateFiles, CertificateState, DemandsLoaded, Receiving, RevocationStatus, ServiceSeen,
+    demanded_files, demanded_records, read_chain,
 };
 use brightharbor_core::harbor::Service;
-use brightharbor_core::site::Site;
+use brightharbor_core::site::{FILES_AT_ONCE, Site, first_of_part};
 use brightharbor_core::zone::{KeptZone, ZoneHome};
 use jiff::Timestamp;
 use zeroize::Zeroizing;
@@ -16,6 +17,7 @@ use super::{LoadError, surroundings};
 use crate::harbor::Harbor;
 use crate::install::{folder_for, leads_to, read_regular};
 use crate::overlay::Overlay;
+use crate::probe::RevocationLists;
 
 /// No chain is longer, in bytes.
 const MOST_CHAIN: usize = 1 << 20;
@@ -51,6 +53,27 @@ pub fn chain_and_key(files: &CertificateFiles) -> Result<(String, Zeroizing<Stri
 /// The chain of an installed certificate, if it can be read.
 pub fn installed_chain(files: &CertificateFiles) -> Option<Vec<u8>> {
     std::fs::read(files.chain()).ok()
+}
+
+/// The certificates of the harbor that their CAs say are revoked, with the time since when. What a CA does not say counts as
+/// nothing. Of very many certificates each run looks at a part, as it does at site files.
+pub async fn revoked_elsewhere(harbor: &Harbor, now: Timestamp) -> Result<Vec<(Certificate, Timestamp)>, LoadError> {
+    let lists = RevocationLists::kept_in(harbor.layout.ca().join("lists"));
+    let mut found = Vec::new();
+    let all = harbor.store.all_certificates()?;
+    let first = first_of_part(all.len(), now);
+    for certificate in all.into_iter().skip(first).take(FILES_AT_ONCE) {
+        if certificate.state == CertificateState::Revoked {
+            continue;
+        }
+        let chain = installed_chain(&certificate.files).and_then(|pem| read_chain(&pem).ok());
+        if let Some(chain) = chain
+            && let RevocationStatus::Revoked { since, .. } = lists.status(&chain).await
+        {
+            found.push((certificate, since));
+        }
+    }
+    Ok(found)
 }
 
 /// What a service has, and what the site of its hostname has.

@@ -20,7 +20,9 @@ mod zone;
 pub use account::{add_account, change_account, find_account, remove_account};
 pub use answered::ask_ahead;
 pub use attach::{attach, listener_clash, new_zone_files};
-pub use certificate::{chain_and_key, demands, installed_chain, receiving, service_seen, waiting_keys};
+pub use certificate::{
+    chain_and_key, demands, installed_chain, receiving, revoked_elsewhere, service_seen, waiting_keys,
+};
 pub use detach::{Leaving, detach, leaving, zone_removal};
 pub use former::{ZoneCompared, ask_next_servers, compare_zone, losses};
 pub use former_files::{FormerFound, UnderWay, UnderWayKind, former_of, under_way};

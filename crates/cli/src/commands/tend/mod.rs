@@ -6,9 +6,9 @@ mod signing;
 
 use brightharbor_core::certificate::due::{due, is_awaited, to_ask_about};
 use brightharbor_core::certificate::former::{FormerCertificate, forget, over_before};
-use brightharbor_core::certificate::revocation::forget_over;
+use brightharbor_core::certificate::revocation::{forget_over, found_revoked};
 use brightharbor_core::certificate::securing::Wanted;
-use brightharbor_core::certificate::{Certificate, CertificateRemark};
+use brightharbor_core::certificate::{Certificate, CertificateRemark, CertificateState};
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::end_redirects;
@@ -68,9 +68,23 @@ async fn end_what_is_over(context: &Context, report: &mut Tended) -> Result<(), 
     .await?;
     report.ended.extend(forgotten.plan.remarks);
     report.ended.extend(cleared.stuck);
+    note_revoked(context, report).await?;
     let (ended, demanded) = tend_demands(context).await?;
     report.ended.extend(ended);
     report.demanded = demanded;
+    Ok(())
+}
+
+/// What a CA has revoked by itself is known from then on: this very run gets another.
+async fn note_revoked(context: &Context, report: &mut Tended) -> Result<(), Error> {
+    let found = load::revoked_elsewhere(&context.open()?, clock::now()).await?;
+    if found.is_empty() {
+        return Ok(());
+    }
+    let yes = ChangeOptions { dry_run: false, yes: true };
+    let title = "tend: certificates that their CA has revoked";
+    let (noted, ()) = change(context, title, &yes, async |_, _| Ok((found_revoked(&found), ()))).await?;
+    report.ended.extend(noted.plan.remarks);
     Ok(())
 }
 
@@ -175,12 +189,14 @@ fn running_out(harbor: &Harbor, now: Timestamp) -> Result<Vec<RunningOut>, Error
     let mut all = Vec::new();
     for certificate in harbor.store.all_certificates()? {
         let is_over = certificate.not_after <= now;
-        if !is_over && !certificate.runs_out_soon(now) {
+        // Ours are got anew by this run, or told as tried in vain.
+        let is_revoked = certificate.state == CertificateState::Revoked && !certificate.is_renewed_here();
+        if !is_over && !is_revoked && !certificate.runs_out_soon(now) {
             continue;
         }
         let Some(site) = harbor.store.site_of(&certificate.site)? else { continue };
         let email = harbor.store.account(&site.account)?.map(|account| account.email);
-        all.push(RunningOut { account: site.account, email, certificate, is_over });
+        all.push(RunningOut { account: site.account, email, certificate, is_over: is_over || is_revoked });
     }
     all.sort_by_key(|one| one.certificate.not_after);
     Ok(all)

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use brightharbor_core::account::AccountName;
 use brightharbor_core::certificate::securing::Secured;
-use brightharbor_core::certificate::{Certificate, CertificateSource, NamePause, Waiting};
+use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState, NamePause, Waiting};
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::redirect::StuckRedirect;
@@ -62,6 +62,9 @@ impl RunningOut {
         let Certificate { site, not_after, source, .. } = &self.certificate;
         let (until, source) = (human::when(*not_after, now), source.words());
         let (account, email) = (&self.account, self.email.as_deref().unwrap_or("no address"));
+        if self.certificate.state == CertificateState::Revoked {
+            return format!("{site}: its {source} certificate is revoked (account {account}, {email})");
+        }
         match self.is_over {
             true => format!("{site}: its {source} certificate has run out, at {until} (account {account}, {email})"),
             false => format!("{site}: its {source} certificate runs out at {until} (account {account}, {email})"),
@@ -86,6 +89,7 @@ impl RunningOut {
             "source": self.certificate.source,
             "not_after": self.certificate.not_after.to_string(),
             "expired": self.is_over,
+            "revoked": self.certificate.state == CertificateState::Revoked,
         })
     }
 }

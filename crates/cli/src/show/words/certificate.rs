@@ -58,6 +58,10 @@ pub(super) fn told(remark: &CertificateRemark) -> Told {
             let words = format!("{site}: what the certificate seller asked for is still in place: {reason}");
             Told::fact("demand-stays", words).with("site", site.as_str()).with("reason", reason.as_str())
         }
+        Is::FoundRevoked { site, since } => {
+            let words = format!("{site}: its CA says that its certificate is revoked since {since}");
+            Told::fact("found-revoked", words).with("site", site.as_str()).with("since", since.to_string())
+        }
         Is::FormerRemoved { sites, days } => {
             let names: Vec<String> = sites.iter().map(ToString::to_string).collect();
             let what = match &names[..] {

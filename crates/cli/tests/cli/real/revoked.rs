@@ -8,10 +8,15 @@ use std::process::{Command, Stdio};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 
+use brightharbor_core::certificate::{Certificate, CertificateSource};
+use brightharbor_core::change::{ChangeSet, InventoryChange};
+use brightharbor_core::harbor::Layout;
+use brightharbor_core::name::Host;
+use brightharbor_io::store::Store;
 use serde_json::Value;
 
 use super::servers::{Server, await_listener, need};
-use crate::coast::{brightharbor, run};
+use crate::coast::{Coast, brightharbor, run};
 
 /// A CA in a folder: `openssl ca` with its index, and a server that gives its list away.
 struct Authority {
@@ -40,10 +45,15 @@ impl Authority {
         fs::write(folder.path().join("serial"), "1000\n").unwrap();
         fs::write(folder.path().join("crlnumber"), "01\n").unwrap();
         let authority = Self { folder, list: Arc::default(), fetched: Arc::default() };
-        authority.openssl("req -x509 -newkey rsa:2048 -nodes -keyout ca.key -out ca.pem -days 30 -subj /CN=Tide -config ca.cnf -extensions authority");
+        const NEW_KEY: &str = "-newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -config ca.cnf";
+        authority.openssl(&format!(
+            "req -x509 {NEW_KEY} -keyout root.key -out root.pem -days 30 -subj /CN=Root -extensions authority"
+        ));
+        authority.openssl(&format!("req -new {NEW_KEY} -keyout ca.key -out ca.csr -subj /CN=Tide"));
         authority.openssl(
-            "req -new -newkey rsa:2048 -nodes -keyout leaf.key -out leaf.csr -subj /CN=gullrock -config ca.cnf",
+            "x509 -req -in ca.csr -CA root.pem -CAkey root.key -out ca.pem -days 30 -extfile ca.cnf -extensions authority",
         );
+        authority.openssl(&format!("req -new {NEW_KEY} -keyout leaf.key -out leaf.csr -subj /CN=gullrock"));
         authority.openssl("ca -batch -config ca.cnf -extensions leaf -days 20 -notext -in leaf.csr -out leaf.pem");
         let both = fs::read_to_string(authority.path("leaf.pem")).unwrap()
             + &fs::read_to_string(authority.path("ca.pem")).unwrap();
@@ -149,4 +159,60 @@ fn a_list_is_fetched_once_however_many_servers_are_looked_at() {
     let all = checked["servers"].as_array().unwrap();
     assert!(all.len() == 4 && all.iter().all(|one| one["revocation"]["status"] == "good"), "{checked}");
     assert_eq!(authority.fetched.load(Ordering::SeqCst), 1);
+}
+
+/// The site of the yard with a certificate of the authority; as if the CA of the settings had issued it, or bought.
+fn with_certificate(authority: &Authority, source: CertificateSource) -> Coast {
+    let coast = Coast::new();
+    coast.delegate_here("gullrock.example");
+    let settings = fs::read_to_string(coast.harbor().join("harbor.toml")).unwrap();
+    let roots = format!("trust-roots = [\"{}\", ", authority.path("root.pem").display());
+    let settings = settings.replace("trust-roots = [", &roots);
+    let without_ca = settings.replace("directory = ", "# directory = ");
+    fs::write(coast.harbor().join("harbor.toml"), without_ca).unwrap();
+    coast.run(&["attach", "gullrock.example", "--account", "bakery", "--www", "none"]);
+    let [chain, key] = ["chain.pem", "leaf.key"].map(|name| authority.path(name).display().to_string());
+    coast.run(&["certificate", "import", &chain, &key]).expect(0);
+    let mut store = Store::open(&Layout::new(coast.harbor()).inventory()).unwrap();
+    let present = store.certificate_of(&Host::parse("gullrock.example").unwrap()).unwrap().unwrap();
+    let mut set = ChangeSet::new("as if it came from there");
+    set.inventory(InventoryChange::RecordCertificate(Certificate { source, ..present }));
+    let entry = store.next_entry().unwrap();
+    store.begin(entry, jiff::Timestamp::UNIX_EPOCH, "tester", &set, &[]).unwrap();
+    store.commit(entry, &set).unwrap();
+    fs::write(coast.harbor().join("harbor.toml"), settings).unwrap();
+    coast
+}
+
+#[test]
+fn the_timer_gets_another_for_one_that_its_ca_has_revoked_and_names_one_that_was_bought() {
+    let authority = Authority::new();
+    authority.publish("-crldays 7");
+    let ours = with_certificate(&authority, CertificateSource::Ca);
+    let state = |coast: &Coast| {
+        let listed = coast.run(&["certificate", "list", "--json"]).stdout;
+        serde_json::from_str::<Value>(&listed).unwrap()["certificates"][0].clone()
+    };
+    ours.run(&["tend"]);
+    assert_eq!(state(&ours)["state"], "served", "{}", state(&ours));
+    let asked = authority.fetched.load(Ordering::SeqCst);
+    ours.run(&["tend"]);
+    assert_eq!(authority.fetched.load(Ordering::SeqCst), asked, "kept for a while");
+
+    authority.openssl("ca -revoke leaf.pem -crl_reason superseded -config ca.cnf");
+    authority.publish("-crldays 7");
+    // Those that were kept are of before.
+    fs::remove_dir_all(ours.harbor().join("ca/lists")).unwrap();
+    let issuer =
+        |coast: &Coast| coast.json(&["certificate", "check", "gullrock.example"], 0)["servers"][0]["issuer"].clone();
+    let tended = ours.run(&["tend"]).expect(0);
+    assert!(tended.contains("its CA says that its certificate is revoked since"), "{tended}");
+    assert_eq!(state(&ours)["state"], "served");
+    assert_ne!(issuer(&ours), "CN=Tide", "the successor is of the CA of the settings");
+
+    let bought = with_certificate(&authority, CertificateSource::Imported);
+    let tended = bought.run(&["tend"]).expect(1);
+    assert!(tended.contains("its imported certificate is revoked"), "{tended}");
+    assert_eq!(state(&bought)["state"], "revoked");
+    bought.run(&["certificate", "list"]).expect(1);
 }
