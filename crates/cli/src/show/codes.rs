@@ -186,7 +186,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("zone-in-use", "an attached name still needs the zone"),
     ("zone-not-defined", "the DNS server's own configuration defines no such zone"),
     ("zone-not-loaded", "the DNS server answers with another serial than the zone file has"),
-    ("zone-not-static", "the server changes the zone by itself, so that it stays as it is"),
+    ("zone-not-static", "the server changes the zone on its own, so it stays as it is"),
     ("zone-refuses", "the zone cannot take the records"),
     ("zone-served", "the DNS server serves the zone already"),
     ("zone-signed", "an edit would break the signatures in the zone file"),

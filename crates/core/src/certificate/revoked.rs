@@ -37,13 +37,13 @@ impl RevocationStatus {
 
     pub fn words(&self) -> String {
         match self {
-            RevocationStatus::Good => "not revoked, says its CA".into(),
+            RevocationStatus::Good => "not revoked, according to its CA".into(),
             RevocationStatus::Revoked { since, reason } => {
                 let reason = reason.as_ref().map(|reason| format!(" ({reason})")).unwrap_or_default();
                 format!("revoked since {since}{reason}")
             }
-            RevocationStatus::Unknown(why) => format!("not known: {why}"),
-            RevocationStatus::NotAsked(why) => format!("not asked: {why}"),
+            RevocationStatus::Unknown(why) => format!("unknown: {why}"),
+            RevocationStatus::NotAsked(why) => format!("not checked: {why}"),
         }
     }
 }
@@ -69,20 +69,20 @@ fn read_list(
     issuer: &CertificateFacts,
     now: Timestamp,
 ) -> Result<RevocationStatus, String> {
-    let unreadable = |_| "its list of revoked certificates cannot be read".to_string();
+    let unreadable = |_| "the CRL cannot be read".to_string();
     let (_, list) = CertificateRevocationList::from_der(list).map_err(|_| unreadable(()))?;
     let (_, leaf) = X509Certificate::from_der(&leaf.der).map_err(|_| unreadable(()))?;
     let (_, issuer) = X509Certificate::from_der(&issuer.der).map_err(|_| unreadable(()))?;
     if list.issuer().as_raw() != leaf.issuer().as_raw() || issuer.subject().as_raw() != leaf.issuer().as_raw() {
-        return Err("the list is of another issuer".into());
+        return Err("the CRL is from another issuer".into());
     }
-    list.verify_signature(issuer.public_key()).map_err(|_| "its issuer has not signed the list".to_string())?;
+    list.verify_signature(issuer.public_key()).map_err(|_| "the CRL is not signed by the issuer".to_string())?;
     if list.last_update().timestamp() > now.as_second() + CLOCKS_DIFFER {
-        return Err("the list is of the future".into());
+        return Err("the CRL is from the future".into());
     }
     match list.next_update().map(|next| next.timestamp()) {
-        None => return Err("the list does not say until when it holds".into()),
-        Some(next) if next < now.as_second() => return Err("the list is out of date".into()),
+        None => return Err("the CRL does not say how long it is valid".into()),
+        Some(next) if next < now.as_second() => return Err("the CRL is out of date".into()),
         Some(_) => {}
     }
     speaks_of(&list, address)?;
@@ -102,20 +102,20 @@ fn speaks_of(list: &CertificateRevocationList<'_>, address: &str) -> Result<(), 
         match extension.parsed_extension() {
             ParsedExtension::IssuingDistributionPoint(point) => {
                 if point.only_contains_ca_certs || point.only_contains_attribute_certs || point.indirect_crl {
-                    return Err("the list is of other certificates".into());
+                    return Err("the CRL covers other certificates".into());
                 }
                 if point.only_some_reasons.is_some() {
-                    return Err("the list is of some reasons alone".into());
+                    return Err("the CRL covers only some reasons".into());
                 }
                 if let Some(DistributionPointName::FullName(names)) = &point.distribution_point
                     && !names.iter().any(|name| matches!(name, GeneralName::URI(uri) if *uri == address))
                 {
-                    return Err("the list is of another part".into());
+                    return Err("the CRL covers another part".into());
                 }
             }
             ParsedExtension::CRLNumber(_) | ParsedExtension::AuthorityKeyIdentifier(_) => {}
             // What must be understood and is not makes the list worthless, such as that of a mere difference.
-            _ if extension.critical => return Err("the list says something that is not understood".into()),
+            _ if extension.critical => return Err("the CRL has a critical extension that is not understood".into()),
             _ => {}
         }
     }
@@ -203,7 +203,7 @@ mod tests {
             known => panic!("{known:?}"),
         };
         assert!(why(b"no list").contains("cannot be read"));
-        assert!(why(&list(&other.by, &[], |_| ())).contains("has not signed"), "the same name, another key");
+        assert!(why(&list(&other.by, &[], |_| ())).contains("not signed by"), "the same name, another key");
         assert!(why(&list(&made("Other issuer").by, &[], |_| ())).contains("another issuer"));
         let of = |change: fn(&mut CertificateRevocationListParams)| why(&list(&harbor.by, &[], change));
         assert!(of(|params| params.next_update = date_time_ymd(2026, 11, 28)).contains("out of date"));

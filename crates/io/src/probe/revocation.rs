@@ -40,16 +40,16 @@ impl RevocationLists {
     pub async fn status(&self, chain: &[CertificateFacts]) -> RevocationStatus {
         let Some(leaf) = chain.first() else { return RevocationStatus::NotAsked("nothing was shown".into()) };
         if leaf.issuer == leaf.subject {
-            return RevocationStatus::NotAsked("it is signed with its own key".into());
+            return RevocationStatus::NotAsked("it is self-signed".into());
         }
         let Some(issuer) = chain[1..].iter().find(|facts| facts.subject == leaf.issuer) else {
-            return RevocationStatus::NotAsked("the certificate of its issuer was not sent".into());
+            return RevocationStatus::NotAsked("the certificate of its issuer is missing in the chain".into());
         };
         // What has run out is on no list any more.
         if leaf.not_after <= clock::now() {
             return RevocationStatus::NotAsked("it has expired".into());
         }
-        let mut last = RevocationStatus::NotAsked("it names no list of revoked certificates".into());
+        let mut last = RevocationStatus::NotAsked("the certificate names no CRL".into());
         for address in leaf.lists_at.iter().filter(|address| address.starts_with("http")) {
             last = match self.list(address).await {
                 Ok(list) => judge_list(&list, address, leaf, issuer, clock::now()),
@@ -76,7 +76,7 @@ impl RevocationLists {
         if let Some((list, _)) = kept.as_ref().filter(|(_, age)| *age < KEPT_FOR) {
             return Ok(list.clone());
         }
-        let late = || Err(format!("it has not come within {} s", PATIENCE.as_secs()));
+        let late = || Err(format!("it was not fetched within {} s", PATIENCE.as_secs()));
         match (timeout(PATIENCE, fetch(address, MOST_BYTES)).await.unwrap_or_else(|_| late()), kept) {
             (Ok(list), _) => {
                 if let (Some(path), Some(folder)) = (&path, &self.folder)

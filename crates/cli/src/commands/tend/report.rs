@@ -66,8 +66,8 @@ impl RunningOut {
             return format!("{site}: its {source} certificate is revoked (account {account}, {email})");
         }
         match self.is_over {
-            true => format!("{site}: its {source} certificate has run out, at {until} (account {account}, {email})"),
-            false => format!("{site}: its {source} certificate runs out at {until} (account {account}, {email})"),
+            true => format!("{site}: its {source} certificate expired at {until} (account {account}, {email})"),
+            false => format!("{site}: its {source} certificate expires at {until} (account {account}, {email})"),
         }
     }
 

@@ -63,7 +63,8 @@ pub fn run(args: &Change, context: &Context) -> Report {
     let design: DesignChange = args.design.change()?;
     if args.sign.is_some() || args.no_sign {
         if design != DesignChange::default() {
-            return Err(Error::wrong_use("signing is changed by itself").advice("give one command after the other"));
+            return Err(Error::wrong_use("signing cannot be changed together with what the zone is made from")
+                .advice("give one command after the other"));
         }
         return sign::run(&args.zone, args.sign.as_deref(), &args.options, context);
     }

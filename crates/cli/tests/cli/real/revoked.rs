@@ -140,7 +140,7 @@ fn a_revoked_certificate_is_a_fault_and_one_on_no_list_is_not() {
     let other = Authority::new();
     other.publish("-crldays 7");
     *authority.list.lock().unwrap() = other.list.lock().unwrap().clone();
-    assert_eq!(seen("has not signed"), ("unknown".into(), false));
+    assert_eq!(seen("not signed by"), ("unknown".into(), false));
     *authority.list.lock().unwrap() = b"<html>a page</html>".to_vec();
     assert_eq!(seen("cannot be read"), ("unknown".into(), false));
 }
