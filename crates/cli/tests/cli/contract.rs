@@ -308,7 +308,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "weak_cipher",
             "alpn",
             "revocation",
-            "stapled",
+            "staple",
             "hsts_seconds",
             "without_name",
             "findings"

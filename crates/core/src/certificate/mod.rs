@@ -19,6 +19,7 @@ mod hello;
 mod install;
 mod locked;
 mod model;
+mod ocsp;
 mod old_lock;
 mod packed;
 mod piece;
@@ -57,6 +58,7 @@ pub use model::{
     Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause, Revocation,
     Waiting,
 };
+pub use ocsp::{judge_ocsp, ocsp_question};
 pub use piece::{Piece, PieceError, certificate_pem, pieces};
 pub(crate) use read::address_of;
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};

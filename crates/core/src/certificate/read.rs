@@ -3,8 +3,9 @@
 use std::net::IpAddr;
 
 use jiff::Timestamp;
+use x509_parser::asn1_rs::Oid;
 use x509_parser::extensions::{DistributionPointName, GeneralName, ParsedExtension};
-use x509_parser::oid_registry::OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS;
+use x509_parser::oid_registry::{OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS, OID_PKIX_ACCESS_DESCRIPTOR_OCSP};
 use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate, X509Extension};
 use x509_parser::public_key::PublicKey;
@@ -32,6 +33,8 @@ pub struct CertificateFacts {
     pub issuer_at: Vec<String>,
     /// Where its CA's list of revoked certificates can be fetched (RFC 5280 section 4.2.1.13).
     pub lists_at: Vec<String>,
+    /// Where its CA is asked about it (OCSP, RFC 5280 section 4.2.2.1).
+    pub responders_at: Vec<String>,
     /// Whether it may sign others.
     pub is_ca: bool,
     /// Whether it demands that a statement about revocation comes with it (RFC 7633).
@@ -98,8 +101,9 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
         key,
         key_bits,
         signature: certificate.signature_algorithm.algorithm.to_id_string(),
-        issuer_at: issuer_at(&certificate),
+        issuer_at: told_at(&certificate, &OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS),
         lists_at: lists_at(&certificate),
+        responders_at: told_at(&certificate, &OID_PKIX_ACCESS_DESCRIPTOR_OCSP),
         is_ca: certificate.is_ca(),
         must_staple: certificate.extensions().iter().any(demands_staple),
         der: der.to_vec(),
@@ -115,13 +119,13 @@ pub(super) fn demands_staple(extension: &X509Extension<'_>) -> bool {
     extension.value == STATUS_REQUEST && extension.oid.to_id_string() == TLS_FEATURE
 }
 
-fn issuer_at(certificate: &X509Certificate<'_>) -> Vec<String> {
+fn told_at(certificate: &X509Certificate<'_>, method: &Oid<'_>) -> Vec<String> {
     let parsed = certificate.extensions().iter().filter_map(|extension| match extension.parsed_extension() {
         ParsedExtension::AuthorityInfoAccess(access) => Some(&access.accessdescs),
         _ => None,
     });
-    let issuers = parsed.flatten().filter(|access| access.access_method == OID_PKIX_ACCESS_DESCRIPTOR_CA_ISSUERS);
-    let addresses = issuers.filter_map(|access| match &access.access_location {
+    let told = parsed.flatten().filter(|access| access.access_method == *method);
+    let addresses = told.filter_map(|access| match &access.access_location {
         GeneralName::URI(text) => Some(text.to_string()),
         _ => None,
     });

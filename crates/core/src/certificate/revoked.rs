@@ -1,6 +1,6 @@
 //! Whether a CA has revoked a certificate, as its list of revoked ones says (CRL, RFC 5280 section 5). A list counts only where
 //! its issuer has signed it, it is of today, and it speaks of such certificates. Fetching it is for `brightharbor-io`
-//! (`probe/revocation.rs`).
+//! (`probe/revocation.rs`); answers about one certificate are in `ocsp.rs`.
 
 use jiff::Timestamp;
 use x509_parser::extensions::{DistributionPointName, GeneralName, ParsedExtension};
@@ -49,7 +49,7 @@ impl RevocationStatus {
 }
 
 /// A little before its time is no lie: clocks differ.
-const CLOCKS_DIFFER: i64 = 300;
+pub(super) const CLOCKS_DIFFER: i64 = 300;
 
 /// What a list from `address`, DER, says of a certificate of this issuer.
 pub fn judge_list(
@@ -91,9 +91,26 @@ fn read_list(
         None => RevocationStatus::Good,
         Some(entry) => RevocationStatus::Revoked {
             since: Timestamp::from_second(entry.revocation_date.timestamp()).unwrap_or(now),
-            reason: entry.reason_code().map(|(_, code)| code.to_string()),
+            reason: entry.reason_code().map(|(_, code)| reason_words(&code.to_string())),
         },
     })
+}
+
+/// The name of a reason (`KeyCompromise`) in words: `key compromise`.
+pub(super) fn reason_words(name: &str) -> String {
+    let mut words = String::new();
+    let mut after_small = false;
+    for letter in name.chars() {
+        if letter.is_ascii_uppercase() && after_small {
+            words.push(' ');
+        }
+        after_small = letter.is_ascii_lowercase();
+        words.push(letter.to_ascii_lowercase());
+    }
+    match words.strip_prefix("ca") {
+        Some(rest) if rest.trim_start() == "compromise" => "CA compromise".into(),
+        _ => words,
+    }
 }
 
 /// A list may be a part of what a CA has revoked: it has to be the part that the certificate names (section 5.2.5).
@@ -192,7 +209,15 @@ mod tests {
         let revoked = judged(&harbor, &list(&harbor.by, &[&[9, 9], &[0x01, 0xfe, 0x07]], |_| ()));
         let RevocationStatus::Revoked { since, reason } = &revoked else { panic!("{revoked:?}") };
         assert_eq!((since.to_string(), reason.is_some()), ("2026-11-20T00:00:00Z".into(), true));
-        assert!(revoked.words().starts_with("revoked since 2026-11-20T00:00:00Z ("), "{}", revoked.words());
+        assert_eq!(revoked.words(), "revoked since 2026-11-20T00:00:00Z (key compromise)");
+    }
+
+    #[test]
+    fn reasons_are_told_in_words() {
+        let told = ["Unspecified", "CACompromise", "CaCompromise", "CessationOfOperation", "AffiliationChanged"]
+            .map(reason_words);
+        let words = ["unspecified", "CA compromise", "CA compromise", "cessation of operation", "affiliation changed"];
+        assert_eq!(told, words);
     }
 
     #[test]

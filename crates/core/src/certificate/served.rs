@@ -26,8 +26,8 @@ pub struct Served {
     pub weak_cipher: Option<String>,
     /// The protocol that it chose of HTTP/2 and HTTP/1.1 (RFC 7301).
     pub alpn: Option<String>,
-    /// Whether a statement about revocation came along (RFC 6066 section 8).
-    pub stapled: bool,
+    /// What the answer that was stapled to the handshake says (RFC 6066 section 8), if one was.
+    pub staple: Option<RevocationStatus>,
     /// What its CA says of the leaf.
     pub revocation: RevocationStatus,
     /// For how many seconds browsers are bound to https (RFC 6797).
@@ -54,7 +54,7 @@ impl Served {
             versions: vec![],
             weak_cipher: None,
             alpn: None,
-            stapled: false,
+            staple: None,
             revocation: RevocationStatus::NotAsked("nothing was shown".into()),
             hsts: None,
             without_name: None,

@@ -14,11 +14,11 @@ const MOST_ADDRESSES: usize = 4;
 /// What stands at the address. What is fetched over plain http proves itself by its signature, and is used for nothing
 /// else.
 pub async fn fetch_issuer(address: &str) -> Result<Vec<u8>, String> {
-    fetch(address, MOST_BYTES).await
+    fetch(address, None, MOST_BYTES).await
 }
 
-/// The same of at most so many bytes.
-pub(super) async fn fetch(address: &str, most: usize) -> Result<Vec<u8>, String> {
+/// The same of at most so many bytes, or the answer to what is posted there, of this media type.
+pub(super) async fn fetch(address: &str, posted: Option<(&str, Vec<u8>)>, most: usize) -> Result<Vec<u8>, String> {
     let url: Url = address.parse().map_err(|error| format!("it is not a URL: {error}"))?;
     let tls = match url.scheme() {
         "http" => None,
@@ -33,7 +33,12 @@ pub(super) async fn fetch(address: &str, most: usize) -> Result<Vec<u8>, String>
     for at in found.map_err(|error| error.to_string())?.take(MOST_ADDRESSES) {
         let path = url.query().map_or_else(|| url.path().to_string(), |query| format!("{}?{query}", url.path()));
         let answer = match Connection::open(at, &host, &authority, tls.as_ref().map(Arc::clone)).await {
-            Ok(mut connection) => connection.send("GET", &path, &[], vec![], most).await,
+            Ok(mut connection) => match &posted {
+                None => connection.send("GET", &path, &[], vec![], most).await,
+                Some((kind, body)) => {
+                    connection.send("POST", &path, &[("content-type", *kind)], body.clone(), most).await
+                }
+            },
             Err(error) => Err(error),
         };
         match answer {

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use aws_lc_rs::rand;
 use brightharbor_core::certificate::{
-    Greeting, Served, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting, read_der,
+    Greeting, RevocationStatus, Served, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting, read_der,
 };
 use rustls::pki_types::ServerName;
 use rustls::version::{TLS12, TLS13};
@@ -18,7 +18,7 @@ use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 use tokio_rustls::client::TlsStream;
 
-use super::revocation::RevocationLists;
+use super::revocation::{RevocationLists, judge_staple};
 use super::tls::witnessing;
 use crate::clock;
 use crate::http::{Connection, HttpError, connect};
@@ -67,7 +67,10 @@ pub async fn look_at_served(
         served.weak_cipher = WEAK.iter().find(|(number, _)| *number == cipher).map(|(_, words)| words.to_string());
     }
     if served.failed.is_none() {
-        served.revocation = lists.status(&served.chain).await;
+        served.revocation = match &served.staple {
+            Some(counts @ (RevocationStatus::Good | RevocationStatus::Revoked { .. })) => counts.clone(),
+            _ => lists.status(&served.chain).await,
+        };
         served.hsts = bound_to_https(&served, &roots).await;
         served.without_name = nameless(address, host, &roots).await;
     }
@@ -102,7 +105,7 @@ async fn modern(served: &mut Served, roots: &Arc<RootCertStore>) -> Result<(), H
         served.chain.push(read_der(der).map_err(HttpError::Tls)?);
     }
     served.verified = witness.verdict();
-    served.stapled = witness.was_stapled();
+    served.staple = witness.staple().map(|answer| judge_staple(&answer, &served.chain, served.seen_at));
     served.alpn = session.alpn_protocol().map(|name| String::from_utf8_lossy(name).into_owned());
     Ok(())
 }

@@ -2,7 +2,6 @@
 //! that a bad certificate can be described.
 
 use std::net::SocketAddr;
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
@@ -68,7 +67,7 @@ async fn handshake(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStor
 pub(super) struct Witness {
     verifier: Arc<WebPkiServerVerifier>,
     verdict: Mutex<Option<Result<(), Distrust>>>,
-    stapled: AtomicBool,
+    staple: Mutex<Vec<u8>>,
 }
 
 /// A client that takes down the verdict on whatever is shown, speaking these versions.
@@ -80,7 +79,7 @@ pub(super) fn witnessing(
     let verifier = WebPkiServerVerifier::builder_with_provider(roots, provider())
         .build()
         .map_err(|error| failed(error.to_string()))?;
-    let witness = Arc::new(Witness { verifier, verdict: Mutex::new(None), stapled: AtomicBool::new(false) });
+    let witness = Arc::new(Witness { verifier, verdict: Mutex::new(None), staple: Mutex::default() });
     let config = ClientConfig::builder_with_provider(provider())
         .with_protocol_versions(versions)
         .map_err(|error| failed(error.to_string()))?
@@ -96,9 +95,9 @@ impl Witness {
         verdict.unwrap_or_else(|| Err(Distrust::Other("no verdict".into())))
     }
 
-    /// Whether a statement about revocation came along.
-    pub(super) fn was_stapled(&self) -> bool {
-        self.stapled.load(Ordering::Relaxed)
+    /// The answer about revocation that came along, DER.
+    pub(super) fn staple(&self) -> Option<Vec<u8>> {
+        self.staple.lock().ok().map(|staple| staple.clone()).filter(|staple| !staple.is_empty())
     }
 }
 
@@ -112,7 +111,9 @@ impl ServerCertVerifier for Witness {
         now: UnixTime,
     ) -> Result<ServerCertVerified, rustls::Error> {
         let verdict = self.verifier.verify_server_cert(end_entity, intermediates, server_name, ocsp, now);
-        self.stapled.store(!ocsp.is_empty(), Ordering::Relaxed);
+        if let Ok(mut staple) = self.staple.lock() {
+            *staple = ocsp.to_vec();
+        }
         if let Ok(mut slot) = self.verdict.lock() {
             *slot = Some(verdict.map(|_| ()).map_err(|error| distrust(&error)));
         }

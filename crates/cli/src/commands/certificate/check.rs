@@ -3,7 +3,7 @@
 use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 
-use brightharbor_core::certificate::{Installed, Served, read_chain, rules};
+use brightharbor_core::certificate::{Installed, RevocationStatus, Served, read_chain, rules};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Host;
@@ -181,7 +181,7 @@ fn facts(served: &Served) -> Vec<(&'static str, String)> {
     if served.failed.is_none() {
         let hsts = served.hsts.map_or("not set".into(), |seconds| format!("{} days", seconds / 86_400));
         facts.push(("HSTS", hsts));
-        facts.push(("OCSP stapling", if served.stapled { "offered" } else { "not offered" }.into()));
+        facts.push(("OCSP stapling", served.staple.as_ref().map_or("not offered".into(), RevocationStatus::words)));
         let nameless = match &served.without_name {
             None => "handshake refused".to_string(),
             Some(names) if names.is_empty() => "certificate without names".into(),
@@ -190,6 +190,10 @@ fn facts(served: &Served) -> Vec<(&'static str, String)> {
         facts.push(("without SNI", nameless));
     }
     facts
+}
+
+fn revocation_document(status: &RevocationStatus) -> Value {
+    json!({ "status": status.word(), "words": status.words() })
 }
 
 impl Shown for Checked {
@@ -236,8 +240,8 @@ impl Shown for Checked {
                 "versions": served.versions,
                 "weak_cipher": served.weak_cipher,
                 "alpn": served.alpn,
-                "stapled": served.stapled,
-                "revocation": { "status": served.revocation.word(), "words": served.revocation.words() },
+                "staple": served.staple.as_ref().map(revocation_document),
+                "revocation": revocation_document(&served.revocation),
                 "hsts_seconds": served.hsts,
                 "without_name": served.without_name,
                 "findings": findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),

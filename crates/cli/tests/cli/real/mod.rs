@@ -3,6 +3,7 @@
 
 mod alias_domains;
 mod already_there;
+mod authority;
 mod beside_others;
 mod both_families;
 mod ca;
@@ -26,6 +27,7 @@ mod serials;
 pub mod servers;
 mod signatures;
 mod signing;
+mod stapled;
 mod taken_over;
 mod tls;
 mod updates;

@@ -1,12 +1,8 @@
 //! Revoked certificates of a CA that OpenSSL runs: its list, fetched over http, decides what `certificate check` says.
 
 use std::fs;
-use std::io::{Read, Write};
-use std::net::{SocketAddr, TcpListener};
-use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex};
+use std::path::Path;
+use std::sync::atomic::Ordering;
 
 use brightharbor_core::certificate::{Certificate, CertificateSource};
 use brightharbor_core::change::{ChangeSet, InventoryChange};
@@ -15,107 +11,8 @@ use brightharbor_core::name::Host;
 use brightharbor_io::store::Store;
 use serde_json::Value;
 
-use super::servers::{Server, await_listener, need};
+use super::authority::{Authority, check, has};
 use crate::coast::{Coast, brightharbor, run};
-
-/// A CA in a folder: `openssl ca` with its index, and a server that gives its list away.
-struct Authority {
-    folder: tempfile::TempDir,
-    list: Arc<Mutex<Vec<u8>>>,
-    fetched: Arc<AtomicUsize>,
-}
-
-impl Authority {
-    fn new() -> Self {
-        let folder = tempfile::tempdir().unwrap();
-        let listener = TcpListener::bind("127.0.0.1:0").unwrap();
-        let at = listener.local_addr().unwrap();
-        let config = format!(
-            "[ca]\ndefault_ca = own\n[own]\ndir = {dir}\ndatabase = {dir}/index\nserial = {dir}/serial\ncrlnumber = \
-             {dir}/crlnumber\nnew_certs_dir = {dir}\ncertificate = {dir}/ca.pem\nprivate_key = {dir}/ca.key\ndefault_md = \
-             sha256\npolicy = any\nunique_subject = no\ncopy_extensions = copy\n[any]\ncommonName = supplied\n\
-             [req]\ndistinguished_name = name\n[name]\n[leaf]\nbasicConstraints = CA:FALSE\nsubjectAltName = \
-             DNS:gullrock.example\ncrlDistributionPoints = URI:http://{at}/ca.crl\nextendedKeyUsage = serverAuth\n\
-             [authority]\nbasicConstraints = critical,CA:TRUE\nkeyUsage = critical,keyCertSign,cRLSign\n\
-             subjectKeyIdentifier = hash\n",
-            dir = folder.path().display()
-        );
-        fs::write(folder.path().join("ca.cnf"), config).unwrap();
-        fs::write(folder.path().join("index"), "").unwrap();
-        fs::write(folder.path().join("serial"), "1000\n").unwrap();
-        fs::write(folder.path().join("crlnumber"), "01\n").unwrap();
-        let authority = Self { folder, list: Arc::default(), fetched: Arc::default() };
-        const NEW_KEY: &str = "-newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -config ca.cnf";
-        authority.openssl(&format!(
-            "req -x509 {NEW_KEY} -keyout root.key -out root.pem -days 30 -subj /CN=Root -extensions authority"
-        ));
-        authority.openssl(&format!("req -new {NEW_KEY} -keyout ca.key -out ca.csr -subj /CN=Tide"));
-        authority.openssl(
-            "x509 -req -in ca.csr -CA root.pem -CAkey root.key -out ca.pem -days 30 -extfile ca.cnf -extensions authority",
-        );
-        authority.openssl(&format!("req -new {NEW_KEY} -keyout leaf.key -out leaf.csr -subj /CN=gullrock"));
-        authority.openssl("ca -batch -config ca.cnf -extensions leaf -days 20 -notext -in leaf.csr -out leaf.pem");
-        let both = fs::read_to_string(authority.path("leaf.pem")).unwrap()
-            + &fs::read_to_string(authority.path("ca.pem")).unwrap();
-        fs::write(authority.path("chain.pem"), both).unwrap();
-        let (list, fetched) = (Arc::clone(&authority.list), Arc::clone(&authority.fetched));
-        std::thread::spawn(move || {
-            for mut stream in listener.incoming().flatten() {
-                let mut request = [0; 4096];
-                let _ = stream.read(&mut request);
-                fetched.fetch_add(1, Ordering::SeqCst);
-                let body = list.lock().unwrap().clone();
-                let status = if body.is_empty() { "503 Out Of Order" } else { "200 OK" };
-                let head = format!("HTTP/1.1 {status}\r\ncontent-length: {}\r\nconnection: close\r\n\r\n", body.len());
-                let _ = stream.write_all(head.as_bytes()).and_then(|()| stream.write_all(&body));
-            }
-        });
-        authority
-    }
-
-    fn path(&self, name: &str) -> PathBuf {
-        self.folder.path().join(name)
-    }
-
-    fn openssl(&self, words: &str) {
-        let run =
-            Command::new(need("openssl", "openssl")).args(words.split(' ')).current_dir(self.folder.path()).output();
-        let run = run.unwrap();
-        assert!(run.status.success(), "{words}: {}", String::from_utf8_lossy(&run.stderr));
-    }
-
-    /// Makes the list anew and gives it away from now on.
-    fn publish(&self, more: &str) {
-        self.openssl(&format!("ca -gencrl -config ca.cnf -out ca.crl.pem {more}"));
-        self.openssl("crl -in ca.crl.pem -outform DER -out ca.crl");
-        *self.list.lock().unwrap() = fs::read(self.path("ca.crl")).unwrap();
-    }
-
-    fn serve(&self) -> (Server, SocketAddr) {
-        let address = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap();
-        let server = Server::spawn(
-            Command::new(need("openssl", "openssl"))
-                .args(["s_server", "-quiet", "-www", "-accept", &address.to_string()])
-                .args(["-cert", "leaf.pem", "-cert_chain", "chain.pem", "-key", "leaf.key"])
-                .current_dir(self.folder.path())
-                .stdout(Stdio::null())
-                .stderr(Stdio::null()),
-        );
-        await_listener(address);
-        (server, address)
-    }
-}
-
-fn check(address: SocketAddr, harbor: &Path) -> Value {
-    let target = format!("gullrock.example:{}", address.port());
-    let words = ["certificate", "check", &target, "--at", "127.0.0.1", "--json"];
-    let done = run(brightharbor().args(words).env("BRIGHTHARBOR", harbor));
-    serde_json::from_str::<Value>(&done.stdout).unwrap()["servers"][0].clone()
-}
-
-fn has(server: &Value, code: &str) -> bool {
-    server["findings"].as_array().unwrap().iter().any(|finding| finding["code"] == code)
-}
 
 #[test]
 fn a_revoked_certificate_is_a_fault_and_one_on_no_list_is_not() {

@@ -16,6 +16,7 @@ mod served_revoked;
 mod served_weak;
 mod site_name_not_covered;
 mod staple_missing;
+mod staple_worthless;
 mod tls_not_spoken;
 mod weak_cipher_accepted;
 
@@ -39,6 +40,7 @@ pub const ALL: &[Rule] = &[
     served_weak::RULE,
     served_not_installed::RULE,
     staple_missing::RULE,
+    staple_worthless::RULE,
     site_name_not_covered::RULE,
     served_expires_soon::RULE,
     chain_out_of_order::RULE,

@@ -16,7 +16,9 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
-    let Some(leaf) = served.chain.first().filter(|leaf| leaf.must_staple && !served.stapled) else { return vec![] };
+    let Some(leaf) = served.chain.first().filter(|leaf| leaf.must_staple && served.staple.is_none()) else {
+        return vec![];
+    };
     let message = format!("{} demands stapling, and {} staples nothing", shown(leaf), served.address);
     vec![TEXT.finding(&served.host, message, "turn on stapling, or get another certificate")]
 }

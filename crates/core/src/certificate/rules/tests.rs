@@ -39,7 +39,7 @@ fn good() -> (Served, CertificateFacts) {
         versions: vec![TlsVersion::Tls12, TlsVersion::Tls13],
         weak_cipher: None,
         alpn: Some("h2".into()),
-        stapled: false,
+        staple: None,
         revocation: RevocationStatus::Good,
         hsts: None,
         without_name: None,
@@ -115,6 +115,10 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
                 served.host = "192.0.2.10".into();
                 served.verified = Err(Distrust::Name);
             }),
+        ),
+        (
+            "staple-worthless",
+            fired(|served, _| served.staple = Some(RevocationStatus::Unknown("the OCSP answer is out of date".into()))),
         ),
         ("staple-missing", fired(|served, _| served.chain[0].must_staple = true)),
         ("weak-cipher-accepted", fired(|served, _| served.weak_cipher = Some("RC4".into()))),
