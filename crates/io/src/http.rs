@@ -17,6 +17,8 @@ use tokio::net::TcpStream;
 use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 
+use crate::tls_words::handshake_words;
+
 const CONNECT_TIME: Duration = Duration::from_secs(5);
 /// An answer that takes longer is given up.
 const ANSWER_TIME: Duration = Duration::from_secs(20);
@@ -85,7 +87,7 @@ impl Connection {
                 let stream = timeout(CONNECT_TIME, TlsConnector::from(config).connect(name, stream))
                     .await
                     .map_err(|_| HttpError::Silent)?
-                    .map_err(|error| HttpError::Tls(error.to_string()))?;
+                    .map_err(|error| HttpError::Tls(handshake_words(&error)))?;
                 start(TokioIo::new(stream)).await?
             }
         };

@@ -21,6 +21,7 @@ pub mod secure;
 pub mod server;
 pub mod store;
 pub mod survey;
+mod tls_words;
 pub mod trust;
 pub mod watch;
 pub mod zones;

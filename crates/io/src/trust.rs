@@ -14,6 +14,8 @@ use rustls::pki_types::pem::PemObject;
 use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
 use rustls::{ClientConfig, RootCertStore};
 
+use crate::tls_words::{certificate_words, tls_words};
+
 /// The roots that certificates are verified with.
 pub type Roots = Arc<RootCertStore>;
 
@@ -95,7 +97,8 @@ pub(crate) fn distrust(error: &rustls::Error) -> Distrust {
         }
         rustls::Error::InvalidCertificate(Wrong::Expired | Wrong::ExpiredContext { .. }) => Distrust::Expired,
         rustls::Error::InvalidCertificate(Wrong::NotValidYet | Wrong::NotValidYetContext { .. }) => Distrust::NotYet,
-        other => Distrust::Other(other.to_string()),
+        rustls::Error::InvalidCertificate(wrong) => Distrust::Other(certificate_words(wrong)),
+        other => Distrust::Other(tls_words(other)),
     }
 }
 

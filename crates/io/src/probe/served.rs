@@ -19,9 +19,10 @@ use tokio_rustls::TlsConnector;
 use tokio_rustls::client::TlsStream;
 
 use super::revocation::{RevocationLists, judge_staple};
-use super::tls::witnessing;
+use super::tls::{Keys, witnessing};
 use crate::clock;
 use crate::http::{Connection, HttpError, connect};
+use crate::tls_words::handshake_words;
 
 const HANDSHAKE_TIME: Duration = Duration::from_secs(6);
 /// What speaks no http, such as a mail server, says nothing to a request for a page.
@@ -87,7 +88,7 @@ async fn shake(address: SocketAddr, host: &str, config: ClientConfig) -> Result<
     timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name_of(host)?, stream))
         .await
         .map_err(|_| HttpError::Silent)?
-        .map_err(|error| HttpError::Tls(error.to_string()))
+        .map_err(|error| HttpError::Tls(handshake_words(&error)))
 }
 
 fn names_of(session: &ClientConnection) -> Vec<String> {
@@ -97,7 +98,7 @@ fn names_of(session: &ClientConnection) -> Vec<String> {
 
 /// A handshake of today, with what it shows.
 async fn modern(served: &mut Served, roots: &Arc<RootCertStore>) -> Result<(), HttpError> {
-    let (mut config, witness) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS)?;
+    let (mut config, witness) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo)?;
     config.alpn_protocols = vec![b"h2".to_vec(), b"http/1.1".to_vec()];
     let stream = shake(served.address, &served.host, config).await?;
     let (_, session) = stream.get_ref();
@@ -116,7 +117,7 @@ async fn speaks(
     roots: &Arc<RootCertStore>,
     version: &'static rustls::SupportedProtocolVersion,
 ) -> bool {
-    match witnessing(Arc::clone(roots), &[version]) {
+    match witnessing(Arc::clone(roots), &[version], Keys::WeakToo) {
         Ok((config, _)) => shake(address, host, config).await.is_ok(),
         Err(_) => false,
     }
@@ -124,7 +125,7 @@ async fn speaks(
 
 /// What is shown to who asks for no name; `None` if the server refuses that.
 async fn nameless(address: SocketAddr, host: &str, roots: &Arc<RootCertStore>) -> Option<Vec<String>> {
-    let (mut config, _) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS).ok()?;
+    let (mut config, _) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo).ok()?;
     config.enable_sni = false;
     let stream = shake(address, host, config).await.ok()?;
     Some(names_of(stream.get_ref().1))
@@ -161,7 +162,7 @@ async fn exchange(address: SocketAddr, hello: &[u8]) -> Greeting {
 
 /// For how long browsers are told to use https alone (RFC 6797 section 6.1).
 async fn bound_to_https(served: &Served, roots: &Arc<RootCertStore>) -> Option<u64> {
-    let (config, _) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS).ok()?;
+    let (config, _) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo).ok()?;
     let authority = match served.address.port() {
         443 => served.host.clone(),
         port => format!("{}:{port}", served.host),

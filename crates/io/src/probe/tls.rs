@@ -16,6 +16,7 @@ use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 
 use crate::http::{HttpError, connect};
+use crate::tls_words::handshake_words;
 use crate::trust::{distrust, provider};
 
 const HANDSHAKE_TIME: Duration = Duration::from_secs(8);
@@ -31,7 +32,7 @@ pub async fn shake_hands(address: SocketAddr, hostname: &Host, roots: Arc<RootCe
 }
 
 async fn handshake(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStore>) -> Result<TlsOutcome, HttpError> {
-    let (config, witness) = witnessing(roots, rustls::ALL_VERSIONS)?;
+    let (config, witness) = witnessing(roots, rustls::ALL_VERSIONS, Keys::Strong)?;
     let stream = connect(address).await?;
     // An address is no name that could be sent along (RFC 6066 section 3).
     let name = match hostname.address() {
@@ -41,7 +42,7 @@ async fn handshake(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStor
     let stream = timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name, stream))
         .await
         .map_err(|_| HttpError::Silent)?
-        .map_err(|error| HttpError::Tls(error.to_string()))?;
+        .map_err(|error| HttpError::Tls(handshake_words(&error)))?;
     let (_, session) = stream.get_ref();
     let chain = session.peer_certificates().unwrap_or_default();
     let leaf = chain.first().ok_or_else(|| HttpError::Tls("no certificate was shown".into()))?;
@@ -61,25 +62,37 @@ async fn handshake(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStor
     })
 }
 
-/// Takes the verdict of the real verifier down and lets the handshake go on. The handshake's own signature is
-/// checked for real: a server that does not hold the key never gets past it.
+/// Takes the verdict of the real verifier down and lets the handshake go on. The handshake's own signature is checked for
+/// real: a server that does not hold the key never gets past it.
 #[derive(Debug)]
 pub(super) struct Witness {
     verifier: Arc<WebPkiServerVerifier>,
     verdict: Mutex<Option<Result<(), Distrust>>>,
     staple: Mutex<Vec<u8>>,
+    keys: Keys,
+}
+
+/// Whose handshakes are gone on with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Keys {
+    /// Of keys that prove something.
+    Strong,
+    /// Of weak ones as well, whose signatures the library does not check: to see what such a server shows, which is a fault
+    /// in any case.
+    WeakToo,
 }
 
 /// A client that takes down the verdict on whatever is shown, speaking these versions.
 pub(super) fn witnessing(
     roots: Arc<RootCertStore>,
     versions: &[&'static SupportedProtocolVersion],
+    keys: Keys,
 ) -> Result<(ClientConfig, Arc<Witness>), HttpError> {
     let failed = |error: String| HttpError::Tls(error);
     let verifier = WebPkiServerVerifier::builder_with_provider(roots, provider())
         .build()
         .map_err(|error| failed(error.to_string()))?;
-    let witness = Arc::new(Witness { verifier, verdict: Mutex::new(None), staple: Mutex::default() });
+    let witness = Arc::new(Witness { verifier, verdict: Mutex::new(None), staple: Mutex::default(), keys });
     let config = ClientConfig::builder_with_provider(provider())
         .with_protocol_versions(versions)
         .map_err(|error| failed(error.to_string()))?
@@ -98,6 +111,20 @@ impl Witness {
     /// The answer about revocation that came along, DER.
     pub(super) fn staple(&self) -> Option<Vec<u8>> {
         self.staple.lock().ok().map(|staple| staple.clone()).filter(|staple| !staple.is_empty())
+    }
+}
+
+impl Witness {
+    fn unless_weak(
+        &self,
+        certificate: &CertificateDer<'_>,
+        checked: Result<HandshakeSignatureValid, rustls::Error>,
+    ) -> Result<HandshakeSignatureValid, rustls::Error> {
+        let weak = || read_der(certificate).is_ok_and(|facts| facts.weakness().is_some());
+        match checked {
+            Err(_) if self.keys == Keys::WeakToo && weak() => Ok(HandshakeSignatureValid::assertion()),
+            checked => checked,
+        }
     }
 }
 
@@ -126,7 +153,7 @@ impl ServerCertVerifier for Witness {
         certificate: &CertificateDer<'_>,
         signature: &DigitallySignedStruct,
     ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        self.verifier.verify_tls12_signature(message, certificate, signature)
+        self.unless_weak(certificate, self.verifier.verify_tls12_signature(message, certificate, signature))
     }
 
     fn verify_tls13_signature(
@@ -135,7 +162,7 @@ impl ServerCertVerifier for Witness {
         certificate: &CertificateDer<'_>,
         signature: &DigitallySignedStruct,
     ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        self.verifier.verify_tls13_signature(message, certificate, signature)
+        self.unless_weak(certificate, self.verifier.verify_tls13_signature(message, certificate, signature))
     }
 
     fn supported_verify_schemes(&self) -> Vec<SignatureScheme> {

@@ -15,6 +15,7 @@ use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 
 use crate::http::{HttpError, connect};
+use crate::tls_words::handshake_words;
 use crate::trust::provider;
 
 const HANDSHAKE_TIME: Duration = Duration::from_secs(8);
@@ -44,7 +45,7 @@ async fn shake(address: SocketAddr, name: &Host) -> Result<CertificateDer<'stati
     let stream = timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(asked, stream))
         .await
         .map_err(|_| HttpError::Silent)?
-        .map_err(|error| failed(error.to_string()))?;
+        .map_err(|error| failed(handshake_words(&error)))?;
     let (_, session) = stream.get_ref();
     if session.alpn_protocol() != Some(PROTOCOL) {
         return Err(failed("a server answered that does not speak acme-tls/1".into()));

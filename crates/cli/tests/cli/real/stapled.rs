@@ -84,3 +84,22 @@ fn without_a_staple_and_a_list_the_responder_is_asked() {
     let (word, words, found) = seen(ITSELF);
     assert!(word == "revoked" && words.contains("revoked since") && found, "{words}");
 }
+
+#[test]
+fn a_weak_key_is_told_as_a_weak_key_and_what_is_no_tls_in_words() {
+    let authority = Authority::with_responder();
+    authority.openssl(
+        "req -x509 -newkey rsa:1024 -nodes -config ca.cnf -keyout weak.key -out weak.pem -days 10 -subj /CN=weak \
+         -extensions leaf",
+    );
+    let weak = ["-cert", "weak.pem", "-key", "weak.key", "-cert_chain", "weak.pem", "-cipher", "DEFAULT@SECLEVEL=0"];
+    let (_server, address) = authority.serve_with(&weak);
+    let server = check(address, Path::new("/nowhere"));
+    assert!(has(&server, "served-weak") && !has(&server, "tls-not-spoken"), "{server}");
+    assert_eq!((server["key"].as_str(), server["failed"].as_str()), (Some("RSA 1024"), None));
+    assert!(server["versions"].as_array().unwrap().iter().any(|version| version == "TLS 1.3"), "{server}");
+
+    let (_old, address) = authority.serve_with(&["-tls1_1", "-cipher", "DEFAULT@SECLEVEL=0"]);
+    let server = check(address, Path::new("/nowhere"));
+    assert!(server["failed"].as_str().unwrap().contains("it speaks no version of TLS that is asked for"), "{server}");
+}
