@@ -10,6 +10,7 @@ use brightharbor_core::certificate::{
 use brightharbor_core::harbor::Service;
 use brightharbor_core::site::{FILES_AT_ONCE, Site, first_of_part};
 use brightharbor_core::zone::{KeptZone, ZoneHome};
+use futures_util::{StreamExt, stream};
 use jiff::Timestamp;
 use zeroize::Zeroizing;
 
@@ -19,6 +20,8 @@ use crate::install::{folder_for, leads_to, read_regular};
 use crate::overlay::Overlay;
 use crate::probe::RevocationLists;
 
+/// So many CAs are waited for side by side.
+const ASKED_AT_ONCE: usize = 8;
 /// No chain is longer, in bytes.
 const MOST_CHAIN: usize = 1 << 20;
 
@@ -59,21 +62,17 @@ pub fn installed_chain(files: &CertificateFiles) -> Option<Vec<u8>> {
 /// nothing. Of very many certificates each run looks at a part, as it does at site files.
 pub async fn revoked_elsewhere(harbor: &Harbor, now: Timestamp) -> Result<Vec<(Certificate, Timestamp)>, LoadError> {
     let lists = RevocationLists::kept_in(harbor.layout.ca().join("lists"));
-    let mut found = Vec::new();
     let all = harbor.store.all_certificates()?;
     let first = first_of_part(all.len(), now);
-    for certificate in all.into_iter().skip(first).take(FILES_AT_ONCE) {
-        if certificate.state == CertificateState::Revoked {
-            continue;
+    let part = all.into_iter().skip(first).take(FILES_AT_ONCE);
+    let asked = part.filter(|certificate| certificate.state != CertificateState::Revoked).map(async |certificate| {
+        let chain = read_chain(&installed_chain(&certificate.files)?).ok()?;
+        match lists.status(&chain).await {
+            RevocationStatus::Revoked { since, .. } => Some((certificate, since)),
+            _ => None,
         }
-        let chain = installed_chain(&certificate.files).and_then(|pem| read_chain(&pem).ok());
-        if let Some(chain) = chain
-            && let RevocationStatus::Revoked { since, .. } = lists.status(&chain).await
-        {
-            found.push((certificate, since));
-        }
-    }
-    Ok(found)
+    });
+    Ok(stream::iter(asked).buffered(ASKED_AT_ONCE).filter_map(async |found| found).collect().await)
 }
 
 /// What a service has, and what the site of its hostname has.

@@ -3,6 +3,7 @@
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
@@ -14,7 +15,7 @@ use tokio::time::timeout;
 
 use super::issuer::fetch;
 use crate::clock;
-use crate::install::{make_private_folder, read_if_there, write_atomically};
+use crate::install::{make_private_folder, read_if_there, remove_file, write_atomically};
 
 /// The longest lists of large CAs have some megabytes.
 const MOST_BYTES: usize = 32 << 20;
@@ -26,6 +27,9 @@ type Fetched = Arc<OnceCell<Result<Vec<u8>, String>>>;
 #[derive(Default)]
 pub struct RevocationLists {
     by_source: Mutex<HashMap<Vec<u8>, Fetched>>,
+    /// The addresses that gave nothing, and why: another certificate of the same CA is not asked about there.
+    missed: Mutex<HashMap<String, String>>,
+    cleared: AtomicBool,
     folder: Option<PathBuf>,
 }
 
@@ -41,6 +45,10 @@ const ISSUER_MISSING: &str = "the certificate of its issuer is missing in the ch
 
 /// CAs make a list anew every few hours or days.
 const KEPT_FOR: Duration = Duration::from_secs(6 * 3600);
+/// An address that gave nothing is left alone by the timer, which would wait for it every few minutes.
+const MISSED_FOR: Duration = Duration::from_secs(3600);
+/// What nobody has asked about for so long is of a certificate that is gone.
+const CLEARED_AFTER: Duration = Duration::from_secs(30 * 24 * 3600);
 
 impl RevocationLists {
     /// Keeps what it fetches in a folder of the harbor: a timer that runs every few minutes asks a few times a day.
@@ -109,22 +117,24 @@ impl RevocationLists {
 
     /// Only what counts is kept: an error page of today is no answer of tomorrow.
     async fn kept_or_fetched(&self, source: Source<'_>, counts: impl Fn(&[u8]) -> bool) -> Result<Vec<u8>, String> {
-        let path = self.folder.as_ref().map(|folder| folder.join(&content_hash(&source.key)[..32]));
-        let kept = path.as_ref().and_then(|path| Some((read_if_there(path).ok()??, age(path)?)));
-        let kept = kept.filter(|(told, _)| counts(told));
+        let name = name_of(&source.key);
+        let kept = self.kept(&name).filter(|(told, _)| counts(told));
         if let Some((told, _)) = kept.as_ref().filter(|(_, age)| *age < KEPT_FOR) {
             return Ok(told.clone());
         }
+        if let Some(why) = self.missed(source.address) {
+            return kept.map(|(told, _)| told).ok_or(why);
+        }
         let late = || Err(format!("nothing came within {} s", PATIENCE.as_secs()));
         let fetched = fetch(source.address, source.question.map(|question| (OCSP_TYPE, question)), MOST_BYTES);
-        match (timeout(PATIENCE, fetched).await.unwrap_or_else(|_| late()), kept) {
+        let fetched = timeout(PATIENCE, fetched).await.unwrap_or_else(|_| late());
+        if let Err(why) = &fetched {
+            self.missed.lock().unwrap_or_else(PoisonError::into_inner).insert(source.address.into(), why.clone());
+            self.keep(&missed_name(source.address), why.as_bytes());
+        }
+        match (fetched, kept) {
             (Ok(told), _) if counts(&told) => {
-                if let (Some(path), Some(folder)) = (&path, &self.folder)
-                    && make_private_folder(folder).is_ok()
-                {
-                    // Fetched once more, it is no harm.
-                    let _ = write_atomically(path, &told, 0o600);
-                }
+                self.keep(&name, &told);
                 Ok(told)
             }
             // As long as it says that it holds.
@@ -132,6 +142,43 @@ impl RevocationLists {
             (told, None) => told,
         }
     }
+
+    /// Why the address gave nothing a while ago.
+    fn missed(&self, address: &str) -> Option<String> {
+        let known = self.missed.lock().unwrap_or_else(PoisonError::into_inner).get(address).cloned();
+        known.or_else(|| {
+            let (why, _) = self.kept(&missed_name(address)).filter(|(_, age)| *age < MISSED_FOR)?;
+            String::from_utf8(why).ok()
+        })
+    }
+
+    fn kept(&self, name: &str) -> Option<(Vec<u8>, Duration)> {
+        let path = self.folder.as_ref()?.join(name);
+        Some((read_if_there(&path).ok()??, age(&path)?))
+    }
+
+    /// Fetched once more, it is no harm.
+    fn keep(&self, name: &str, content: &[u8]) {
+        let Some(folder) = &self.folder else { return };
+        if make_private_folder(folder).is_ok() {
+            let _ = write_atomically(&folder.join(name), content, 0o600);
+        }
+        if !self.cleared.swap(true, Ordering::Relaxed) {
+            for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+                if age(&entry.path()).is_some_and(|age| age > CLEARED_AFTER) {
+                    let _ = remove_file(&entry.path());
+                }
+            }
+        }
+    }
+}
+
+fn name_of(key: &[u8]) -> String {
+    content_hash(key)[..32].to_string()
+}
+
+fn missed_name(address: &str) -> String {
+    format!("{}.missed", name_of(address.as_bytes()))
 }
 
 /// What was stapled to the handshake that showed this chain.
@@ -145,4 +192,77 @@ pub(super) fn judge_staple(answer: &[u8], chain: &[CertificateFacts], now: Times
 
 fn age(path: &Path) -> Option<Duration> {
     std::fs::metadata(path).ok()?.modified().ok()?.elapsed().ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use std::fs::{File, FileTimes};
+    use std::io::{Read, Write};
+    use std::net::TcpListener;
+    use std::sync::atomic::AtomicUsize;
+    use std::time::SystemTime;
+
+    use super::*;
+
+    /// A responder that is out of order, or gives what it is told to; it counts who comes.
+    fn responder(answer: &'static str) -> (String, Arc<AtomicUsize>) {
+        let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+        let address = format!("http://{}/ask", listener.local_addr().unwrap());
+        let count = Arc::new(AtomicUsize::new(0));
+        let counted = Arc::clone(&count);
+        std::thread::spawn(move || {
+            for mut stream in listener.incoming().flatten() {
+                counted.fetch_add(1, Ordering::SeqCst);
+                let _ = stream.read(&mut [0; 4096]);
+                let _ = stream.write_all(answer.as_bytes());
+            }
+        });
+        (address, count)
+    }
+
+    const BROKEN: &str = "HTTP/1.1 503 Broken\r\ncontent-length: 0\r\nconnection: close\r\n\r\n";
+    const PAGE: &str = "HTTP/1.1 200 OK\r\ncontent-length: 4\r\nconnection: close\r\n\r\npage";
+
+    fn unknown(_: &[u8]) -> RevocationStatus {
+        RevocationStatus::Unknown("no answer".into())
+    }
+
+    #[tokio::test]
+    async fn an_address_that_gives_nothing_is_left_alone_for_a_while() {
+        let (address, count) = responder(BROKEN);
+        let folder = tempfile::tempdir().unwrap();
+        let of_one_command = RevocationLists::kept_in(folder.path().join("lists"));
+        for question in [vec![1], vec![2]] {
+            let told = of_one_command.told(&address, Some(question), unknown).await;
+            assert!(told.words().contains("503"), "{told:?}");
+        }
+        assert_eq!(count.load(Ordering::SeqCst), 1, "about another certificate");
+        let later = || RevocationLists::kept_in(folder.path().join("lists"));
+        assert!(later().told(&address, Some(vec![1]), unknown).await.words().contains("503"));
+        assert_eq!(count.load(Ordering::SeqCst), 1, "by the next command");
+        let hour_ago = SystemTime::now() - MISSED_FOR;
+        let missed = File::options().write(true).open(folder.path().join("lists").join(missed_name(&address)));
+        missed.unwrap().set_times(FileTimes::new().set_modified(hour_ago)).unwrap();
+        later().told(&address, Some(vec![1]), unknown).await;
+        assert_eq!(count.load(Ordering::SeqCst), 2, "an hour later");
+    }
+
+    #[tokio::test]
+    async fn what_does_not_count_is_not_kept_and_what_is_of_long_ago_goes() {
+        let (address, count) = responder(PAGE);
+        let folder = tempfile::tempdir().unwrap();
+        let lists = || RevocationLists::kept_in(folder.path().to_path_buf());
+        let files = || std::fs::read_dir(folder.path()).unwrap().count();
+        for _ in 0..2 {
+            assert_eq!(lists().told(&address, None, unknown).await.word(), "unknown");
+        }
+        assert_eq!((count.load(Ordering::SeqCst), files()), (2, 0), "a page is asked for again");
+        let old = folder.path().join("of-a-certificate-that-is-gone");
+        let month_ago = SystemTime::now() - CLEARED_AFTER - Duration::from_secs(60);
+        File::create(&old).unwrap().set_times(FileTimes::new().set_modified(month_ago)).unwrap();
+        for _ in 0..2 {
+            assert_eq!(lists().told(&address, None, |_| RevocationStatus::Good).await, RevocationStatus::Good);
+        }
+        assert_eq!((count.load(Ordering::SeqCst), files(), old.exists()), (3, 1, false), "an answer is kept");
+    }
 }
