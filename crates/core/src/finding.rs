@@ -121,6 +121,20 @@ pub(crate) fn minute(time: Timestamp) -> String {
     time.strftime("%Y-%m-%d %H:%M UTC").to_string()
 }
 
+/// The name of a value of a library in words: `NoCipherSuitesInCommon` as `no cipher suites in common`.
+pub fn spaced(name: &str, between: char) -> String {
+    let mut words = String::new();
+    let mut after_small = false;
+    for letter in name.chars() {
+        if letter.is_ascii_uppercase() && after_small {
+            words.push(between);
+        }
+        after_small = letter.is_ascii_lowercase() || letter.is_ascii_digit();
+        words.push(letter.to_ascii_lowercase());
+    }
+    words
+}
+
 #[cfg(test)]
 pub(crate) fn check_folder(folder: &str, registered: &[&RuleText], tested: &[&str]) {
     use std::collections::BTreeSet;

@@ -3,6 +3,7 @@
 
 use std::io;
 
+use brightharbor_core::finding::spaced;
 use rustls::{AlertDescription as Alert, CertificateError as Wrong, Error, InvalidMessage, PeerIncompatible as Apart};
 
 use crate::trust::distrust;
@@ -92,20 +93,6 @@ fn alert_words(alert: Alert) -> String {
         _ => return format!("it broke off with the alert {name}"),
     };
     format!("{meaning}: alert {name}")
-}
-
-/// The name of a type's value in words: `NoCipherSuitesInCommon` as `no cipher suites in common`.
-fn spaced(name: &str, between: char) -> String {
-    let mut words = String::new();
-    let mut after_small = false;
-    for letter in name.chars() {
-        if letter.is_ascii_uppercase() && after_small {
-            words.push(between);
-        }
-        after_small = letter.is_ascii_lowercase() || letter.is_ascii_digit();
-        words.push(letter.to_ascii_lowercase());
-    }
-    words
 }
 
 #[cfg(test)]

@@ -7,6 +7,7 @@ use x509_parser::extensions::{DistributionPointName, GeneralName, ParsedExtensio
 use x509_parser::prelude::{CertificateRevocationList, FromDer, X509Certificate};
 
 use super::CertificateFacts;
+use crate::finding::spaced;
 
 /// What is known of it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -98,18 +99,9 @@ fn read_list(
 
 /// The name of a reason (`KeyCompromise`) in words: `key compromise`.
 pub(super) fn reason_words(name: &str) -> String {
-    let mut words = String::new();
-    let mut after_small = false;
-    for letter in name.chars() {
-        if letter.is_ascii_uppercase() && after_small {
-            words.push(' ');
-        }
-        after_small = letter.is_ascii_lowercase();
-        words.push(letter.to_ascii_lowercase());
-    }
-    match words.strip_prefix("ca") {
-        Some(rest) if rest.trim_start() == "compromise" => "CA compromise".into(),
-        _ => words,
+    match spaced(name, ' ').as_str() {
+        "cacompromise" | "ca compromise" => "CA compromise".into(),
+        words => words.into(),
     }
 }
 

@@ -72,7 +72,7 @@ async fn watch_one(context: &Context, harbor: &Harbor, zone: Zone, signing: &Sig
     {
         let domain = zone.name.dns_name();
         let states = key_states(&domain, &answers, Some(&parent), now);
-        let lacks = states.iter().filter(|state| state.ds_wanted && state.ds_at_parent == Some(false));
+        let lacks = states.iter().filter(|state| state.lacks_ds());
         watched.missing = lacks.map(|state| state.key.ds(&domain)).collect();
     }
     let news = parent_news(signing, &parent, now);

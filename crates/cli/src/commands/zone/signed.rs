@@ -33,9 +33,7 @@ impl SignedZone {
     /// The DS records that the server asks for and that the parent lacks.
     fn missing(&self) -> Vec<Ds> {
         let keys = self.keys.iter().flatten();
-        keys.filter(|state| state.ds_wanted && state.ds_at_parent == Some(false))
-            .map(|state| state.key.ds(&self.domain))
-            .collect()
+        keys.filter(|state| state.lacks_ds()).map(|state| state.key.ds(&self.domain)).collect()
     }
 
     /// Label and words, a line each.

@@ -1,27 +1,8 @@
 //! Zones in Knot DNS's configuration: sections of items with keys, in lines (the YAML subset of its reference manual).
 
-use std::ops::Range;
 use std::path::{Path, PathBuf};
 
-use super::{DefinedZone, Manner, ZoneKind, bare_name, from_folder, line_at};
-
-/// One item of a section: its keys with their values, as far as lines tell.
-#[derive(Debug, Clone, Default)]
-struct Item {
-    section: String,
-    keys: Vec<(String, String)>,
-    at: Range<usize>,
-}
-
-impl Item {
-    fn value(&self, key: &str) -> Option<&str> {
-        self.keys.iter().find(|(name, _)| name == key).map(|(_, value)| value.as_str())
-    }
-
-    fn is(&self, key: &str, value: &str) -> bool {
-        self.value(key).is_some_and(|found| found == value)
-    }
-}
+use super::{DefinedZone, Item, Manner, ZoneKind, bare_name, from_folder, line_at};
 
 pub(super) fn zones(files: &[(PathBuf, String)], directory: Option<&Path>) -> Vec<DefinedZone> {
     let read: Vec<(&PathBuf, &str, Vec<Item>)> =

@@ -50,6 +50,25 @@ impl ZoneKind {
     }
 }
 
+/// One item of a section of a configuration that is made of lines (Knot DNS, NSD): its keys with their values, and where it
+/// stands, in bytes.
+#[derive(Debug, Clone, Default)]
+struct Item {
+    section: String,
+    keys: Vec<(String, String)>,
+    at: Range<usize>,
+}
+
+impl Item {
+    fn value(&self, key: &str) -> Option<&str> {
+        self.keys.iter().find(|(name, _)| name == key).map(|(_, value)| value.as_str())
+    }
+
+    fn is(&self, key: &str, value: &str) -> bool {
+        self.value(key).is_some_and(|found| found == value)
+    }
+}
+
 /// Who changes the records of a zone.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Manner {

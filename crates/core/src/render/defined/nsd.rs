@@ -1,33 +1,19 @@
 //! Zones in NSD's configuration: sections of keys, in lines (`nsd.conf(5)`).
 
-use std::ops::Range;
 use std::path::{Path, PathBuf};
 
-use super::{DefinedZone, Manner, ZoneKind, bare_name, from_folder, line_at};
-
-#[derive(Debug, Default)]
-struct Section {
-    name: String,
-    keys: Vec<(String, String)>,
-    at: Range<usize>,
-}
-
-impl Section {
-    fn value(&self, key: &str) -> Option<&str> {
-        self.keys.iter().find(|(name, _)| name == key).map(|(_, value)| value.as_str())
-    }
-}
+use super::{DefinedZone, Item, Manner, ZoneKind, bare_name, from_folder, line_at};
 
 pub(super) fn zones(files: &[(PathBuf, String)], directory: Option<&Path>) -> Vec<DefinedZone> {
-    let read: Vec<(&PathBuf, &str, Vec<Section>)> =
+    let read: Vec<(&PathBuf, &str, Vec<Item>)> =
         files.iter().map(|(file, text)| (file, text.as_str(), sections(text))).collect();
     let all = || read.iter().flat_map(|(_, _, sections)| sections);
-    let folder = all().filter(|section| section.name == "server").find_map(|server| server.value("zonesdir"));
+    let folder = all().filter(|section| section.section == "server").find_map(|server| server.value("zonesdir"));
     let folder = folder.filter(|folder| !folder.is_empty()).map(Path::new).or(directory);
-    let pattern = |name: &str| all().find(|section| section.name == "pattern" && section.value("name") == Some(name));
+    let pattern = |name: &str| all().find(|section| section.section == "pattern" && section.is("name", name));
     let mut zones = Vec::new();
     for (file, text, sections) in &read {
-        for zone in sections.iter().filter(|section| section.name == "zone") {
+        for zone in sections.iter().filter(|section| section.section == "zone") {
             let Some(domain) = zone.value("name") else { continue };
             let from_pattern = zone.value("include-pattern").and_then(pattern);
             let value = |key: &str| zone.value(key).or_else(|| from_pattern.and_then(|made| made.value(key)));
@@ -47,8 +33,8 @@ pub(super) fn zones(files: &[(PathBuf, String)], directory: Option<&Path>) -> Ve
     zones
 }
 
-fn sections(text: &str) -> Vec<Section> {
-    let mut all: Vec<Section> = Vec::new();
+fn sections(text: &str) -> Vec<Item> {
+    let mut all: Vec<Item> = Vec::new();
     let mut at = 0;
     for line in text.split_inclusive('\n') {
         let (begin, end) = (at, at + line.len());
@@ -57,7 +43,7 @@ fn sections(text: &str) -> Vec<Section> {
         let Some((key, value)) = bare.split_once(':') else { continue };
         let (key, value) = (key.trim(), value.trim());
         if value.is_empty() && !key.is_empty() {
-            all.push(Section { name: key.into(), at: begin..end, ..Section::default() });
+            all.push(Item { section: key.into(), at: begin..end, ..Item::default() });
         } else if key == "include" {
             // Stands between sections, whatever the one before is.
         } else if let Some(section) = all.last_mut() {

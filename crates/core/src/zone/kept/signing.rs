@@ -56,6 +56,13 @@ pub struct KeyState {
     pub ds_at_parent: Option<bool>,
 }
 
+impl KeyState {
+    /// Whether the server asks for a DS that the parent lacks.
+    pub fn lacks_ds(&self) -> bool {
+        self.ds_wanted && self.ds_at_parent == Some(false)
+    }
+}
+
 /// What a server answers about the keys of a zone: the records for DNSKEY, SOA and CDS with their signatures.
 #[derive(Debug, Clone, Default)]
 pub struct KeyAnswers {
