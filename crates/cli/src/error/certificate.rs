@@ -19,6 +19,10 @@ impl From<CertificateRefusal> for Error {
                 .advice("give the key's file too; one made elsewhere is as good"),
             Why::Key(reason) => Self::refused("key", reason).advice("give the key as PEM, without a password"),
             Why::Unfit { site, error } => unfit(&error, &site),
+            Why::Revoked { site } => {
+                Error::refused("revoked-certificate", format!("the certificate for {site} is revoked"))
+                    .advice(format!("get another one: brightharbor certificate renew {site}"))
+            }
             Why::Untrusted { site, distrust, missing_issuer } => {
                 let message = format!(
                     "{site}: visitors would be warned of this certificate and trust the present one: {}",

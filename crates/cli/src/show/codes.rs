@@ -139,6 +139,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("redirect-loop", "redirects would form a loop"),
     ("redirect-present", "the source already has another redirect"),
     ("reseller-circle", "the account would be its own reseller"),
+    ("revoked-certificate", "the certificate is revoked, and is not put in place"),
     ("rolled-back", "failed midway; everything was rolled back"),
     ("root-is-there", "the document root already exists"),
     ("runtime", "the network of this machine cannot be used"),

@@ -56,6 +56,13 @@ fn a_certificate_is_revoked_once_its_successor_is_served() {
         (&entry["what"], &entry["outcome"]),
         (&json!("certificate revoke crumbandtide.example"), &json!("done"))
     );
+    // It is one of the former ones, and never goes back in place.
+    let former = coast.json(&["certificate", "list", "--former"], 0)["former"].clone();
+    let all: Vec<_> = former.as_array().unwrap().iter().map(|one| one["revoked"].as_bool().unwrap()).collect();
+    assert_eq!(all.iter().filter(|revoked| **revoked).count(), 1, "{former}");
+    assert!(all[0] && coast.run(&["certificate", "list", "--former"]).expect(0).contains("revoked"), "the newest");
+    let put = ["certificate", "install", "--site", SITE, "--former", former[0]["name"].as_str().unwrap()];
+    assert_eq!(coast.json(&put, 4)["error"]["code"], "revoked-certificate");
     // From then on the new key is the one that is kept.
     let pinned = leaf(&coast).public_key;
     coast.json(&["certificate", "renew", SITE], 0);

@@ -38,6 +38,8 @@ pub struct Bought<'a> {
     pub found: &'a [String],
     /// Where it came from: a former one is what it was.
     pub source: CertificateSource,
+    /// Whether its CA is known to have revoked it.
+    pub revoked: bool,
 }
 
 /// Decides that a bought certificate is installed. Gives the plan, and the issuer that is missing.
@@ -51,6 +53,9 @@ pub fn import_certificate(
     let (site, made) = (&receiving.site, &bought.made);
     let main = || site.main().clone();
     let leaf = &made.chain[0];
+    if bought.revoked {
+        return Err(CertificateRefusal::Revoked { site: main() });
+    }
     check_leaf(leaf, &site.hostnames, now).map_err(|error| CertificateRefusal::Unfit { site: main(), error })?;
     let is_trusted_now = receiving.present.as_ref().is_some_and(|present| present.is_good(now));
     if let Err(distrust) = &bought.judged

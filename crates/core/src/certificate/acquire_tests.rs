@@ -53,7 +53,15 @@ fn imported(
 ) -> Result<Plan, CertificateRefusal> {
     let (_, leaf) = pem("gullrock.example");
     let made = Assembled { chain: vec![leaf], missing: Some("CN=Seller".into()), said: vec!["one".into()] };
-    let bought = Bought { made, key_pem: "KEY", judged, untrusted, found: &[], source: CertificateSource::Imported };
+    let bought = Bought {
+        made,
+        key_pem: "KEY",
+        judged,
+        untrusted,
+        found: &[],
+        source: CertificateSource::Imported,
+        revoked: false,
+    };
     import_certificate(&bought, &receiving(present), &Settings::default(), &Layout::new("/harbor"), now())
 }
 

@@ -17,6 +17,8 @@ pub const KEPT_AFTER_END: SignedDuration = SignedDuration::from_hours(30 * 24);
 pub struct FormerCertificate {
     pub site: Host,
     pub files: CertificateFiles,
+    /// Its CA has revoked it: it never goes back in place.
+    pub revoked: bool,
 }
 
 /// Whether a certificate of this source is ever taken away again.
@@ -51,7 +53,7 @@ mod tests {
 
     fn former(name: &str) -> FormerCertificate {
         let files = CertificateFiles { folder: format!("/harbor/certificates/{name}/1").into() };
-        FormerCertificate { site: Host::parse(name).unwrap(), files }
+        FormerCertificate { site: Host::parse(name).unwrap(), files, revoked: false }
     }
 
     #[test]

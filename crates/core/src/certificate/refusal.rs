@@ -20,6 +20,10 @@ pub enum CertificateRefusal {
         site: Host,
         error: Unfit,
     },
+    /// Its CA has revoked it, or is to be told.
+    Revoked {
+        site: Host,
+    },
     /// Visitors trust the present one, and would be warned of this one.
     Untrusted {
         site: Host,

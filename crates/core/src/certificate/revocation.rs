@@ -16,7 +16,8 @@ use crate::site::Site;
 pub fn forget_over(all: &[Revocation], now: Timestamp) -> Plan {
     let mut plan = Plan::new("tend: forget revocations of what has expired");
     for over in all.iter().filter(|one| one.not_after <= now) {
-        plan.set.inventory(InventoryChange::ForgetRevocation { folder: over.files.folder().to_path_buf() });
+        let folder = over.files.folder().to_path_buf();
+        plan.set.inventory(InventoryChange::ForgetRevocation { folder, told: false });
         plan.remark(CertificateRemark::RevocationOver { site: over.site.clone() });
     }
     plan
@@ -94,7 +95,8 @@ impl Revocation {
             plan.set.inventory(InventoryChange::RecordCertificate(revoked));
         }
         if remembered {
-            plan.set.inventory(InventoryChange::ForgetRevocation { folder: self.files.folder().to_path_buf() });
+            let folder = self.files.folder().to_path_buf();
+            plan.set.inventory(InventoryChange::ForgetRevocation { folder, told: true });
         }
         plan
     }
@@ -139,7 +141,10 @@ mod tests {
         let later = Revocation { not_after: "2027-01-01T00:00:00Z".parse().unwrap(), ..of("/h/2") };
         let plan = forget_over(&[of("/h/1"), later], "2026-11-27T00:00:00Z".parse().unwrap());
         let folder = "/h/1".into();
-        assert_eq!(plan.set.inventory_changes().collect::<Vec<_>>(), [&InventoryChange::ForgetRevocation { folder }]);
+        assert_eq!(
+            plan.set.inventory_changes().collect::<Vec<_>>(),
+            [&InventoryChange::ForgetRevocation { folder, told: false }]
+        );
         let site = of("/h/1").site;
         assert_eq!(plan.remarks, [CertificateRemark::RevocationOver { site }.into()]);
     }

@@ -56,7 +56,7 @@ impl Change {
                 InventoryChange::RememberRevocation(revocation) => {
                     format!("inventory: remember to revoke the certificate in {}", revocation.files.folder().display())
                 }
-                InventoryChange::ForgetRevocation { folder } => {
+                InventoryChange::ForgetRevocation { folder, .. } => {
                     format!("inventory: forget that the certificate in {} is to be revoked", folder.display())
                 }
                 InventoryChange::Await(waiting) => {

@@ -201,8 +201,10 @@ pub enum InventoryChange {
     },
     /// A certificate is to be revoked, once its successor is served.
     RememberRevocation(Revocation),
+    /// The CA was told, or, where it was not, the certificate has expired meanwhile.
     ForgetRevocation {
         folder: PathBuf,
+        told: bool,
     },
     Await(Waiting),
     /// A name is left out of orders for a while.

@@ -1,6 +1,7 @@
 //! What lies beside the certificate in place: former ones of a site, one that was laid aside, and requests for ones that
 //! are to be bought. Read from their folders, so that nothing is missed that is there.
 
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
@@ -24,6 +25,8 @@ pub struct FormerFound {
     pub chain: Vec<CertificateFacts>,
     pub source: CertificateSource,
     pub judged: Result<(), Distrust>,
+    /// Its CA has revoked it, or is to be told.
+    pub revoked: bool,
 }
 
 impl FormerFound {
@@ -32,40 +35,39 @@ impl FormerFound {
     }
 }
 
-/// Those of a site, the newest first.
-pub fn former_of(harbor: &Harbor, site: &Site) -> Result<Vec<FormerFound>, StoreError> {
-    let present = site.certificate.as_ref().map(|files| files.folder().to_path_buf());
+/// Those of these sites, the newest of each first.
+pub fn former_of(harbor: &Harbor, sites: &[Site]) -> Result<Vec<(Host, FormerFound)>, StoreError> {
     // Those that were imported are in no list of what may be cleared away.
-    let ours: Vec<PathBuf> = harbor
-        .store
-        .former_certificates(Timestamp::MAX, usize::MAX >> 1)?
-        .into_iter()
-        .filter(|former| former.site == *site.main())
-        .map(|former| former.files.folder)
-        .collect();
+    let known = harbor.store.former_certificates(Timestamp::MAX, usize::MAX >> 1)?;
+    let ours: HashMap<PathBuf, bool> = known.into_iter().map(|one| (one.files.folder, one.revoked)).collect();
+    let to_be_revoked: HashSet<PathBuf> = harbor.store.revocations()?.into_iter().map(|one| one.files.folder).collect();
     let roots = trust::roots(&harbor.settings.internet.trust_roots).ok();
-    let mut found = Vec::new();
-    for folder in folders(&harbor.layout.certificates().join(site.main().as_str())) {
-        if Some(&folder) == present.as_ref() {
-            continue;
+    let mut all = Vec::new();
+    for site in sites {
+        let mut of_site = folders(&harbor.layout.certificates().join(site.main().as_str()));
+        of_site.sort_by(|a, b| b.file_name().cmp(&a.file_name()));
+        for folder in of_site {
+            if site.certificate.as_ref().is_some_and(|present| present.folder() == folder) {
+                continue;
+            }
+            let Ok(pem) = std::fs::read_to_string(folder.join("chain.pem")) else { continue };
+            let chain = read_chain(pem.as_bytes()).unwrap_or_default();
+            let self_signed = chain.first().is_some_and(|leaf| leaf.issuer == leaf.subject);
+            let name = folder.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let source = match (self_signed, name == "aside" || ours.contains_key(&folder)) {
+                (true, _) => CertificateSource::SelfSigned,
+                (false, true) => CertificateSource::Ca,
+                (false, false) => CertificateSource::Imported,
+            };
+            let judged = match &roots {
+                Some(roots) => trust::judge_pem(&pem, site.main(), roots, clock::now()),
+                None => Err(Distrust::Other("no trust roots could be read".into())),
+            };
+            let revoked = ours.get(&folder).copied().unwrap_or_default() || to_be_revoked.contains(&folder);
+            all.push((site.main().clone(), FormerFound { name, folder, chain, source, judged, revoked }));
         }
-        let Ok(pem) = std::fs::read_to_string(folder.join("chain.pem")) else { continue };
-        let chain = read_chain(pem.as_bytes()).unwrap_or_default();
-        let self_signed = chain.first().is_some_and(|leaf| leaf.issuer == leaf.subject);
-        let name = folder.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        let source = match (self_signed, name == "aside" || ours.contains(&folder)) {
-            (true, _) => CertificateSource::SelfSigned,
-            (false, true) => CertificateSource::Ca,
-            (false, false) => CertificateSource::Imported,
-        };
-        let judged = match &roots {
-            Some(roots) => trust::judge_pem(&pem, site.main(), roots, clock::now()),
-            None => Err(Distrust::Other("no trust roots could be read".into())),
-        };
-        found.push(FormerFound { name, folder, chain, source, judged });
     }
-    found.sort_by(|a, b| b.name.cmp(&a.name));
-    Ok(found)
+    Ok(all)
 }
 
 /// A request whose certificate has not come, or an order that is under way.

@@ -196,7 +196,12 @@ fn apply(transaction: &Transaction<'_>, change: &InventoryChange) -> Result<(), 
         }
         InventoryChange::ForgetCertificate { folder } => former::forget(transaction, folder)?,
         InventoryChange::RememberRevocation(revocation) => revocations::remember(transaction, revocation)?,
-        InventoryChange::ForgetRevocation { folder } => revocations::forget(transaction, folder)?,
+        InventoryChange::ForgetRevocation { folder, told } => {
+            revocations::forget(transaction, folder)?;
+            if *told {
+                former::note_revoked(transaction, folder)?;
+            }
+        }
         InventoryChange::Await(waiting) => {
             transaction.execute(
                 "INSERT INTO waiting (site, since, not_before, reason) VALUES ($1, $2, $3, $4)

@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 15;
+pub(super) const VERSION: i64 = 16;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -42,7 +42,7 @@ CREATE TABLE certificate (
     details TEXT NOT NULL DEFAULT '{}'
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE former_certificate (
-    folder TEXT PRIMARY KEY, site TEXT NOT NULL, ended INTEGER NOT NULL
+    folder TEXT PRIMARY KEY, site TEXT NOT NULL, ended INTEGER NOT NULL, revoked INTEGER NOT NULL DEFAULT 0
 ) STRICT, WITHOUT ROWID;
 CREATE INDEX former_certificate_by_end ON former_certificate(ended);
 CREATE TABLE revocation (
@@ -137,4 +137,5 @@ CREATE TABLE handover (
     // The hash of the file as it was last loaded from here.
     "ALTER TABLE zone ADD COLUMN loaded TEXT;",
     "ALTER TABLE zone ADD COLUMN signing TEXT;",
+    "ALTER TABLE former_certificate ADD COLUMN revoked INTEGER NOT NULL DEFAULT 0;",
 ];

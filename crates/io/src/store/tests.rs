@@ -302,7 +302,7 @@ fn what_is_to_be_revoked_is_known_until_the_ca_was_told() {
     assert_eq!(store.revocation_of(&name("lanternchoir.example")).unwrap(), Some(again));
     assert_eq!(store.revocation_of(&name("gullrock.example")).unwrap(), None);
     let folder = first.files.folder().to_path_buf();
-    commit(&mut store, vec![InventoryChange::ForgetRevocation { folder }]).unwrap();
+    commit(&mut store, vec![InventoryChange::ForgetRevocation { folder, told: true }]).unwrap();
     assert_eq!(store.revocations().unwrap(), [second]);
 }
 
@@ -345,7 +345,8 @@ fn a_limit_of_alias_domains_is_kept_under_its_new_name() {
     let limits = r#"{"addon-domains":null,"subdomains":null,"parked-domains":3,"redirects":null,"disk":null}"#;
     old.execute("INSERT INTO plan VALUES ('small', $1), ('none', '{}')", [limits]).unwrap();
     old.execute_batch(
-        "DROP TABLE handover; ALTER TABLE zone DROP COLUMN prepared; ALTER TABLE zone DROP COLUMN loaded; ALTER TABLE zone DROP COLUMN signing",
+        "DROP TABLE handover; ALTER TABLE zone DROP COLUMN prepared; ALTER TABLE zone DROP COLUMN loaded; ALTER TABLE \
+         zone DROP COLUMN signing; ALTER TABLE former_certificate DROP COLUMN revoked",
     )
     .unwrap();
     old.pragma_update(None, "user_version", 10).unwrap();

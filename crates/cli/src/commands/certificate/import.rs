@@ -80,7 +80,8 @@ pub fn run(args: &Import, context: &Context) -> Report {
             let chain: Vec<&[u8]> = made.chain.iter().map(|facts| &facts.der[..]).collect();
             let judged = trust::judge(&chain, site.main(), &roots, now);
             let (untrusted, source) = (args.untrusted, CertificateSource::Imported);
-            let bought = Bought { made: made.clone(), key_pem: &key, judged, untrusted, found: &found, source };
+            let bought =
+                Bought { made: made.clone(), key_pem: &key, judged, untrusted, found: &found, source, revoked: false };
             let receiving = load::receiving(overlay, site.clone())?;
             let plan = import_certificate(&bought, &receiving, &overlay.settings, &overlay.layout, now)?;
             Ok((plan, (site, made)))

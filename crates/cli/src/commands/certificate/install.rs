@@ -118,8 +118,8 @@ async fn put_back(context: &Context, site: &Host, name: &str, options: &ChangeOp
     let title = format!("certificate install --site {site} --former {name}");
     let (carried, main) = change(context, &title, options, async |overlay, now| {
         let site = find_site(overlay, site)?;
-        let all = load::former_of(overlay, &site)?;
-        let Some(found) = all.into_iter().find(|found| found.name == name) else {
+        let all = load::former_of(overlay, std::slice::from_ref(&site))?;
+        let Some((_, found)) = all.into_iter().find(|(_, found)| found.name == name) else {
             let message = format!("{} has no former certificate `{}`", site.main(), name.escape_debug());
             return Err(Error::refused("no-former", message)
                 .advice("see which ones there are: brightharbor certificate list --former"));
@@ -128,8 +128,15 @@ async fn put_back(context: &Context, site: &Host, name: &str, options: &ChangeOp
         let public = public_half(&key).map_err(|error| CertificateRefusal::Key(error.to_string()))?;
         let made = assemble(found.chain.clone(), &public)
             .map_err(|error| CertificateRefusal::Unfit { site: site.main().clone(), error })?;
-        let bought =
-            Bought { made, key_pem: &key, judged: found.judged, untrusted: false, found: &[], source: found.source };
+        let bought = Bought {
+            made,
+            key_pem: &key,
+            judged: found.judged,
+            untrusted: false,
+            found: &[],
+            source: found.source,
+            revoked: found.revoked,
+        };
         let receiving = load::receiving(overlay, site.clone())?;
         let plan = import_certificate(&bought, &receiving, &overlay.settings, &overlay.layout, now)?;
         Ok((plan, site.main().clone()))

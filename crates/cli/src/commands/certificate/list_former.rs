@@ -2,6 +2,7 @@
 
 use brightharbor_core::account::AccountName;
 use brightharbor_core::name::Host;
+use brightharbor_core::zone::show_seconds;
 use brightharbor_io::clock;
 use brightharbor_io::load::{FormerFound, UnderWay, UnderWayKind, former_of, under_way};
 use jiff::Timestamp;
@@ -16,12 +17,7 @@ use crate::show::{Shown, counted};
 
 pub fn former(account: Option<&AccountName>, context: &Context) -> Report {
     let harbor = context.open()?;
-    let mut rows = Vec::new();
-    for site in harbor.store.sites(account)? {
-        for found in former_of(&harbor, &site)? {
-            rows.push((site.main().clone(), found));
-        }
-    }
+    let rows = former_of(&harbor, &harbor.store.sites(account)?)?;
     Ok(Box::new(Former { rows, now: clock::now() }))
 }
 
@@ -49,6 +45,7 @@ impl Former {
         match (found.chain.first(), &found.judged) {
             (None, _) => "cannot be read".into(),
             (Some(leaf), _) if leaf.not_after <= self.now => "expired".into(),
+            _ if found.revoked => "revoked".into(),
             (_, Ok(())) => "trusted".into(),
             (_, Err(distrust)) => format!("not trusted: {}", distrust.words()),
         }
@@ -89,6 +86,7 @@ impl Shown for Former {
                 "not_before": leaf.map(|leaf| leaf.not_before.to_string()),
                 "not_after": leaf.map(|leaf| leaf.not_after.to_string()),
                 "trusted": found.judged.is_ok(),
+                "revoked": found.revoked,
             })
         };
         json!({ "command": "certificate list", "former": self.rows.iter().map(row).collect::<Vec<_>>() })
@@ -105,19 +103,9 @@ struct StillUnderWay {
 }
 
 impl StillUnderWay {
-    fn age(&self, one: &UnderWay) -> i64 {
-        self.now.duration_since(one.since).as_secs().max(0)
-    }
-}
-
-/// Rough, as one says it.
-fn age_words(seconds: i64) -> String {
-    let count = |count: i64, thing: &str| counted(usize::try_from(count).unwrap_or_default(), thing);
-    match seconds {
-        ..120 => count(seconds, "second"),
-        120..7_200 => count(seconds / 60, "minute"),
-        7_200..172_800 => count(seconds / 3_600, "hour"),
-        _ => count(seconds / 86_400, "day"),
+    /// In seconds.
+    fn age(&self, one: &UnderWay) -> u64 {
+        u64::try_from(self.now.duration_since(one.since).as_secs()).unwrap_or_default()
     }
 }
 
@@ -135,7 +123,7 @@ impl Shown for StillUnderWay {
         }
         let row = |one: &UnderWay| {
             let place = one.place.display().to_string();
-            vec![host_words(&one.site), kind_words(one.what).1.into(), age_words(self.age(one)), place]
+            vec![host_words(&one.site), kind_words(one.what).1.into(), show_seconds(self.age(one)), place]
         };
         list(page, &["site", "what", "age", "kept in"], self.rows.iter().map(row).collect());
     }

@@ -70,7 +70,7 @@ fn inventory(to: &InventoryChange) -> (&'static str, String) {
         InventoryChange::RecordCertificate(certificate) => ("record-certificate", certificate.site.to_string()),
         InventoryChange::ForgetCertificate { folder } => ("forget-certificate", folder.display().to_string()),
         InventoryChange::RememberRevocation(revocation) => ("remember-revocation", revocation.site.to_string()),
-        InventoryChange::ForgetRevocation { folder } => ("forget-revocation", folder.display().to_string()),
+        InventoryChange::ForgetRevocation { folder, .. } => ("forget-revocation", folder.display().to_string()),
         InventoryChange::Await(waiting) => ("await-certificate", waiting.site.to_string()),
         InventoryChange::Pause(pause) => ("pause-name", pause.name.to_string()),
         InventoryChange::EndWait { site } => ("end-wait", site.to_string()),
