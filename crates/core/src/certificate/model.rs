@@ -170,7 +170,7 @@ pub struct Revocation {
     /// The CA that it is from, by its name in the settings; that of `[ca]` is `default`.
     pub ca: String,
     pub reason: RevocationReason,
-    /// When it runs out by itself.
+    /// When it expires.
     pub not_after: Timestamp,
 }
 

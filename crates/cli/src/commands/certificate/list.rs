@@ -129,7 +129,7 @@ impl Certificates {
         certificates.filter(|certificate| certificate.not_after <= self.now).count()
     }
 
-    /// Those that have not run out yet, and will soon.
+    /// Those that have not expired yet, and will soon.
     fn ending(&self) -> usize {
         let certificates = self.rows.iter().filter_map(|row| row.certificate.as_ref());
         let soon = |one: &&Certificate| match self.soon {

@@ -1,5 +1,7 @@
 //! The sites with their certificates, as `certificate list` and the metrics tell of them.
 
+use std::collections::HashMap;
+
 use brightharbor_core::account::AccountName;
 use brightharbor_core::certificate::due::is_awaited;
 use brightharbor_core::certificate::{Certificate, CertificateState};
@@ -26,6 +28,8 @@ pub(super) struct Row {
 impl Row {
     /// All sites, or those of an account; but no site by address that has no certificate.
     pub fn read_all(harbor: &Harbor, account: Option<&AccountName>) -> Result<Vec<Self>, Error> {
+        let emails: HashMap<AccountName, String> =
+            harbor.store.accounts()?.into_iter().map(|account| (account.name, account.email)).collect();
         let mut rows = Vec::new();
         for site in harbor.store.sites(account)? {
             let certificate = harbor.store.certificate_of(site.main())?;
@@ -35,7 +39,7 @@ impl Row {
             }
             let waits = is_awaited(&site, certificate.as_ref(), &harbor.settings);
             let served_at = certificate.as_ref().map(|one| served_at(harbor, &site, one)).unwrap_or_default();
-            let email = harbor.store.account(&site.account)?.map(|account| account.email);
+            let email = emails.get(&site.account).cloned();
             rows.push(Self { site, email, certificate, waits, served_at });
         }
         Ok(rows)

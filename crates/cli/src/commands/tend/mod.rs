@@ -75,7 +75,7 @@ async fn end_what_is_over(context: &Context, report: &mut Tended) -> Result<(), 
     Ok(())
 }
 
-/// What a CA has revoked by itself is known from then on: this very run gets another.
+/// What a CA has revoked unasked is known from then on: this very run gets another.
 async fn note_revoked(context: &Context, report: &mut Tended) -> Result<(), Error> {
     let found = load::revoked_elsewhere(&context.open()?, clock::now()).await?;
     if found.is_empty() {

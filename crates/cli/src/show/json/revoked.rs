@@ -10,7 +10,7 @@ use super::{BroughtDocument, SecuredDocument};
 pub struct RevokedDocument {
     site: String,
     carried_out: bool,
-    /// When the revoked one would have run out.
+    /// When the revoked one would have expired.
     revoked_until: String,
     successor: Option<SecuredDocument>,
     /// The sites that shared it.
