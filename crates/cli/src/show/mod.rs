@@ -15,7 +15,7 @@ use serde_json::{Value, json};
 
 use crate::error::{Error, Exit};
 pub use changed::ChangeReport;
-use human::Page;
+use human::{Page, harmless_json};
 
 /// A command's result.
 pub trait Shown {
@@ -83,7 +83,8 @@ fn document(value: Value, exit: Exit) -> String {
     if let (Some(all), Value::Object(members)) = (document.as_object_mut(), value) {
         all.extend(members);
     }
-    serde_json::to_string_pretty(&document).expect("plain values become JSON") + "\n"
+    let text = serde_json::to_string_pretty(&document).expect("plain values become JSON") + "\n";
+    harmless_json(&text).into_owned()
 }
 
 /// Prints an error: for people to stderr, for programs as the document on stdout.

@@ -281,6 +281,10 @@ fn nothing_that_a_stranger_wrote_moves_a_terminal() {
         let moves = |c: char| (c.is_control() && c != '\n' && c != '\t') || ('\u{202a}'..='\u{202e}').contains(&c);
         assert!(!said.contains(moves) && !said.is_empty(), "{command:?}: {said:?}");
         assert!(!said.contains("\nerror: all is well"), "{said}");
+        // JSON is read at terminals too, and says the same.
+        let document = coast.run(&[&command[..], &["--json"]].concat()).stdout;
+        assert!(!document.contains(moves) && document.starts_with('{'), "{command:?}: {document:?}");
+        serde_json::from_str::<serde_json::Value>(&document).unwrap();
     }
     // What is printed back goes through byte for byte.
     let exact = coast.run(&[&["zone", "print", &shown, "--exact"][..], &origin].concat()).stdout;

@@ -1,5 +1,6 @@
 //! Makes text of strangers harmless: what is read from zones, certificates, servers and file names may hold control
-//! characters, which a terminal obeys. Everything printed for people goes through here; only our own styles do not.
+//! characters, which a terminal obeys. Everything printed for people goes through here; only our own styles do not. JSON is
+//! read at terminals as well.
 
 use std::borrow::Cow;
 use std::fmt::Write;
@@ -18,6 +19,23 @@ pub fn harmless(text: &str) -> Cow<'_, str> {
             c if is_harmful(c) && c.is_ascii() => drop(write!(out, "\\x{:02x}", c as u32)),
             c if is_harmful(c) => drop(write!(out, "\\u{{{:x}}}", c as u32)),
             c => out.push(c),
+        }
+    }
+    Cow::Owned(out)
+}
+
+/// A JSON document with the same characters written as `\uXXXX`, which says the same (RFC 8259, section 7): outside of its
+/// strings it has none of them but the ends of its lines.
+pub fn harmless_json(document: &str) -> Cow<'_, str> {
+    let is_harmful = |character: char| character != '\n' && is_harmful(character);
+    if !document.contains(is_harmful) {
+        return Cow::Borrowed(document);
+    }
+    let mut out = String::with_capacity(document.len() + 8);
+    for character in document.chars() {
+        match is_harmful(character) {
+            true => drop(write!(out, "\\u{:04x}", character as u32)),
+            false => out.push(character),
         }
     }
     Cow::Owned(out)
@@ -42,5 +60,15 @@ mod tests {
         for plain in ["", "a\tb", "bäckerei.example → 192.0.2.10", "数据", "👩‍🌾"] {
             assert!(matches!(harmless(plain), Cow::Borrowed(same) if same == plain), "{plain}");
         }
+    }
+    #[test]
+    fn json_says_the_same_without_a_character_that_a_terminal_obeys() {
+        let said = serde_json::json!({ "a\u{85}": ["\x1b[2J", "\u{9b}31m\u{202e}", "tab\t bäckerei 👩‍🌾", "\u{7f}"] });
+        let text = serde_json::to_string_pretty(&said).unwrap() + "\n";
+        let harmless = harmless_json(&text);
+        assert!(!harmless.chars().any(|character| character != '\n' && is_harmful(character)), "{harmless}");
+        assert!(harmless.contains("\\u009b31m\\u202e") && harmless.contains("bäckerei 👩‍🌾"), "{harmless}");
+        assert_eq!(serde_json::from_str::<serde_json::Value>(&harmless).unwrap(), said);
+        assert!(matches!(harmless_json("{\n  \"a\": 1\n}\n"), Cow::Borrowed(_)));
     }
 }

@@ -14,7 +14,7 @@ mod watched;
 
 pub use change::{change_report, diff, remarks};
 pub use delegation::delegations;
-pub use escape::harmless;
+pub use escape::{harmless, harmless_json};
 pub use findings::findings;
 pub use lists::{list, table};
 pub use page::{Page, when};
