@@ -4,8 +4,10 @@
 use std::fs;
 use std::os::unix::fs::{MetadataExt, PermissionsExt, chown, lchown, symlink};
 use std::path::Path;
+use std::process::Command;
 
-use super::coast::Coast;
+use super::coast::{Coast, run};
+use super::real::servers::need;
 
 /// A user that nobody has.
 const STRANGER: u32 = 54_321;
@@ -154,4 +156,30 @@ fn snapshot(folder: &Path) -> Vec<(String, u32, u32, Vec<u8>)> {
     all.push((folder.display().to_string(), own.uid(), own.mode(), vec![]));
     all.sort();
     all
+}
+
+/// A sandbox that looks into the arguments of system calls cannot look into those of `openat2`, and refuses the call whole.
+#[test]
+fn a_sandbox_without_openat2_changes_nothing_of_what_is_safe() {
+    let coast = Coast::new();
+    let (home, outside) = (coast.path("homes/bakery"), coast.path("outside"));
+    let without = |arguments: &[&str]| {
+        let plain = coast.command(arguments);
+        let mut strace = Command::new(need("strace", "strace"));
+        strace.args(["-f", "-qq", "-o"]).arg(coast.path("log"));
+        strace.args(["-e", "trace=openat2", "-e", "inject=openat2:error=ENOSYS", "-e", "signal=none"]);
+        strace.arg(plain.get_program()).args(plain.get_args());
+        for (name, value) in plain.get_envs() {
+            value.map(|value| strace.env(name, value));
+        }
+        run(&mut strace)
+    };
+    without(&["attach", "quay.crumbandtide.example", "--account", "bakery"]).expect(3);
+    assert!(fs::read_to_string(coast.path("log")).unwrap().contains("(INJECTED)"));
+    assert!(home.join("www/quay.crumbandtide.example").is_dir());
+    fs::create_dir(&outside).unwrap();
+    symlink(&outside, home.join("www/pier.crumbandtide.example")).unwrap();
+    let said = without(&["attach", "pier.crumbandtide.example", "--account", "bakery"]).expect(5);
+    assert!(said.contains("symbolic link"), "{said}");
+    assert_eq!(fs::read_dir(&outside).unwrap().count(), 0);
 }

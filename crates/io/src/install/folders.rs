@@ -1,7 +1,6 @@
 //! Document roots, made inside homes that customers control.
 //!
-//! Every component is opened below the one before it with openat2 (RESOLVE_BENEATH, no symbolic links, no magic
-//! links), so that a link planted anywhere leads nowhere. What exists must belong to the account or to the user who
+//! Every component is opened below the one before it (RESOLVE_BENEATH, no symbolic links, no magic links), so that a link planted anywhere leads nowhere. What exists must belong to the account or to the user who
 //! runs the program; ownership and mode are only set on folders that were made here, through their descriptor.
 
 use std::ffi::OsStr;
@@ -9,13 +8,11 @@ use std::os::fd::{AsFd, OwnedFd};
 use std::path::{Component, Path, PathBuf};
 
 use brightharbor_core::change::FolderMake;
-use rustix::fs::{
-    AtFlags, Gid, Mode, OFlags, ResolveFlags, Uid, fchmod, fchown, fstat, mkdirat, openat2, statat, unlinkat,
-};
+use rustix::fs::{AtFlags, Gid, Mode, OFlags, Uid, fchmod, fchown, fstat, mkdirat, statat, unlinkat};
 use rustix::io::Errno;
 
 use super::starter::copy_starter_files;
-use super::walk::walk_to;
+use super::walk::{open_beneath, walk_to};
 
 #[derive(Debug, thiserror::Error)]
 pub enum FolderError {
@@ -123,11 +120,7 @@ pub(super) fn enter(
         },
         errno => FolderError::Failed { path: path.to_path_buf(), reason: errno.to_string() },
     };
-    let look = || {
-        let flags = OFlags::DIRECTORY | OFlags::RDONLY | OFlags::CLOEXEC;
-        let resolve = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
-        openat2(parent, name, flags, Mode::empty(), resolve)
-    };
+    let look = || open_beneath(parent.as_fd(), Path::new(name), OFlags::DIRECTORY | OFlags::RDONLY);
     let (folder, made) = match look() {
         Ok(folder) => (folder, false),
         Err(Errno::NOENT) => {

@@ -5,7 +5,7 @@ use std::collections::VecDeque;
 use std::ffi::OsString;
 use std::fs::File;
 use std::io;
-use std::os::fd::{AsFd, OwnedFd};
+use std::os::fd::{AsFd, BorrowedFd, OwnedFd};
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
 
@@ -133,8 +133,38 @@ fn others_may_change(stat: &Stat, is_last: bool) -> bool {
 /// The same of a file below a folder, with no link on the way.
 pub fn read_beneath(folder: &Path, below: &Path, most: usize) -> io::Result<Vec<u8>> {
     let folder = open(folder, OFlags::PATH | OFlags::DIRECTORY | OFlags::CLOEXEC, Mode::empty())?;
+    read_opened(open_beneath(folder.as_fd(), below, READING)?, most)
+}
+
+/// Opens what lies below a folder, with no link on the way (`LOOP`, or `NOTDIR` where a folder is wanted) and none that leads
+/// out of it (`XDEV`). Where `openat2` is not to be had, the same is done a component at a time: before Linux 5.6, and below
+/// a filter of system calls that cannot look into its arguments, as systemd's `RestrictSUIDSGID=` is one. `..` leads
+/// nowhere then, even where it would stay below the folder.
+pub(super) fn open_beneath(folder: BorrowedFd<'_>, below: &Path, flags: OFlags) -> Result<OwnedFd, Errno> {
+    let flags = flags | OFlags::CLOEXEC;
     let resolve = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_MAGICLINKS;
-    read_opened(openat2(&folder, below, READING, Mode::empty(), resolve)?, most)
+    match openat2(folder, below, flags, Mode::empty(), resolve) {
+        Err(Errno::NOSYS) => open_stepwise(folder, below, flags),
+        opened => opened,
+    }
+}
+
+fn open_stepwise(folder: BorrowedFd<'_>, below: &Path, flags: OFlags) -> Result<OwnedFd, Errno> {
+    let mut names = Vec::new();
+    for component in below.components() {
+        match component {
+            Component::Normal(name) => names.push(name),
+            Component::CurDir => {}
+            Component::ParentDir | Component::RootDir | Component::Prefix(_) => return Err(Errno::XDEV),
+        }
+    }
+    let last = names.pop().ok_or(Errno::NOENT)?;
+    let step = OFlags::PATH | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+    let mut at: Option<OwnedFd> = None;
+    for name in names {
+        at = Some(openat(at.as_ref().map_or(folder, |at| at.as_fd()), name, step, Mode::empty())?);
+    }
+    openat(at.as_ref().map_or(folder, |at| at.as_fd()), last, flags | OFlags::NOFOLLOW, Mode::empty())
 }
 
 /// As much of a regular file as tells that it is larger. A pipe or a device is no file to read: it may never end. Nobody is
@@ -181,6 +211,29 @@ mod tests {
         assert!(matches!(walk_to(&at("file/x"), false), Err(FolderError::NotAFolder(_))));
         assert!(matches!(walk_to(&at("none"), false), Err(FolderError::Failed { .. })));
         assert!(matches!(walk_to(Path::new(""), false), Err(FolderError::Failed { .. })));
+    }
+
+    #[test]
+    fn with_openat2_and_without_it_the_same_files_are_opened() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        fs::create_dir_all(at("in/deep")).unwrap();
+        fs::write(at("in/deep/file"), "tide").unwrap();
+        fs::write(at("beside"), "").unwrap();
+        symlink("in/deep", at("way")).unwrap();
+        symlink("file", at("in/deep/link")).unwrap();
+        let inside = open(folder.path(), OFlags::PATH | OFlags::DIRECTORY, Mode::empty()).unwrap();
+        let read = |opened: Result<OwnedFd, Errno>| opened.map(|file| read_opened(file, 9).unwrap());
+        for below in ["in/deep/file", "./in/./deep/file", "in/deep/link", "way/file", "in/../../x", "/etc/passwd", "no"] {
+            let with = read(open_beneath(inside.as_fd(), Path::new(below), READING));
+            let without = read(open_stepwise(inside.as_fd(), Path::new(below), READING));
+            assert_eq!(with.is_ok(), below.ends_with("deep/file"), "{below}");
+            assert_eq!(with.is_ok(), without.is_ok(), "{below}: {with:?}, {without:?}");
+            assert_eq!(with.ok(), without.ok(), "{below}");
+        }
+        // A folder by a link is none, and that is told as such.
+        let errors = |below: &str| open_stepwise(inside.as_fd(), Path::new(below), OFlags::DIRECTORY).unwrap_err();
+        assert_eq!((errors("way"), errors("../x"), errors("")), (Errno::NOTDIR, Errno::XDEV, Errno::NOENT));
     }
 
     #[test]
