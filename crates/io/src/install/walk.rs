@@ -224,7 +224,8 @@ mod tests {
         symlink("file", at("in/deep/link")).unwrap();
         let inside = open(folder.path(), OFlags::PATH | OFlags::DIRECTORY, Mode::empty()).unwrap();
         let read = |opened: Result<OwnedFd, Errno>| opened.map(|file| read_opened(file, 9).unwrap());
-        for below in ["in/deep/file", "./in/./deep/file", "in/deep/link", "way/file", "in/../../x", "/etc/passwd", "no"] {
+        for below in ["in/deep/file", "./in/./deep/file", "in/deep/link", "way/file", "in/../../x", "/etc/passwd", "no"]
+        {
             let with = read(open_beneath(inside.as_fd(), Path::new(below), READING));
             let without = read(open_stepwise(inside.as_fd(), Path::new(below), READING));
             assert_eq!(with.is_ok(), below.ends_with("deep/file"), "{below}");

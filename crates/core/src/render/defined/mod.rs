@@ -98,14 +98,16 @@ impl Manner {
 }
 
 /// All zones that the files of a configuration define, in their order. `directory` is where relative names count from where
-/// the configuration does not tell.
+/// the configuration does not tell. What no name can be (spaces, controls: a quote that does not end) is no zone.
 pub fn defined_zones(server: DnsServer, files: &[(PathBuf, String)], directory: Option<&Path>) -> Vec<DefinedZone> {
-    match server {
+    let mut zones = match server {
         DnsServer::Bind => bind::zones(files, directory),
         DnsServer::Knot => knot::zones(files, directory),
         DnsServer::Nsd => nsd::zones(files, directory),
         DnsServer::StandIn | DnsServer::None => vec![],
-    }
+    };
+    zones.retain(|zone| !zone.name.contains(|character: char| character.is_whitespace() || character.is_control()));
+    zones
 }
 
 /// A zone's name as it is compared.

@@ -91,6 +91,13 @@ mod tests {
     }
 
     #[test]
+    fn a_quote_that_does_not_end_names_no_zone() {
+        let text = "zone \"gullrock.example\nzone \"lantern\" { type primary; };\n";
+        let found = defined_zones(DnsServer::Bind, &[("/etc/named.conf".into(), text.into())], None);
+        assert!(!found.iter().any(|zone| zone.name.contains(char::is_whitespace)), "{found:?}");
+    }
+
+    #[test]
     fn a_definition_moves_as_it_is_and_leaves_with_its_zone() {
         for (server, text, written) in [
             (DnsServer::Bind, BIND, "\tfile \"db.gullrock\"; // by hand\n\tnotify no;\n};\n"),
