@@ -78,12 +78,16 @@ impl From<ZoneRefusal> for Error {
         use ZoneRefusal as Why;
         match refusal {
             Why::UnknownAccount(name) => super::account::unknown(&name),
-            Why::NoCut(zone) => Self::refused("no-cut", format!("no zone begins at {zone}: the zone above does not delegate it"))
-                .advice(format!(
-                    "what is below a domain is records in its zone: brightharbor record add; if {zone} is to be a zone of its \
-                     own, enter its nameservers (NS) in the zone above first"
-                ))
-                .with("zone", zone.as_str()),
+            Why::NoCut { zone, above } => Self::refused(
+                "no-cut",
+                format!("no zone begins at {zone}: zone {above} of this harbor does not delegate it"),
+            )
+            .advice(format!(
+                "what is below a domain is records in its zone: brightharbor record add; if {zone} is to be a zone of \
+                         its own, delegate it first: brightharbor record add {zone} NS NAMESERVER"
+            ))
+            .with("zone", zone.as_str())
+            .with("above", above.as_str()),
             Why::Exists { zone, account } => {
                 Self::refused("zone-exists", format!("zone {zone} already exists; it belongs to account {account}"))
                     .advice(format!("show it: brightharbor zone show {zone}"))
@@ -107,9 +111,12 @@ impl From<ZoneRefusal> for Error {
             Why::Alter(refused) => refused.into(),
             Why::CatalogStays { catalog, file, line, reason } => {
                 let place = format!("{}:{line}", file.display());
-                Self::refused("catalog", format!("the DNS server has the catalog zone {catalog} already, {reason}: {place}"))
-                    .advice("make it one that can be joined, or name another `catalog` under [dns] in harbor.toml")
-                    .with("catalog", catalog.as_str())
+                Self::refused(
+                    "catalog",
+                    format!("the DNS server has the catalog zone {catalog} already, {reason}: {place}"),
+                )
+                .advice("make it one that can be joined, or name another `catalog` under [dns] in harbor.toml")
+                .with("catalog", catalog.as_str())
             }
             Why::CatalogUnmade { catalog, error } => {
                 Self::refused("catalog", format!("the catalog zone {catalog} cannot be created: {error}"))

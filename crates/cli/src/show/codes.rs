@@ -89,7 +89,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("no-addresses", "harbor.toml names no addresses to serve sites at"),
     ("no-ca", "harbor.toml names no CA"),
     ("no-ca-account", "this harbor has no account at the CA yet"),
-    ("no-cut", "no zone begins at the name: the zone above does not delegate it"),
+    ("no-cut", "no zone begins at the name: the zone above, of this harbor, does not delegate it"),
     ("no-dns-server", "the DNS server of the harbor publishes nothing to secondaries"),
     ("no-former", "the site has no former certificate of that name"),
     ("no-glue", "a nameserver inside the domain has no known addresses"),
@@ -195,6 +195,7 @@ const REFUSALS: &[(&str, &str)] = &[
 ];
 
 const CONSENTS: &[(&str, &str)] = &[
+    ("begins-undelegated", "a zone would begin where the DNS shows none yet"),
     ("closes-ca-account", "an account at a CA would be closed permanently"),
     ("removes-hand-made-records", "a zone would be removed with records that were not created by a command"),
     ("replaces-hand-edit", "a file that was edited by hand would be overwritten"),

@@ -306,8 +306,11 @@ fn zones_begin_where_the_dns_says_and_not_where_a_list_guesses() {
         let done = create(name);
         assert_eq!(done.exit, 0, "{name}: {done:?}");
     }
-    let refused: Value = serde_json::from_str(&create("www.gullrock.example").stdout).unwrap();
+    let unseen: Value = serde_json::from_str(&create("www.gullrock.example").stdout).unwrap();
+    assert_eq!(unseen["error"]["consents"][0]["code"], "begins-undelegated", "{unseen}");
+    let refused: Value = serde_json::from_str(&create("a.lab.gullrock.example").stdout).unwrap();
     assert_eq!(refused["error"]["code"], "no-cut", "{refused}");
+    assert_eq!(refused["error"]["above"], "lab.gullrock.example", "{refused}");
     // The same for what is attached: a zone of its own where the DNS shows one, a subdomain where it does not.
     let attach = |name: &str| {
         let done = run(played.command().args(["attach", name, "--account", "yard", "--bare", "--json"]));

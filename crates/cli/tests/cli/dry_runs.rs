@@ -42,6 +42,8 @@ const LIVE: &[(&str, End)] = &[
     // No nameserver is at a documentation address.
     ("nameserver change tide ns1.lanternchoir.example=127.0.0.9", Consent("server-not-ready")),
     ("nameserver remove tide", Refused("set-in-use")),
+    // No zone above is known to delegate it.
+    ("zone create 2.0.192.in-addr.arpa --account bakery", Consent("begins-undelegated")),
     ("zone prepare-move crumbandtide.example", Same(0)),
     ("zone prepare-move crumbandtide.example --back", Same(0)),
     ("zone load crumbandtide.example", Same(0)),

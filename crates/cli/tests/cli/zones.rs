@@ -290,3 +290,28 @@ fn nothing_that_a_stranger_wrote_moves_a_terminal() {
     let exact = coast.run(&[&["zone", "print", &shown, "--exact"][..], &origin].concat()).stdout;
     assert_eq!(exact, zone);
 }
+
+/// Many parents delegate a reverse zone only once it is served: it is made ahead, and has no site.
+#[test]
+fn a_reverse_zone_is_made_before_anybody_delegates_it() {
+    let coast = Coast::new();
+    let create = ["zone", "create", "2.0.192.in-addr.arpa", "--account", "bakery"];
+    let asked = coast.json(&create, 4);
+    assert_eq!(asked["error"]["consents"][0]["code"], "begins-undelegated", "{asked}");
+    coast.run(&[&create[..], &["--yes"]].concat()).expect(0);
+    coast.run(&["record", "add", "7.2.0.192.in-addr.arpa", "PTR", "mail.crumbandtide.example."]).expect(0);
+    let zone = std::fs::read_to_string(coast.harbor().join("zones/2.0.192.in-addr.arpa.zone")).unwrap();
+    assert!(zone.contains("PTR\tmail.crumbandtide.example.") && !zone.contains("\tA\t"), "{zone}");
+    assert!(!coast.run(&["zone", "realign", "--all", "--yes"]).expect(0).contains("2.0.192"));
+    // The check is about the zone that is kept, not about the domain that a list of suffixes would guess.
+    let checked = coast.json(&["delegation", "check", "2.0.192.in-addr.arpa"], 1);
+    assert_eq!(checked["domains"][0]["domain"], "2.0.192.in-addr.arpa", "{checked:#}");
+    let cure = checked["domains"][0]["findings"][0]["cure"].as_str().unwrap();
+    assert!(cure.starts_with("ask whoever keeps the zone") && cure.contains("ns1.saltmarsh.example"), "{cure}");
+    // Below a zone of ours, that one says where another begins, and can say so at once.
+    let inside = ["zone", "create", "7.2.0.192.in-addr.arpa", "--account", "bakery", "--yes"];
+    assert_eq!(coast.json(&inside, 4)["error"]["code"], "no-cut");
+    coast.run(&["record", "remove", "7.2.0.192.in-addr.arpa", "PTR"]).expect(0);
+    coast.run(&["record", "add", "7.2.0.192.in-addr.arpa", "NS", "ns1.saltmarsh.example."]).expect(0);
+    coast.run(&inside).expect(0);
+}

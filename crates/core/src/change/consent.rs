@@ -31,6 +31,8 @@ pub enum Consent {
     TakesVisitors { file: PathBuf, line: usize, address: IpAddr, port: u16 },
     /// The running web server answers for the name by something of its own, and would answer with the site from now on.
     TakesOverName(AnsweredBefore),
+    /// A zone begins where none was seen to: until the zone above delegates it, nobody asks for it here.
+    BeginsUndelegated { zone: Hostname },
     /// The account at a CA is closed; there is no way back.
     ClosesCaAccount { ca: String },
 }
@@ -44,6 +46,7 @@ impl Consent {
             Consent::ServerNotReady { .. } => "server-not-ready",
             Consent::TakesVisitors { .. } => "takes-visitors",
             Consent::TakesOverName(_) => "takes-over-name",
+            Consent::BeginsUndelegated { .. } => "begins-undelegated",
             Consent::ClosesCaAccount { .. } => "closes-ca-account",
         }
     }

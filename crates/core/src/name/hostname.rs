@@ -44,6 +44,11 @@ pub enum HostnameError {
 }
 
 impl Hostname {
+    /// Whether the name stands for addresses (RFC 1035 section 3.5, RFC 3596 section 2.5).
+    pub fn is_reverse(&self) -> bool {
+        [".in-addr.arpa", ".ip6.arpa"].iter().any(|end| self.0.ends_with(end))
+    }
+
     /// Reads a hostname as typed: outer blanks and one final dot are dropped, case is folded, an international name
     /// becomes its ASCII form.
     pub fn parse(typed: &str) -> Result<Self, HostnameError> {

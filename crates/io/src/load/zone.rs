@@ -39,7 +39,11 @@ pub async fn create_zone(
     let owner = overlay.account(&request.account)?;
     let design = design_for(request, owner.as_ref());
     let known = overlay.zone(&request.domain)?;
-    let is_cut = is_registrable(&request.domain) || is_delegated(overlay, &request.domain).await?;
+    let above = overlay.zone_holding(&request.domain.dns_name())?.filter(|zone| zone.home != ZoneHome::Elsewhere);
+    let is_cut = is_registrable(&request.domain)
+        || delegates(overlay, above.as_ref(), &request.domain).await
+        || is_delegated(overlay, &request.domain).await?;
+    let above = above.map(|zone| zone.name);
     let origin = match home {
         ZoneHome::Elsewhere => ZoneOrigin::Elsewhere,
         ZoneHome::Here => {
@@ -58,7 +62,14 @@ pub async fn create_zone(
             ZoneOrigin::Remote(Box::new(overlay.read_zone(&zone).await?))
         }
     };
-    Ok(CreateZoneLoaded { owner, known, is_cut, origin })
+    Ok(CreateZoneLoaded { owner, known, is_cut, above, origin })
+}
+
+/// Whether a zone of ours has the cut, be it published or not.
+async fn delegates(overlay: &Overlay<'_>, above: Option<&Zone>, name: &Hostname) -> bool {
+    let Some(above) = above else { return false };
+    let read = overlay.read_zone(above).await;
+    read.is_ok_and(|kept| kept.document.cut_above(&name.dns_name()) == Some(name.dns_name()))
 }
 
 /// Whether the zone above a name delegates it, as the DNS shows it.

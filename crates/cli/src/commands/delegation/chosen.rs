@@ -66,13 +66,13 @@ impl ChosenOptions {
                 .advice("give one or more, or --all, --account ACCOUNT, --from-file LIST"));
         }
         for typed in &self.domains {
-            chosen.add(hostname(typed)?);
+            chosen.add(hostname(typed)?, harbor)?;
         }
         if let Some(path) = &self.from_file {
             let shown = path.display();
             for (number, line) in files::given_list(path, "give a text file with one domain a line")? {
                 let at = |error: Error| Error { message: format!("{shown}:{number}: {}", error.message), ..error };
-                chosen.add(hostname(&line).map_err(at)?);
+                chosen.add(hostname(&line).map_err(at)?, harbor)?;
             }
         }
         Ok(chosen)
@@ -80,12 +80,15 @@ impl ChosenOptions {
 }
 
 impl Chosen {
-    /// Names that are no registrable domains wait until the DNS has shown in which zone each lies.
-    fn add(&mut self, typed: Hostname) {
+    /// Names that are no registrable domains wait until the DNS has shown in which zone each lies. A zone of the harbor is
+    /// one, whatever the DNS shows yet.
+    fn add(&mut self, typed: Hostname, harbor: Option<&Harbor>) -> Result<(), Error> {
         if !is_registrable(&typed) && !self.to_place.contains(&typed) {
-            self.to_place.push(typed.clone());
+            let zone = harbor.map(|harbor| harbor.store.zone(&typed)).transpose()?.flatten();
+            self.to_place.extend(zone.is_none().then(|| typed.clone()));
         }
         self.domains.push(typed);
+        Ok(())
     }
 
     /// Asks the DNS where the zone of each of these names begins.

@@ -53,6 +53,10 @@ pub fn consent(consent: &Consent) -> Told {
             );
             Told::fact(code, words).with("hostname", host.as_str()).with("address", address.to_string())
         }
+        Consent::BeginsUndelegated { zone } => {
+            let words = format!("the zone above does not delegate {zone}: until it does, nobody comes here for it");
+            Told::fact(code, words).with("zone", zone.as_str())
+        }
         Consent::ClosesCaAccount { ca } => {
             Told::fact(code, format!("the account at the CA `{ca}` would be closed for ever")).with("ca", ca.as_str())
         }

@@ -3,6 +3,7 @@
 use super::{Expected, Rule};
 use crate::delegation::{Picture, Registered};
 use crate::finding::{Finding, RuleText, Severity};
+use crate::name::{Hostname, is_registrable};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -23,10 +24,15 @@ fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
     }
     let domain = picture.domain.bare();
     let parent = picture.parent_zone.bare();
-    let cure = if expected.nameservers.is_empty() {
-        "register or renew it, with its nameservers".to_string()
-    } else {
-        format!("register or renew it, with the nameservers {}", super::listed(&expected.nameservers))
+    let names = match expected.nameservers.is_empty() {
+        true => "its nameservers".to_string(),
+        false => format!("the nameservers {}", super::listed(&expected.nameservers)),
+    };
+    // A reverse zone, or one below somebody's domain, is not registered anywhere: the zone above has its NS records.
+    let is_registered = Hostname::parse(&domain).is_ok_and(|name| is_registrable(&name) && !name.is_reverse());
+    let cure = match is_registered {
+        true => format!("register or renew it, with {names}"),
+        false => format!("ask whoever keeps the zone {parent} to delegate {domain}, with {names}"),
     };
     vec![TEXT.finding(&domain, format!("the zone {parent} does not delegate {domain}"), cure)]
 }

@@ -5,7 +5,7 @@ use jiff::Timestamp;
 
 use super::{KeptZone, NewZone, NewZoneFiles, Zone, ZoneDesign, ZoneHome, ZoneRefusal, ZoneRemark, new_zone};
 use crate::account::{Account, AccountName};
-use crate::change::{InventoryChange, Plan};
+use crate::change::{Consent, InventoryChange, Plan};
 use crate::harbor::{Layout, Settings};
 use crate::name::Hostname;
 use crate::zone::{Document, serial_date};
@@ -39,13 +39,19 @@ pub struct CreateZoneLoaded {
     pub known: Option<Zone>,
     /// Whether a zone may begin at the name: it is a registrable domain, or its parent delegates it.
     pub is_cut: bool,
+    /// The zone here that the name lies in: it says itself where another one begins.
+    pub above: Option<Hostname>,
     pub origin: ZoneOrigin,
 }
 
-/// The design with the nameserver set of the account, where none was named.
+/// The design with the nameserver set of the account, where none was named. A reverse zone has no site, and no addresses.
 pub fn design_for(request: &CreateZone, owner: Option<&Account>) -> ZoneDesign {
     let of_account = owner.and_then(|owner| owner.nameserver_set.clone());
-    ZoneDesign { nameserver_set: request.design.nameserver_set.clone().or(of_account), ..request.design.clone() }
+    ZoneDesign {
+        nameserver_set: request.design.nameserver_set.clone().or(of_account),
+        without_addresses: request.design.without_addresses || request.domain.is_reverse(),
+        ..request.design.clone()
+    }
 }
 
 /// Decides the zone.
@@ -61,10 +67,16 @@ pub fn create_zone(
     if let Some(known) = &loaded.known {
         return Err(ZoneRefusal::Exists { zone: domain.clone(), account: known.account.clone() });
     }
-    if !loaded.is_cut {
-        return Err(ZoneRefusal::NoCut(domain.clone()));
-    }
     let mut plan = Plan::new(format!("zone create {domain}"));
+    match (loaded.is_cut, &loaded.above) {
+        (true, _) => {}
+        // Its server would answer from the new zone at once, and hide what it says there now.
+        (false, Some(above)) => {
+            return Err(ZoneRefusal::NoCut { zone: domain.clone(), above: above.clone() });
+        }
+        // A reverse zone, or one below another's: many parents delegate only what is served already.
+        (false, None) => plan.needs_consent(Consent::BeginsUndelegated { zone: domain.clone() }),
+    }
     let zone = || domain.clone();
     match &loaded.origin {
         ZoneOrigin::Here { content, files } => {
@@ -115,7 +127,7 @@ mod tests {
             ..Default::default()
         };
         settings.nameserver_sets.insert("own".into(), set);
-        let loaded = CreateZoneLoaded { owner, known, is_cut: true, origin };
+        let loaded = CreateZoneLoaded { owner, known, is_cut: true, above: None, origin };
         let now = "2026-11-27T12:00:00Z".parse().unwrap();
         create_zone(&request(), &loaded, &settings, &Layout::new("/harbor"), now)
     }
@@ -173,5 +185,21 @@ mod tests {
         };
         let plan = decide(ZoneOrigin::Remote(Box::new(kept)), Some(owner()), None).unwrap();
         assert_eq!(plan.remarks, [ZoneRemark::OnPrimary { zone: name, records: 3, serial: 7 }.into()]);
+    }
+    #[test]
+    fn where_no_zone_was_seen_to_begin_one_begins_by_consent_and_never_inside_one_of_ours() {
+        let decide = |is_cut: bool, above: Option<&str>| {
+            let above = above.map(|name| Hostname::parse(name).unwrap());
+            let loaded =
+                CreateZoneLoaded { owner: Some(owner()), known: None, is_cut, above, origin: ZoneOrigin::Elsewhere };
+            let now = "2026-11-27T12:00:00Z".parse().unwrap();
+            create_zone(&request(), &loaded, &Settings::default(), &Layout::new("/harbor"), now)
+        };
+        let zone = request().domain;
+        let above = Hostname::parse("example").unwrap();
+        assert_eq!(decide(false, None).unwrap().consents, [Consent::BeginsUndelegated { zone: zone.clone() }]);
+        assert_eq!(decide(true, None).unwrap().consents, []);
+        assert_eq!(decide(true, Some("example")).unwrap().consents, []);
+        assert_eq!(decide(false, Some("example")), Err(ZoneRefusal::NoCut { zone, above }));
     }
 }

@@ -9,7 +9,10 @@ use crate::zone::{AlterRefused, EditError, ZoneError};
 pub enum ZoneRefusal {
     UnknownAccount(AccountName),
     /// Neither a registrable domain, nor delegated by the zone that it lies in.
-    NoCut(Hostname),
+    NoCut {
+        zone: Hostname,
+        above: Hostname,
+    },
     Exists {
         zone: Hostname,
         account: AccountName,
