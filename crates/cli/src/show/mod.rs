@@ -2,6 +2,7 @@
 
 mod changed;
 pub mod codes;
+mod document;
 pub mod handover;
 pub mod human;
 pub mod json;
@@ -15,21 +16,26 @@ use serde_json::{Value, json};
 
 use crate::error::{Error, Exit};
 pub use changed::ChangeReport;
-use human::{Page, harmless_json};
+pub use document::Items;
+use human::Page;
 
 /// A command's result.
 pub trait Shown {
     fn human(&self, page: &mut Page);
     /// The members of the JSON document, without `format` and `exit`.
     fn json(&self) -> Value;
+    /// One more member, whose many items are made one after the other while the document is written.
+    fn json_items(&self) -> Option<(&'static str, Items<'_>)> {
+        None
+    }
     fn exit(&self) -> Exit;
 }
 
 /// Prints a report to stdout.
 pub fn print(report: &dyn Shown, as_json: bool) -> ExitCode {
     let written = if as_json {
-        let mut out = std::io::stdout().lock();
-        out.write_all(document(report.json(), report.exit()).as_bytes()).and_then(|()| out.flush())
+        let mut out = std::io::BufWriter::new(std::io::stdout().lock());
+        document::write(&mut out, &report.json(), report.exit(), report.json_items()).and_then(|()| out.flush())
     } else {
         let mut page = Page::new();
         report.human(&mut page);
@@ -77,16 +83,6 @@ pub fn counted(count: usize, thing: &str) -> String {
     if count == 1 { format!("1 {thing}") } else { format!("{count} {thing}s") }
 }
 
-/// One JSON document, `"format": 1`, the same members first.
-fn document(value: Value, exit: Exit) -> String {
-    let mut document = json!({ "format": 1, "exit": exit as u8 });
-    if let (Some(all), Value::Object(members)) = (document.as_object_mut(), value) {
-        all.extend(members);
-    }
-    let text = serde_json::to_string_pretty(&document).expect("plain values become JSON") + "\n";
-    harmless_json(&text).into_owned()
-}
-
 /// Prints an error: for people to stderr, for programs as the document on stdout.
 pub fn print_error(error: &Error, as_json: bool) -> ExitCode {
     if as_json {
@@ -95,7 +91,7 @@ pub fn print_error(error: &Error, as_json: bool) -> ExitCode {
         facts.insert("message".into(), error.message.clone().into());
         facts.insert("advice".into(), error.advice.clone().into());
         let value = json!({ "error": facts });
-        let _ = anstream::stdout().write_all(document(value, error.exit).as_bytes());
+        let _ = document::write(&mut std::io::stdout().lock(), &value, error.exit, None);
     } else {
         let mut page = Page::new();
         // A diff keeps its lines.

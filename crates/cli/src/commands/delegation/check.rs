@@ -22,7 +22,7 @@ use crate::judging::{Checked, Judge, exit_of};
 use crate::network::{Network, NetworkOptions};
 use crate::run::{Context, runtime_for_many};
 use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::show::{Items, Shown, json};
 
 /// Check who answers for domains: the parent's delegation, glue, keys, and whether each nameserver answers as it should.
 #[derive(Debug, Args)]
@@ -169,8 +169,12 @@ impl Shown for CheckReport {
             "command": "delegation check",
             "verdicts": counts,
             "questions_asked": self.asked,
-            "domains": self.checked.iter().map(json::DelegationDocument::from).collect::<Vec<_>>(),
         })
+    }
+
+    fn json_items(&self) -> Option<(&'static str, Items<'_>)> {
+        let value = |one| serde_json::to_value(json::DelegationDocument::from(one)).unwrap_or_default();
+        Some(("domains", Box::new(self.checked.iter().map(value))))
     }
 
     fn exit(&self) -> Exit {

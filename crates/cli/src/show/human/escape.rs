@@ -24,15 +24,13 @@ pub fn harmless(text: &str) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
-/// A JSON document with the same characters written as `\uXXXX`, which says the same (RFC 8259, section 7): outside of its
-/// strings it has none of them but the ends of its lines.
-pub fn harmless_json(document: &str) -> Cow<'_, str> {
-    let is_harmful = |character: char| character != '\n' && is_harmful(character);
-    if !document.contains(is_harmful) {
-        return Cow::Borrowed(document);
+/// The text for a string of JSON, with the same characters written as `\uXXXX`, which says the same (RFC 8259, section 7).
+pub fn harmless_json(text: &str) -> Cow<'_, str> {
+    if !text.contains(is_harmful) {
+        return Cow::Borrowed(text);
     }
-    let mut out = String::with_capacity(document.len() + 8);
-    for character in document.chars() {
+    let mut out = String::with_capacity(text.len() + 8);
+    for character in text.chars() {
         match is_harmful(character) {
             true => drop(write!(out, "\\u{:04x}", character as u32)),
             false => out.push(character),
@@ -61,14 +59,10 @@ mod tests {
             assert!(matches!(harmless(plain), Cow::Borrowed(same) if same == plain), "{plain}");
         }
     }
+
     #[test]
-    fn json_says_the_same_without_a_character_that_a_terminal_obeys() {
-        let said = serde_json::json!({ "a\u{85}": ["\x1b[2J", "\u{9b}31m\u{202e}", "tab\t bäckerei 👩‍🌾", "\u{7f}"] });
-        let text = serde_json::to_string_pretty(&said).unwrap() + "\n";
-        let harmless = harmless_json(&text);
-        assert!(!harmless.chars().any(|character| character != '\n' && is_harmful(character)), "{harmless}");
-        assert!(harmless.contains("\\u009b31m\\u202e") && harmless.contains("bäckerei 👩‍🌾"), "{harmless}");
-        assert_eq!(serde_json::from_str::<serde_json::Value>(&harmless).unwrap(), said);
-        assert!(matches!(harmless_json("{\n  \"a\": 1\n}\n"), Cow::Borrowed(_)));
+    fn strings_of_json_say_the_same() {
+        assert_eq!(harmless_json("\u{9b}31m\u{202e}bäckerei 👩‍🌾\x7f"), "\\u009b31m\\u202ebäckerei 👩‍🌾\\u007f");
+        assert!(matches!(harmless_json("tide"), Cow::Borrowed("tide")));
     }
 }
