@@ -63,8 +63,11 @@ impl Progress {
             Event::WaitingForLock { held_by } => {
                 self.note(&format!("waiting: another command is running in this harbor ({held_by})"));
             }
-            Event::Recovered(Recovered { title, left, errands }) => {
-                self.note(&format!("note: the command `{title}` was killed midway; it was rolled back"));
+            Event::Recovered(Recovered { title, left, again, errands }) => {
+                self.note(&match again {
+                    false => format!("note: the command `{title}` ended midway; it was rolled back"),
+                    true => format!("note: the command `{title}` ended midway, and cannot be rolled back whole yet"),
+                });
                 for left in left {
                     self.note(&format!("note: this could not be rolled back: {left}"));
                 }

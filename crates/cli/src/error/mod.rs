@@ -160,13 +160,14 @@ impl From<CarryError> for Error {
                 .advice("see what was done: brightharbor logbook; give the command again for the rest"),
             CarryError::Store(error) => error.into(),
             CarryError::File(error) => error.into(),
-            CarryError::RolledBack { cause, left } => rolled_back(*cause, &left),
+            CarryError::RolledBack { cause, left, again } => rolled_back(*cause, &left, again),
         }
     }
 }
 
-fn rolled_back(cause: Cause, left: &[String]) -> Error {
+fn rolled_back(cause: Cause, left: &[String], again: bool) -> Error {
     let advice = match cause {
+        _ if again => format!("these could not be rolled back yet, the next command tries again: {}", left.join("; ")),
         _ if !left.is_empty() => format!("these could not be rolled back, correct them by hand: {}", left.join("; ")),
         Cause::Update { zone, error } if matches!(error.problem, RequestProblem::ChangedMeanwhile) => {
             let message = format!("the zone {zone}: {error}");
@@ -218,10 +219,12 @@ mod tests {
     #[test]
     fn what_could_not_be_put_back_is_named() {
         let cause = || Box::new(Cause::Server(ServerError::NotSet("[web] control")));
-        let whole: Error = CarryError::RolledBack { cause: cause(), left: vec![] }.into();
+        let whole: Error = CarryError::RolledBack { cause: cause(), left: vec![], again: false }.into();
         assert!(whole.exit == Exit::RolledBack && whole.advice.unwrap().contains("rolled back"));
         let left = vec!["/h/site: denied".to_string()];
-        let torn: Error = CarryError::RolledBack { cause: cause(), left }.into();
-        assert!(torn.advice.unwrap().contains("/h/site: denied"));
+        let torn: Error = CarryError::RolledBack { cause: cause(), left: left.clone(), again: false }.into();
+        assert!(torn.advice.unwrap().ends_with("correct them by hand: /h/site: denied"));
+        let torn: Error = CarryError::RolledBack { cause: cause(), left, again: true }.into();
+        assert!(torn.advice.unwrap().ends_with("the next command tries again: /h/site: denied"));
     }
 }

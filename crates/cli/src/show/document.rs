@@ -97,13 +97,18 @@ mod tests {
     fn members_items_and_the_exit_code_stand_in_one_document_that_no_terminal_obeys() {
         let items: Items<'_> = Box::new((0..2).map(|item| json!({ "item": item, "said": "a\u{9b}2J\x1b[8m" })));
         let mut out = Vec::new();
-        write(&mut out, &json!({ "command": "survey\u{202e}", "none": [] }), Exit::Waits, Some(("many", items))).unwrap();
+        write(&mut out, &json!({ "command": "survey\u{202e}", "none": [] }), Exit::Waits, Some(("many", items)))
+            .unwrap();
         let text = String::from_utf8(out).unwrap();
         assert!(!text.contains(|character: char| character.is_control() && character != '\n'), "{text}");
         let each = |item: i32| json!({ "item": item, "said": "a\u{9b}2J\x1b[8m" });
-        let whole = json!({ "command": "survey\u{202e}", "exit": 3, "format": 1, "many": [each(0), each(1)], "none": [] });
+        let whole =
+            json!({ "command": "survey\u{202e}", "exit": 3, "format": 1, "many": [each(0), each(1)], "none": [] });
         assert_eq!(serde_json::from_str::<Value>(&text).unwrap(), whole);
         // But for the escapes, it looks as usual.
-        assert!(text.starts_with("{\n  \"command\": \"survey\\u202e\",\n  \"exit\": 3,\n") && text.ends_with("]\n}\n"), "{text}");
+        assert!(
+            text.starts_with("{\n  \"command\": \"survey\\u202e\",\n  \"exit\": 3,\n") && text.ends_with("]\n}\n"),
+            "{text}"
+        );
     }
 }

@@ -102,7 +102,7 @@ fn killed_between_the_files_and_the_inventory_it_is_taken_back_and_said() {
 
         with("true", "true");
         let text = coast.run(&["tend"]).expect(0);
-        assert!(text.contains("`attach gullrock.example --account bakery` was killed midway"), "{text}");
+        assert!(text.contains("`attach gullrock.example --account bakery` ended midway"), "{text}");
         assert!(files.iter().all(|file| !file.exists()), "{moment}");
         assert_eq!(coast.json(&["logbook"], 0)["entries"][0]["outcome"], "rolled back");
         assert!(!coast.run(&["tend"]).expect(0).contains("killed"), "told once");

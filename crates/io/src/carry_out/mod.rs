@@ -85,7 +85,13 @@ pub enum CarryError {
     #[error("stopped by {0}; all that was begun is done")]
     Stopped(&'static str),
     #[error("{cause}")]
-    RolledBack { cause: Box<Cause>, left: Vec<String> },
+    RolledBack {
+        cause: Box<Cause>,
+        /// What could not be taken back, in words.
+        left: Vec<String>,
+        /// Files are among it: the next command tries again.
+        again: bool,
+    },
     #[error(transparent)]
     Store(#[from] StoreError),
     #[error(transparent)]

@@ -25,6 +25,8 @@ pub struct Recovered {
     pub title: String,
     /// What could not be taken back, in words.
     pub left: Vec<String>,
+    /// Files are among it: the next command tries again.
+    pub again: bool,
     /// Whether the CA has heard of these is not known.
     pub errands: Vec<CaErrand>,
 }
@@ -37,16 +39,24 @@ pub async fn recover(harbor: &Harbor, _lock: &Lock) -> Result<Vec<Recovered>, St
         // How far it had come is not known: the server may be about to load what it was told.
         let needs = begun.changes.needs();
         let raised = Raised::of(&harbor.settings, &harbor.layout, &needs, needs.dns());
-        left.extend(undo_files(&begun.inverses, &raised).await);
+        let files = undo_files(&begun.inverses, &raised).await;
+        let again = !files.is_empty();
+        left.extend(files);
         note_put_back(harbor, &begun.changes);
         tell_services(harbor, &begun.inverses).await;
         left.extend(take_back(harbor, &needs).await);
         let errands = unknown_errands(&begun.changes);
-        let outcome =
-            if left.is_empty() && errands.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
-        harbor.store.end(begun.id, outcome, "the command was killed; the next one took it back")?;
+        let is_whole = left.is_empty() && errands.is_empty();
+        if !again {
+            let outcome = if is_whole { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
+            harbor.store.end(
+                begun.id,
+                outcome,
+                "it was killed, or could not be taken back whole; the next one did that",
+            )?;
+        }
         clear_up(harbor, begun.id, &begun.inverses, left.is_empty());
-        recovered.push(Recovered { title: begun.title, left, errands });
+        recovered.push(Recovered { title: begun.title, left, again, errands });
     }
     clear_kept(harbor)?;
     Ok(recovered)

@@ -53,16 +53,21 @@ pub async fn carry_out(
         Err(cause) => {
             let mut left = undo_updates(&updated).await;
             let raised = Raised::of(&harbor.settings, &harbor.layout, &set.needs(), told.dns);
-            left.extend(undo_files(&inverses, &raised).await);
+            let files = undo_files(&inverses, &raised).await;
+            let again = !files.is_empty();
+            left.extend(files);
             note_put_back(harbor, &Recorded::from(set));
             tell_services(harbor, &inverses).await;
             if told.any {
                 left.extend(take_back(harbor, &set.needs()).await);
             }
-            let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
-            harbor.store.end(entry, outcome, &cause.to_string())?;
+            // A disk that is full now may not be so later: the entry stays begun, and the next command takes it back.
+            if !again {
+                let outcome = if left.is_empty() { EntryOutcome::RolledBack } else { EntryOutcome::Failed };
+                harbor.store.end(entry, outcome, &cause.to_string())?;
+            }
             clear_up(harbor, entry, &inverses, left.is_empty());
-            Err(CarryError::RolledBack { cause: Box::new(cause), left })
+            Err(CarryError::RolledBack { cause: Box::new(cause), left, again })
         }
     }
 }

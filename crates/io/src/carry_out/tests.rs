@@ -140,7 +140,10 @@ async fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &inverses).unwrap();
     let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).await.unwrap();
     let recovered = world.recover(&lock).await;
-    assert_eq!(recovered, [Recovered { title: "attach gullrock.example".into(), left: vec![], errands: vec![] }]);
+    assert_eq!(
+        recovered,
+        [Recovered { title: "attach gullrock.example".into(), left: vec![], again: false, errands: vec![] }]
+    );
     assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 2));
     assert!(!world.path("certificates/gullrock.example/1").exists());
     assert_eq!(fs::read_to_string(world.path("edited")).unwrap(), "edited since");
@@ -211,6 +214,31 @@ async fn what_a_service_was_told_is_taken_back_when_a_later_step_fails() {
     // Somebody else's folder in the place of the link is noticed before anything begins.
     fs::create_dir(world.path("post")).unwrap();
     assert!(matches!(world.carry(&set).await, Err(CarryError::ChangedMeanwhile(path)) if path == world.path("post")));
+}
+
+#[tokio::test]
+async fn what_cannot_be_taken_back_yet_is_taken_back_by_a_later_command() {
+    let mut world = world("true");
+    let set = world.set();
+    // The web server refuses, and by then the copy cannot be read: as on a disk that is broken, or full, for a while.
+    let (kept, away) = (world.harbor.layout.kept().join("1"), world.path("away"));
+    let line = format!("mv {} {}; exit 1", kept.display(), away.display());
+    world.harbor.settings.web.test = vec!["sh".into(), "-c".into(), line];
+    let error = world.carry(&set).await.unwrap_err();
+    assert!(matches!(&error, CarryError::RolledBack { left, again: true, .. } if left.len() == 1), "{error:?}");
+    let site = world.harbor.layout.site_files(WebServer::Nginx).join("gullrock.example.conf");
+    assert_eq!(fs::read_to_string(&site).unwrap(), "new");
+    world.harbor.settings.web.test = vec!["true".into()];
+    let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).await.unwrap();
+    let still = world.recover(&lock).await.remove(0);
+    assert!(still.again && still.left.len() == 1, "{still:?}");
+    assert!(world.harbor.store.has_unfinished().unwrap());
+    fs::rename(&away, &kept).unwrap();
+    let then = world.recover(&lock).await.remove(0);
+    assert_eq!((then.left, then.again), (vec![], false));
+    assert_eq!(fs::read_to_string(&site).unwrap(), "old");
+    assert!(!world.harbor.store.has_unfinished().unwrap() && !kept.exists());
+    assert_eq!(world.recover(&lock).await, []);
 }
 
 #[tokio::test]

@@ -31,6 +31,7 @@ impl Store {
         let folder = folder_of(self.path.parent().unwrap_or(&self.path));
         let day = now.to_zoned(TimeZone::UTC).date();
         let copy = folder.join(format!("inventory-{day}.sqlite"));
+        clear_unfinished(&folder);
         if copy.exists() {
             return Ok(None);
         }
@@ -38,13 +39,10 @@ impl Store {
         self.check_thoroughly()?;
         make_private_folder(&folder)?;
         let unfinished = folder.join(format!("{UNFINISHED}{day}"));
-        let _ = fs::remove_file(&unfinished);
         let copied = self.copy_to(&unfinished).and_then(|()| {
             fs::rename(&unfinished, &copy).map_err(failed("cannot replace", &copy)).map_err(BackupError::from)
         });
-        if copied.is_err() {
-            let _ = fs::remove_file(&unfinished);
-        }
+        clear_unfinished(&folder);
         copied?;
         sync_folder(&folder)?;
         for old in copies(&folder).into_iter().rev().skip(KEPT) {
@@ -67,6 +65,15 @@ impl Store {
         // One file by itself, with nothing beside it.
         copy.pragma_update(None, "journal_mode", "DELETE")?;
         Ok(())
+    }
+}
+
+/// What SQLite or a kill has left of a copy that was not finished, its journals included; a finished one needs none.
+fn clear_unfinished(folder: &Path) {
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        if entry.file_name().to_string_lossy().starts_with(UNFINISHED) {
+            let _ = fs::remove_file(entry.path());
+        }
     }
 }
 
