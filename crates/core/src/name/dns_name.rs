@@ -55,6 +55,17 @@ impl DnsName {
         let bytes = text.as_bytes();
         let mut at = 0;
         let mut absolute = false;
+        // Without escapes, as names are, the text is the wire form but for its dots.
+        if bytes.len() < 255 && memchr::memchr(b'\\', bytes).is_none() {
+            wire[1..=bytes.len()].copy_from_slice(bytes);
+            wire[1..=bytes.len()].make_ascii_lowercase();
+            for dot in memchr::memchr_iter(b'.', bytes) {
+                close_label(&mut wire, length_at, dot + 1)?;
+                length_at = dot + 1;
+            }
+            absolute = bytes.ends_with(b".");
+            (at, end) = (bytes.len(), bytes.len() + 1);
+        }
         while at < bytes.len() {
             absolute = bytes[at] == b'.';
             if absolute {
@@ -78,6 +89,7 @@ impl DnsName {
         }
         if absolute {
             // The label begun behind the last dot is the root's, with its length of zero.
+            wire[length_at] = 0;
             end = length_at + 1;
         } else {
             close_label(&mut wire, length_at, end)?;

@@ -104,7 +104,7 @@ impl Document {
     }
 
     fn read(source: Vec<u8>, mut parser: Parser<'_, '_>) -> Result<Self, ZoneError> {
-        let entries = parser.parse(&source)?;
+        let entries = super::parse_large::parse(&mut parser, &source)?;
         let (origin, soa_places) = parser.finish(&source)?;
         Ok(Self {
             source,

@@ -14,6 +14,7 @@ mod generate;
 mod kept;
 mod merge;
 mod parse;
+mod parse_large;
 mod pattern;
 mod record;
 mod record_data;

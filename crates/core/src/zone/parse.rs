@@ -31,6 +31,25 @@ pub(super) struct SoaPlaces {
     pub more_serials: Vec<Range<usize>>,
 }
 
+/// Where a line starts: its first byte, and its number from 1.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Start {
+    pub at: usize,
+    pub line: usize,
+}
+
+pub(super) fn newlines(source: &[u8]) -> usize {
+    memchr::memchr_iter(b'\n', source).count()
+}
+
+/// What a line takes from those before it, its owner apart.
+pub(super) struct Inherited {
+    zone: DnsName,
+    origin: DnsName,
+    default_ttl: Option<u32>,
+    soa: RecordData,
+}
+
 pub(super) struct Parser<'f, 'g> {
     zone: DnsName,
     origin: DnsName,
@@ -69,21 +88,55 @@ impl<'f, 'g> Parser<'f, 'g> {
     }
 
     pub fn parse(&mut self, source: &[u8]) -> Result<Vec<Entry>, ZoneError> {
-        let lines = source.iter().filter(|&&byte| byte == b'\n').count() + 1;
-        let mut entries = Vec::with_capacity(lines);
-        let (mut at, mut line_number) = (0, 1);
+        let mut entries = Vec::with_capacity(newlines(source) + 1);
+        let mut start = Start { at: 0, line: 1 };
+        self.parse_lines(source, &mut start, source.len(), &mut |entry| entries.push(entry))?;
+        Ok(entries)
+    }
+
+    /// Reads the lines from `start` on, up to the first that begins at `stop` or behind it; `start` is there then.
+    pub(super) fn parse_lines(
+        &mut self,
+        source: &[u8],
+        start: &mut Start,
+        stop: usize,
+        keep: &mut dyn FnMut(Entry),
+    ) -> Result<(), ZoneError> {
         let mut line = LogicalLine::default();
         let mut words = Vec::new();
-        while logical_line(source, at, &mut line)? {
-            at = line.span.end;
-            let started_on = line_number;
-            line_number += line.newlines;
+        while start.at < stop && logical_line(source, start.at, &mut line)? {
+            let started_on = start.line;
+            *start = Start { at: line.span.end, line: started_on + line.newlines };
             if !line.tokens.is_empty() {
                 let item = self.item(source, &line, &mut words)?;
-                entries.push(Entry { span: line.span.clone(), line: started_on, item });
+                keep(Entry { span: line.span.clone(), line: started_on, item });
             }
         }
-        Ok(entries)
+        Ok(())
+    }
+
+    /// What lines further down inherit, if those between say nothing. It is not known before the start of authority and a
+    /// default TTL are.
+    pub(super) fn inherited(&self) -> Option<Inherited> {
+        let is_known = self.default_ttl.is_some() && self.files.is_empty();
+        let soa = self.soa.clone().filter(|_| is_known)?;
+        Some(Inherited { zone: self.zone.clone(), origin: self.origin.clone(), default_ttl: self.default_ttl, soa })
+    }
+
+    /// A parser for lines further down, which follows no `$INCLUDE`.
+    pub(super) fn further_down(inherited: Inherited) -> Self {
+        let Inherited { zone, origin, default_ttl, soa } = inherited;
+        Self { origin, default_ttl, soa: Some(soa), ..Self::new(&zone, None) }
+    }
+
+    /// Where the start of authority was repeated.
+    pub(super) fn repeated_serials(self) -> Vec<Range<usize>> {
+        self.soa_places.more_serials
+    }
+
+    /// Takes in what a parser further down has seen of them.
+    pub(super) fn more_serials(&mut self, further_down: Vec<Range<usize>>) {
+        self.soa_places.more_serials.extend(further_down);
     }
 
     /// What one line says. `words` is room that is used again for each.

@@ -175,10 +175,13 @@ pub fn read_regular(path: &Path, most: usize) -> io::Result<Vec<u8>> {
 
 fn read_opened(file: OwnedFd, most: usize) -> io::Result<Vec<u8>> {
     let file = File::from(file);
-    if !file.metadata()?.is_file() {
+    let found = file.metadata()?;
+    if !found.is_file() {
         return Err(io::Error::other("is not a regular file"));
     }
-    let mut content = Vec::new();
+    // One byte more tells the end without another look for room: a large zone is read into one piece.
+    let likely = found.len().saturating_add(1).min(most as u64);
+    let mut content = Vec::with_capacity(likely as usize);
     io::Read::read_to_end(&mut io::Read::take(file, most as u64), &mut content)?;
     Ok(content)
 }

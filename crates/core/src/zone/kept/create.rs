@@ -196,10 +196,10 @@ mod tests {
             create_zone(&request(), &loaded, &Settings::default(), &Layout::new("/harbor"), now)
         };
         let zone = request().domain;
-        let above = Hostname::parse("example").unwrap();
+        let above = Hostname::parse("saltmarsh.example").unwrap();
         assert_eq!(decide(false, None).unwrap().consents, [Consent::BeginsUndelegated { zone: zone.clone() }]);
         assert_eq!(decide(true, None).unwrap().consents, []);
-        assert_eq!(decide(true, Some("example")).unwrap().consents, []);
-        assert_eq!(decide(false, Some("example")), Err(ZoneRefusal::NoCut { zone, above }));
+        assert_eq!(decide(true, Some("saltmarsh.example")).unwrap().consents, []);
+        assert_eq!(decide(false, Some("saltmarsh.example")), Err(ZoneRefusal::NoCut { zone, above }));
     }
 }

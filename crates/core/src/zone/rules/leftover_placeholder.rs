@@ -33,8 +33,9 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
 
 /// A quick look, before anything is written out: most records hold neither sign.
 fn may_hold_one(record: &Record) -> bool {
-    let signs = |bytes: &[u8]| bytes.iter().any(|byte| matches!(byte, b'{' | b'%'));
-    let in_name = |name: &DnsName| name.labels().any(signs);
+    let signs = |bytes: &[u8]| memchr::memchr2(b'{', b'%', bytes).is_some();
+    // The length of a label may look like a percent sign.
+    let in_name = |name: &DnsName| signs(name.wire()) && name.labels().any(signs);
     in_name(&record.owner)
         || match &record.data {
             RecordData::A(_) | RecordData::Aaaa(_) | RecordData::Soa(_) => false,
