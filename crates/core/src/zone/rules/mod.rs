@@ -201,7 +201,8 @@ impl<'a> Indexed<'a> {
             end += *count;
             *count = end;
         }
-        let mut records: Vec<&Record> = zone.records().collect();
+        let mut records: Vec<&Record> = Vec::with_capacity(number_of_record.len());
+        records.extend(zone.records());
         // Already in order where no owner stands in two places.
         if !number_of_record.is_sorted() {
             let in_file_order = records.clone();
