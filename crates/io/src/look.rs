@@ -7,6 +7,7 @@ use std::path::PathBuf;
 use crate::dns::Walker;
 use crate::harbor::Harbor;
 use crate::load::listener_clash;
+use crate::probe::RevocationLists;
 use crate::store::StoreError;
 use crate::survey::{Looking, brief, gather};
 use crate::trust::TrustError;
@@ -100,11 +101,21 @@ pub async fn look(harbor: &Harbor, hosts: &[Host], at: Option<IpAddr>) -> Result
     look_so_far(harbor, hosts, at, Looking::Everywhere).await
 }
 
+/// The same, asking CAs whether what is shown is revoked.
+pub async fn look_asking(
+    harbor: &Harbor,
+    hosts: &[Host],
+    at: Option<IpAddr>,
+    lists: &RevocationLists,
+) -> Result<Looked, LookError> {
+    look_so_far(harbor, hosts, at, Looking::AskingCas(lists)).await
+}
+
 async fn look_so_far(
     harbor: &Harbor,
     hosts: &[Host],
     at: Option<IpAddr>,
-    looking: Looking,
+    looking: Looking<'_>,
 ) -> Result<Looked, LookError> {
     let shown = zones_elsewhere(harbor, hosts).await;
     let kept = |name: &Hostname| harbor.store.enclosing_zone(name).ok().flatten().map(|zone| zone.name);

@@ -16,7 +16,7 @@ use url::Url;
 
 use crate::clock;
 use crate::dns::{resolve_all, system_resolvers, walk};
-use crate::probe::{fetch_fingerprint, fetch_text, land, shake_hands};
+use crate::probe::{RevocationLists, fetch_fingerprint, fetch_text, land, shake_hands_asking};
 use crate::trust::{self, TrustError};
 
 /// Questions for one domain with a few hostnames; a flood of nameservers ends here.
@@ -83,10 +83,12 @@ pub async fn follow_alias(settings: &Settings, name: &DnsName) -> DnsName {
 }
 
 /// How much is looked at.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Looking {
+#[derive(Clone, Copy)]
+pub enum Looking<'a> {
     /// What all six links are judged by.
     Everywhere,
+    /// The same, and what CAs say of the certificates that are shown.
+    AskingCas(&'a RevocationLists),
     /// What tells whether a CA would be led here: neither TLS nor the way from page to page.
     AsFarAsProofs,
 }
@@ -99,7 +101,7 @@ pub async fn gather(
     domain: Option<&Hostname>,
     hostnames: &[Host],
     at: Option<IpAddr>,
-    looking: Looking,
+    looking: Looking<'_>,
 ) -> Result<Gathered, TrustError> {
     let roots = trust::roots(&settings.internet.trust_roots)?;
     let picture = match domain {
@@ -117,7 +119,7 @@ async fn gather_host(
     picture: &Picture,
     roots: &Arc<RootCertStore>,
     at: Option<IpAddr>,
-    looking: Looking,
+    looking: Looking<'_>,
 ) -> HostGathered {
     let resolved = match hostname.dns_name() {
         None => vec![],
@@ -129,10 +131,15 @@ async fn gather_host(
     };
     let (http_port, https_port) = (settings.internet.http_port(), settings.internet.https_port());
     // Side by side: who drips or is silent at one address is waited for once.
-    let everywhere = looking == Looking::Everywhere;
+    let (everywhere, lists) = match looking {
+        Looking::AsFarAsProofs => (false, None),
+        Looking::Everywhere => (true, None),
+        Looking::AskingCas(lists) => (true, Some(lists)),
+    };
     let http = addresses.iter().map(|address| fetch_fingerprint(SocketAddr::new(*address, http_port), hostname));
     let shaken = addresses.iter().filter(|_| everywhere);
-    let tls = shaken.map(|address| shake_hands(SocketAddr::new(*address, https_port), hostname, Arc::clone(roots)));
+    let tls = shaken
+        .map(|address| shake_hands_asking(SocketAddr::new(*address, https_port), hostname, Arc::clone(roots), lists));
     let landing = async {
         match addresses.is_empty() || !everywhere {
             true => None,

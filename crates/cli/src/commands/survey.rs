@@ -9,7 +9,8 @@ use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::survey::{Spread, Survey as Links, reasons};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::load::losses;
-use brightharbor_io::look::look;
+use brightharbor_io::look::look_asking;
+use brightharbor_io::probe::RevocationLists;
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -55,12 +56,13 @@ pub fn run(args: &Survey, context: &Context) -> Report {
     if !args.resolvers.is_empty() {
         harbor.settings.internet.resolvers = args.resolvers.clone();
     }
+    let lists = RevocationLists::of(&harbor);
     let (surveys, spreads) = context.block_on(async {
         let (mut surveys, mut spreads) = (Vec::new(), Vec::new());
         for some in names.chunks(AT_ONCE) {
             let more = if some.len() > 1 { format!(" and {} more", some.len() - 1) } else { String::new() };
             context.progress.doing(&format!("walking the links of {}{more}", some[0]));
-            let looked = look(&harbor, some, args.at).await?;
+            let looked = look_asking(&harbor, some, args.at, &lists).await?;
             if !args.resolvers.is_empty() {
                 spreads.extend(looked.spreads(&harbor)?);
             }

@@ -2,7 +2,7 @@
 
 use super::{Link, LinkName, LinkState, Seen, TlsOutcome, Turn};
 use crate::certificate::ends_soon;
-use crate::certificate::{CertificateSource, CertificateState};
+use crate::certificate::{CertificateSource, CertificateState, RevocationStatus};
 use crate::name::Host;
 
 pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
@@ -44,6 +44,16 @@ pub(super) fn secure(seen: &Seen<'_>, earlier: &[&Link]) -> Link {
                 } else {
                     whose(seen, link(LinkState::Broken, code, because))
                 };
+            }
+            TlsOutcome::Shown { revocation: RevocationStatus::Revoked { since, .. }, .. } => {
+                let since = since.strftime("%Y-%m-%d");
+                let because = format!(
+                    "the certificate at {} is revoked by its CA since {since}: visitors whose browsers ask are warned",
+                    tls.address
+                );
+                let revoked = link(LinkState::Broken, "revoked", because);
+                let is_renewed = certificate.is_some_and(|c| c.source == CertificateSource::Ca);
+                return if is_renewed { revoked.turn(Turn::Tend) } else { whose(seen, revoked) };
             }
             outcome @ TlsOutcome::Shown { .. } => shown = Some(outcome),
         }

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use jiff::Timestamp;
 
-use crate::certificate::{Certificate, NamePause, Waiting};
+use crate::certificate::{Certificate, NamePause, RevocationStatus, Waiting};
 use crate::delegation::rules::Expected;
 use crate::delegation::{Address, HostAnswer, Picture};
 use crate::finding::Finding;
@@ -129,6 +129,8 @@ pub enum TlsOutcome {
         not_after: Timestamp,
         /// Certificates that were sent.
         sent: usize,
+        /// What its CA says of the first of them.
+        revocation: RevocationStatus,
     },
     Failed(String),
     NoRoute,

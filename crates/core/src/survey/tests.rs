@@ -6,7 +6,8 @@ use jiff::Timestamp;
 
 use super::*;
 use crate::certificate::{
-    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause, Waiting,
+    Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause,
+    RevocationStatus, Waiting,
 };
 use crate::delegation::rules::{Expected, judge};
 use crate::delegation::{
@@ -138,6 +139,7 @@ fn shown(verified: Result<(), String>) -> TlsOutcome {
         not_before: "2026-11-23T07:00:00Z".parse().unwrap(),
         not_after: "2027-02-21T07:00:00Z".parse().unwrap(),
         sent: 2,
+        revocation: RevocationStatus::Good,
     }
 }
 
@@ -468,9 +470,9 @@ fn a_week_is_little_unless_it_lives_for_six_days() {
     let look_at = |from: &str, until: &str, state| {
         Look::spoilt(|look| {
             look.host().tls[0].outcome = match shown(Ok(())) {
-                TlsOutcome::Shown { protocol, verified, names, sent, .. } => {
+                TlsOutcome::Shown { protocol, verified, names, sent, revocation, .. } => {
                     let (not_before, not_after) = (from.parse().unwrap(), until.parse().unwrap());
-                    TlsOutcome::Shown { protocol, verified, names, sent, not_before, not_after }
+                    TlsOutcome::Shown { protocol, verified, names, sent, not_before, not_after, revocation }
                 }
                 other => other,
             };
@@ -489,6 +491,30 @@ fn a_week_is_little_unless_it_lives_for_six_days() {
     let far = "2027-02-21T07:00:00Z";
     let revoked = look_at("2026-11-23T07:00:00Z", far, CertificateState::Revoked);
     assert_eq!((revoked.state, revoked.turn), (LinkState::Broken, Some(Turn::Tend)));
+}
+
+#[test]
+fn what_its_ca_has_revoked_is_broken_however_well_it_verifies() {
+    let look_at = |status: RevocationStatus, source: CertificateSource| {
+        Look::spoilt(|look| {
+            let TlsOutcome::Shown { revocation, .. } = &mut look.host().tls[0].outcome else { panic!() };
+            *revocation = status;
+            look.harbored.as_mut().unwrap().certificate.as_mut().unwrap().source = source;
+        })
+        .link(LinkName::Secure)
+    };
+    let revoked = || RevocationStatus::Revoked { since: "2026-11-20T00:00:00Z".parse().unwrap(), reason: None };
+    let ours = look_at(revoked(), CertificateSource::Ca);
+    assert_eq!((ours.state, ours.code, ours.turn), (LinkState::Broken, "revoked", Some(Turn::Tend)));
+    assert!(ours.because.contains("since 2026-11-20"), "{}", ours.because);
+    assert_eq!(
+        look_at(revoked(), CertificateSource::Imported).turn,
+        Some(Turn::Administrator),
+        "nothing here renews it"
+    );
+    for unsaid in [RevocationStatus::Unknown("silence".into()), RevocationStatus::NotAsked("no list".into())] {
+        assert_eq!(look_at(unsaid, CertificateSource::Ca).state, LinkState::Holds);
+    }
 }
 
 #[test]

@@ -61,7 +61,7 @@ pub fn installed_chain(files: &CertificateFiles) -> Option<Vec<u8>> {
 /// The certificates of the harbor that their CAs say are revoked, with the time since when. What a CA does not say counts as
 /// nothing. Of very many certificates each run looks at a part, as it does at site files.
 pub async fn revoked_elsewhere(harbor: &Harbor, now: Timestamp) -> Result<Vec<(Certificate, Timestamp)>, LoadError> {
-    let lists = RevocationLists::kept_in(harbor.layout.ca().join("lists"));
+    let lists = RevocationLists::of(harbor);
     let all = harbor.store.all_certificates()?;
     let first = first_of_part(all.len(), now);
     let part = all.into_iter().skip(first).take(FILES_AT_ONCE);

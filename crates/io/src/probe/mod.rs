@@ -13,5 +13,5 @@ pub use issuer::fetch_issuer;
 pub use page::{fetch_fingerprint, fetch_proof, fetch_text, land, takes_connections};
 pub use revocation::RevocationLists;
 pub use served::look_at_served;
-pub use tls::shake_hands;
+pub use tls::{shake_hands, shake_hands_asking};
 pub use tls_proof::fetch_tls_proof;

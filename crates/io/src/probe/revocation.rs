@@ -15,6 +15,7 @@ use tokio::time::timeout;
 
 use super::issuer::fetch;
 use crate::clock;
+use crate::harbor::Harbor;
 use crate::install::{make_private_folder, read_if_there, remove_file, write_atomically};
 
 /// The longest lists of large CAs have some megabytes.
@@ -51,9 +52,26 @@ const MISSED_FOR: Duration = Duration::from_secs(3600);
 const CLEARED_AFTER: Duration = Duration::from_secs(30 * 24 * 3600);
 
 impl RevocationLists {
+    /// What is kept in the harbor.
+    pub fn of(harbor: &Harbor) -> Self {
+        Self::kept_in(harbor.layout.ca().join("lists"))
+    }
+
     /// Keeps what it fetches in a folder of the harbor: a timer that runs every few minutes asks a few times a day.
     pub fn kept_in(folder: PathBuf) -> Self {
         Self { folder: Some(folder), ..Self::default() }
+    }
+
+    /// What came along with the chain, where that is an answer; else what the CA says.
+    pub async fn status_unless_stapled(
+        &self,
+        staple: Option<&RevocationStatus>,
+        chain: &[CertificateFacts],
+    ) -> RevocationStatus {
+        match staple {
+            Some(counts @ (RevocationStatus::Good | RevocationStatus::Revoked { .. })) => counts.clone(),
+            _ => self.status(chain).await,
+        }
     }
 
     /// What the CA says of the leaf of a chain as it was sent.

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use aws_lc_rs::rand;
 use brightharbor_core::certificate::{
-    Greeting, RevocationStatus, Served, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting, read_der,
+    Greeting, Served, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting, read_der,
 };
 use rustls::pki_types::ServerName;
 use rustls::version::{TLS12, TLS13};
@@ -31,7 +31,7 @@ const HEAD_TIME: Duration = Duration::from_secs(3);
 const MOST_GREETING: usize = 512;
 const MOST_PAGE: usize = 64 * 1024;
 /// A chain longer than this is cut off: it is told by what is there.
-const MOST_CERTIFICATES: usize = 20;
+pub(super) const MOST_CERTIFICATES: usize = 20;
 
 /// Looks at one address for the host.
 pub async fn look_at_served(
@@ -68,10 +68,7 @@ pub async fn look_at_served(
         served.weak_cipher = WEAK.iter().find(|(number, _)| *number == cipher).map(|(_, words)| words.to_string());
     }
     if served.failed.is_none() {
-        served.revocation = match &served.staple {
-            Some(counts @ (RevocationStatus::Good | RevocationStatus::Revoked { .. })) => counts.clone(),
-            _ => lists.status(&served.chain).await,
-        };
+        served.revocation = lists.status_unless_stapled(served.staple.as_ref(), &served.chain).await;
         served.hsts = bound_to_https(&served, &roots).await;
         served.without_name = nameless(address, host, &roots).await;
     }

@@ -5,7 +5,7 @@ use std::net::SocketAddr;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use brightharbor_core::certificate::{Distrust, read_der};
+use brightharbor_core::certificate::{Distrust, RevocationStatus, read_der};
 use brightharbor_core::name::Host;
 use brightharbor_core::survey::{TlsOutcome, TlsSeen};
 use rustls::client::WebPkiServerVerifier;
@@ -15,6 +15,9 @@ use rustls::{ClientConfig, DigitallySignedStruct, RootCertStore, SignatureScheme
 use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 
+use super::revocation::{RevocationLists, judge_staple};
+use super::served::MOST_CERTIFICATES;
+use crate::clock;
 use crate::http::{HttpError, connect};
 use crate::tls_words::handshake_words;
 use crate::trust::{distrust, provider};
@@ -23,7 +26,17 @@ const HANDSHAKE_TIME: Duration = Duration::from_secs(8);
 
 /// Shakes hands with one address for the hostname and verifies what it shows against the roots.
 pub async fn shake_hands(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStore>) -> TlsSeen {
-    let outcome = match handshake(address, hostname, roots).await {
+    shake_hands_asking(address, hostname, roots, None).await
+}
+
+/// The same; whether what verifies is revoked is read from what came along, or its CA is asked by means of `lists`.
+pub async fn shake_hands_asking(
+    address: SocketAddr,
+    hostname: &Host,
+    roots: Arc<RootCertStore>,
+    lists: Option<&RevocationLists>,
+) -> TlsSeen {
+    let outcome = match handshake(address, hostname, roots, lists).await {
         Ok(outcome) => outcome,
         Err(HttpError::NoRoute) => TlsOutcome::NoRoute,
         Err(error) => TlsOutcome::Failed(error.to_string()),
@@ -31,7 +44,12 @@ pub async fn shake_hands(address: SocketAddr, hostname: &Host, roots: Arc<RootCe
     TlsSeen { address, outcome }
 }
 
-async fn handshake(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStore>) -> Result<TlsOutcome, HttpError> {
+async fn handshake(
+    address: SocketAddr,
+    hostname: &Host,
+    roots: Arc<RootCertStore>,
+    lists: Option<&RevocationLists>,
+) -> Result<TlsOutcome, HttpError> {
     let (config, witness) = witnessing(roots, rustls::ALL_VERSIONS, Keys::Strong)?;
     let stream = connect(address).await?;
     // An address is no name that could be sent along (RFC 6066 section 3).
@@ -52,9 +70,21 @@ async fn handshake(address: SocketAddr, hostname: &Host, roots: Arc<RootCertStor
         Some(rustls::ProtocolVersion::TLSv1_2) => "TLS 1.2".to_string(),
         other => format!("{other:?}"),
     };
+    let verified = witness.verdict().map_err(|distrust| distrust.words());
+    let revocation = match (lists, &verified) {
+        (Some(lists), Ok(())) => {
+            let chain: Result<Vec<_>, _> = chain.iter().take(MOST_CERTIFICATES).map(|der| read_der(der)).collect();
+            let chain = chain.map_err(HttpError::Tls)?;
+            let staple = witness.staple().map(|answer| judge_staple(&answer, &chain, clock::now()));
+            lists.status_unless_stapled(staple.as_ref(), &chain).await
+        }
+        (Some(_), Err(_)) => RevocationStatus::NotAsked("it does not verify".into()),
+        (None, _) => RevocationStatus::NotAsked("it was not looked for".into()),
+    };
     Ok(TlsOutcome::Shown {
         protocol,
-        verified: witness.verdict().map_err(|distrust| distrust.words()),
+        verified,
+        revocation,
         names: facts.names,
         not_before: facts.not_before,
         not_after: facts.not_after,

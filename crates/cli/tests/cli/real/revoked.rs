@@ -113,3 +113,27 @@ fn the_timer_gets_another_for_one_that_its_ca_has_revoked_and_names_one_that_was
     assert_eq!(state(&bought)["state"], "revoked");
     bought.run(&["certificate", "list"]).expect(1);
 }
+
+#[test]
+fn a_survey_calls_a_revoked_certificate_broken_and_asks_its_ca_once() {
+    let secure = |coast: &Coast| {
+        let told = coast.run(&["survey", "gullrock.example", "--json"]).stdout;
+        let document: Value = serde_json::from_str(&told).unwrap();
+        let links = document["surveys"][0]["links"].as_array().unwrap().clone();
+        let link = links.iter().find(|link| link["link"] == "secure").unwrap();
+        (link["state"].as_str().unwrap().to_string(), link["code"].as_str().unwrap().to_string())
+    };
+    let authority = Authority::new();
+    authority.publish("-crldays 7");
+    let bought = with_certificate(&authority, CertificateSource::Imported);
+    assert_eq!(secure(&bought), ("holds".into(), "verified".into()));
+    assert_eq!(secure(&bought), ("holds".into(), "verified".into()));
+    assert_eq!(authority.fetched.load(Ordering::SeqCst), 1, "the list is kept");
+    authority.openssl("ca -revoke leaf.pem -config ca.cnf");
+    authority.publish("-crldays 7");
+    fs::remove_dir_all(bought.harbor().join("ca/lists")).unwrap();
+    assert_eq!(secure(&bought), ("broken".into(), "revoked".into()));
+    // A name that needs no harbor's knowledge: the same for whoever serves it.
+    let told = bought.run(&["survey", "gullrock.example"]).stdout;
+    assert!(told.contains("revoked by its CA since"), "{told}");
+}
