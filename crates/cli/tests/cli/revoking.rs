@@ -156,6 +156,23 @@ fn what_a_ca_is_told_is_in_the_logbook_also_when_it_was_refused() {
     assert_eq!(listed(&coast, 0), "served", "nothing was changed");
     let entry = &coast.json(&["logbook"], 0)["entries"][0];
     assert_eq!(entry["outcome"], "rolled back", "{entry}");
+    // A backup that was put back with open modes.
+    let open = |path: &std::path::Path, mode| {
+        fs::set_permissions(path, std::os::unix::fs::PermissionsExt::from_mode(mode)).unwrap();
+    };
+    let ca = fs::read_dir(coast.harbor().join("ca")).unwrap().flatten().map(|entry| entry.path());
+    let folder = ca.into_iter().find(|path| path.join("account.pem").exists()).unwrap();
+    for (path, mode) in [(coast.harbor().join("ca"), 0o755), (folder.clone(), 0o755), (folder.join("account.pem"), 0o644)] {
+        open(&path, mode);
+    }
+    open(coast.harbor().parent().unwrap(), 0o755);
+    let key = folder.join("account.pem").display().to_string();
+    let named = |document: &serde_json::Value| document["open_keys"].to_string().contains(&key);
+    assert!(named(&coast.json(&["ca", "list"], 1)["cas"][0]));
+    assert!(named(&coast.json(&["init", "--check"], 3)));
+    assert!(coast.run(&["ca", "list"]).stdout.contains("chmod 600"));
+    open(&folder.join("account.pem"), 0o600);
+    assert!(!named(&coast.json(&["init", "--check"], 0)));
     // Closed for ever: the next order opens another account.
     assert!(coast.run(&["ca", "close", "default"]).expect(4).contains("--yes"));
     coast.run(&["ca", "close", "default", "--yes"]).expect(0);

@@ -11,7 +11,7 @@ mod service;
 
 use std::collections::BTreeMap;
 use std::net::{IpAddr, SocketAddr};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
@@ -330,6 +330,15 @@ impl Settings {
     /// All CAs of the settings, with the one that needs no name.
     pub fn all_cas(&self) -> impl Iterator<Item = &Ca> {
         self.cas.values().chain([&self.ca])
+    }
+
+    /// The files of keys that are named here.
+    pub fn key_files(&self) -> Vec<&Path> {
+        let external = self.all_cas().filter_map(|ca| ca.external_account.as_ref()).map(|external| &external.key_file);
+        let primaries = self.primaries.values().map(|primary| &primary.key_file);
+        let secondaries = self.secondaries.iter().map(|secondary| &secondary.key_file);
+        let all = external.chain(primaries).chain(secondaries).chain(&self.dns.update_key_file);
+        all.map(PathBuf::as_path).collect()
     }
 
     /// A CA by its name; that of `[ca]` when not named, or named `default`.

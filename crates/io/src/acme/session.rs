@@ -16,7 +16,7 @@ use super::account_key::{AccountKey, AccountKeyError};
 use super::caa::FoundAbove;
 use super::external_account::{ExternalKey, ExternalKeyError};
 use super::wire::{Wire, read_directory};
-use crate::install::{FileError, make_private_folder, write_atomically};
+use crate::install::{FileError, make_private_folder, open_keys_below, write_atomically};
 use crate::trust::{self, TrustError};
 
 /// A directory hardly ever changes; one whose URLs are gone is read anew at once.
@@ -201,6 +201,12 @@ pub fn known_account(ca: &Ca, layout: &Layout) -> Result<Option<String>, Session
         true => Err(SessionError::KeyChange),
         false => Ok(folder.account_url()),
     }
+}
+
+/// Keys of the account at a CA that others can read.
+pub fn open_account_keys(ca: &Ca, layout: &Layout) -> Vec<PathBuf> {
+    let folder = ca.directory.as_deref().map(|url| CaFolder::at(layout, url));
+    folder.map(|CaFolder(path)| open_keys_below(&path)).unwrap_or_default()
 }
 
 /// What is kept of one CA: `ca/HASH/`, all 0600 in 0700.

@@ -8,6 +8,7 @@ mod files;
 mod folders;
 mod layout;
 mod many;
+mod open_keys;
 mod service;
 mod starter;
 mod users;
@@ -26,6 +27,7 @@ pub(crate) use folders::remove_empty;
 pub use folders::{FolderError, make_folder};
 pub use layout::{closed_above, lay_out};
 pub(crate) use many::{Wanted, write_all_atomically};
+pub use open_keys::{open_keys, open_keys_below};
 pub use service::{
     ServiceError, folder_for, leads_to, place_for_service, reload_service, service_has, take_from_service,
 };

@@ -1,7 +1,7 @@
 //! `ca list`: where certificates can be got, and whether there is an account.
 
 use brightharbor_core::harbor::Ca;
-use brightharbor_io::acme::known_account;
+use brightharbor_io::acme::{known_account, open_account_keys};
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 use serde_json::{Value, json};
@@ -33,6 +33,8 @@ struct Row {
     terms_accepted: bool,
     /// Why it cannot be used, if it cannot.
     problem: Option<String>,
+    /// Keys of the account that others can read.
+    open_keys: Vec<String>,
 }
 
 impl Row {
@@ -44,6 +46,7 @@ impl Row {
             contact: ca.contact.clone(),
             terms_accepted: ca.terms_accepted,
             problem: None,
+            open_keys: open_account_keys(ca, &harbor.layout).iter().map(|key| key.display().to_string()).collect(),
         };
         match known_account(ca, &harbor.layout) {
             Ok(account) => row.account = account,
@@ -76,6 +79,9 @@ impl Shown for Cas {
             page.hanging("  directory  ", &row.directory);
             page.hanging("  account    ", &account);
             page.hanging("  contact    ", row.contact.as_deref().unwrap_or("none"));
+            for key in &row.open_keys {
+                page.hanging("  key        ", &format!("others can read it: chmod 600 {key}; for another one: brightharbor ca change-key {}", row.name));
+            }
         }
     }
 
@@ -88,12 +94,14 @@ impl Shown for Cas {
                 "contact": row.contact,
                 "terms_accepted": row.terms_accepted,
                 "problem": row.problem,
+                "open_keys": row.open_keys,
             })
         };
         json!({ "command": "ca list", "cas": self.rows.iter().map(row).collect::<Vec<_>>() })
     }
 
     fn exit(&self) -> Exit {
-        if self.rows.iter().any(|row| row.problem.is_some()) { Exit::Fault } else { Exit::Done }
+        let is_wrong = |row: &Row| row.problem.is_some() || !row.open_keys.is_empty();
+        if self.rows.iter().any(is_wrong) { Exit::Fault } else { Exit::Done }
     }
 }

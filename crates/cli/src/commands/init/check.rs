@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use brightharbor_core::harbor::{DnsServer, Settings, WebServer};
 use brightharbor_core::render::{Clash, ClashKind};
-use brightharbor_io::install::closed_above;
+use brightharbor_io::install::{closed_above, open_keys};
 use brightharbor_io::load::listener_clash;
 use brightharbor_io::server::ask_missing_modules;
 use serde_json::{Value, json};
@@ -16,6 +16,9 @@ use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
 
+/// So many keys are named one by one.
+const MOST_KEYS: usize = 5;
+
 pub(super) fn check(context: &Context) -> Report {
     let harbor = context.open()?;
     context.progress.doing("looking through the inventory");
@@ -26,7 +29,8 @@ pub(super) fn check(context: &Context) -> Report {
     let server = harbor.settings.web.server;
     let inclusions = inclusions(&harbor.settings, &harbor.layout);
     let closed = closed_to_servers(&harbor.settings, harbor.layout.root());
-    Ok(Box::new(Checked { server, inclusions, clash, modules, unset, closed }))
+    let open_keys = open_keys(&harbor.layout, &harbor.settings);
+    Ok(Box::new(Checked { server, inclusions, clash, modules, unset, closed, open_keys }))
 }
 
 struct Checked {
@@ -40,6 +44,8 @@ struct Checked {
     unset: Vec<&'static str>,
     /// A folder on the way to the harbor that the servers' users cannot enter.
     closed: Option<PathBuf>,
+    /// Files of keys that others can read.
+    open_keys: Vec<PathBuf>,
 }
 
 /// Servers that run as users of their own read sites and zones here.
@@ -117,6 +123,12 @@ impl Shown for Checked {
         if let Some(closed) = &self.closed {
             page.hanging("  closed: ", &closed_words(closed));
         }
+        for key in self.open_keys.iter().take(MOST_KEYS) {
+            page.hanging("  key: ", &format!("others can read it: chmod 600 {}", key.display()));
+        }
+        if self.open_keys.len() > MOST_KEYS {
+            page.hanging("  key: ", &format!("and {} more keys that others can read", self.open_keys.len() - MOST_KEYS));
+        }
         if !self.unset.is_empty() {
             page.hanging("  not set in harbor.toml: ", &self.unset.join(", "));
         }
@@ -137,13 +149,15 @@ impl Shown for Checked {
             })),
             "missing_modules": self.modules.as_ref().ok().and_then(Option::as_ref),
             "unset": self.unset,
+            "open_keys": self.open_keys.iter().map(|key| key.display().to_string()).collect::<Vec<_>>(),
             "closed": self.closed.as_ref().map(|closed| closed.display().to_string()),
         })
     }
 
     fn exit(&self) -> Exit {
         let lacks_modules = matches!(&self.modules, Ok(Some(missing)) if !missing.is_empty());
-        let stands = all_in_effect(&self.inclusions) && self.clash.is_none() && !lacks_modules && self.closed.is_none();
+        let is_safe = self.closed.is_none() && self.open_keys.is_empty();
+        let stands = all_in_effect(&self.inclusions) && self.clash.is_none() && !lacks_modules && is_safe;
         if stands { Exit::Done } else { Exit::Waits }
     }
 }
