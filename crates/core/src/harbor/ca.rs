@@ -32,6 +32,26 @@ pub struct Ca {
     /// Orders on the way at once.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub orders_at_once: Option<u8>,
+    /// What is done when a certificate is about to end and some of its names cannot be proven.
+    #[serde(default, skip_serializing_if = "WhenUrgent::is_usual")]
+    pub when_urgent: WhenUrgent,
+}
+
+/// What is done when a certificate is about to end and a name that it covers cannot be proven.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum WhenUrgent {
+    /// The others get a new one without it, and it is named.
+    #[default]
+    FewerNames,
+    /// The one in place is served to its end.
+    Wait,
+}
+
+impl WhenUrgent {
+    fn is_usual(&self) -> bool {
+        *self == Self::default()
+    }
 }
 
 /// What a CA has given to a customer to bind accounts with.

@@ -18,7 +18,7 @@ use serde::{Deserialize, Serialize};
 use crate::account::AccountName;
 use crate::delegation::Ds;
 use crate::name::{DnsName, Hostname};
-pub use ca::{Ca, ExternalAccount};
+pub use ca::{Ca, ExternalAccount, WhenUrgent};
 pub use given_keys::{GivenKeys, SettingsFile, change_settings};
 pub use layout::Layout;
 pub use path::{PathError, check_path};

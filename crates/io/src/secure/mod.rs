@@ -171,7 +171,9 @@ async fn look_first(harbor: &Harbor, site: &Site, wanted: Wanted) -> Going {
             None => look(harbor, site).await?,
         };
         looked.paused = harbor.store.pauses_of(site.main())?;
-        course.looked(looked, wanted, present, clock::now());
+        let ca = harbor.settings.ca_named(site.rules.certificate.ca.as_deref());
+        let when_urgent = ca.map(|ca| ca.when_urgent).unwrap_or_default();
+        course.looked(looked, wanted, present, when_urgent, clock::now());
     }
     Ok(course)
 }

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use jiff::Timestamp;
 use zeroize::Zeroizing;
 
-use super::standing::standing;
+use super::standing::{GivingUp, standing};
 use super::{Kept, NotIssued, Refused, SecureOutcome, Secured, Shown, ToOrder};
 use crate::acme::Identifier;
 use crate::certificate::{
@@ -13,6 +13,7 @@ use crate::certificate::{
     ProofWish, refuse_uncovered,
 };
 use crate::delegation::Cuts;
+use crate::harbor::WhenUrgent;
 use crate::name::{Host, Hostname};
 use crate::site::Site;
 
@@ -137,6 +138,8 @@ pub struct Course {
     /// How many of them were left out before the CA was asked.
     left_at_look: usize,
     stale_until: Option<Timestamp>,
+    /// What the certificate in place covers, where it cannot stay for it.
+    giving_up: Option<GivingUp>,
     pub stage: Stage,
 }
 
@@ -149,7 +152,7 @@ impl Course {
         shared: Option<Result<&Issued, CertificateRefusal>>,
     ) -> Result<Self, CertificateRefusal> {
         let mut course =
-            Self { site: site.clone(), left_out: vec![], left_at_look: 0, stale_until: None, stage: Stage::ToLook };
+            Self { stage: Stage::ToLook, ..Self::at(site) };
         if wanted == Wanted::Verification {
             course.stage = match present {
                 Some(present) => in_place(&present.certificate, false),
@@ -169,10 +172,15 @@ impl Course {
         Ok(course)
     }
 
+    fn at(site: &Site) -> Self {
+        let (left_out, stage) = (vec![], Stage::ToLook);
+        Self { site: site.clone(), left_out, left_at_look: 0, stale_until: None, giving_up: None, stage }
+    }
+
     /// One that was put in place by another way, and has to be shown by a handshake.
     pub fn in_place(site: &Site, certificate: &Certificate) -> Self {
         let stage = in_place(certificate, true);
-        Self { site: site.clone(), left_out: vec![], left_at_look: 0, stale_until: None, stage }
+        Self { stage, ..Self::at(site) }
     }
 
     /// The names that control is proven of by DNS alone, so that where they lead does not matter.
@@ -183,7 +191,14 @@ impl Course {
     }
 
     /// Where the names lead is known: what there is is enough, or something is ordered, or nothing can be done yet.
-    pub fn looked(&mut self, looked: Looked, wanted: Wanted, present: Option<Present>, now: Timestamp) {
+    pub fn looked(
+        &mut self,
+        looked: Looked,
+        wanted: Wanted,
+        present: Option<Present>,
+        when_urgent: WhenUrgent,
+        now: Timestamp,
+    ) {
         let (mut names, proof, mut left_out) = askable(&self.site, &looked);
         let mut wish = self.site.rules.certificate.clone();
         if [Wanted::InTurn, Wanted::CalledBack].contains(&wanted) {
@@ -201,7 +216,11 @@ impl Course {
             _ if names.is_empty() => Stage::Ended(SecureOutcome::NotYet),
             Some(present) if enough && is_enough(&present, &names, &wish, now) => in_place(&present.certificate, false),
             present => {
-                let standing = present.as_ref().and_then(|present| standing(&self.site, present, wanted, now));
+                let standing = present.as_ref().and_then(|one| standing(&self.site, one, wanted, when_urgent, now));
+                if standing.is_none() {
+                    self.giving_up = present.as_ref().and_then(|present| GivingUp::of(present, now));
+                    self.left_out = given_up(self.giving_up.as_ref(), std::mem::take(&mut self.left_out));
+                }
                 // One that is revoked is worth nothing to those who ask.
                 let is_revoked = |present: &Present| present.certificate.state == CertificateState::Revoked;
                 let trusted = present.as_ref().is_some_and(|present| present.trusted && !is_revoked(present));
@@ -246,7 +265,7 @@ impl Course {
                 Some(refused)
             }
             Ok(Ordered { issued, names, wildcards, refused, aside: None }) => {
-                self.left_out.extend(refused);
+                self.left_out.extend(given_up(self.giving_up.as_ref(), refused));
                 self.stage = match (issued, &to_order.present) {
                     (Some(issued), _) => Stage::Arrived(Box::new(Arrived { issued, names, wildcards })),
                     (None, Some(present)) => in_place(present, false),
@@ -325,6 +344,12 @@ impl Course {
         };
         Some(Secured { site: self.site.main().clone(), outcome, left_out: self.left_out })
     }
+}
+
+/// What is left out, and whether it is given up by that.
+fn given_up(giving_up: Option<&GivingUp>, left_out: Vec<(Identifier, String)>) -> Vec<(Identifier, String)> {
+    let Some(giving_up) = giving_up else { return left_out };
+    left_out.into_iter().map(|(name, why)| (name.clone(), giving_up.told(&name, why))).collect()
 }
 
 fn in_place(certificate: &Certificate, new: bool) -> Stage {

@@ -63,8 +63,12 @@ fn all_lead() -> Looked {
 }
 
 fn looked_at(site: &Site, looked: Looked, wanted: Wanted, present: Option<Present>) -> Course {
+    looked_when(site, looked, wanted, present, WhenUrgent::default())
+}
+
+fn looked_when(site: &Site, looked: Looked, wanted: Wanted, present: Option<Present>, urgent: WhenUrgent) -> Course {
     let mut course = Course::begin(site, wanted, present.as_ref(), None).unwrap();
-    course.looked(looked, wanted, present, now());
+    course.looked(looked, wanted, present, urgent, now());
     course
 }
 
@@ -182,6 +186,21 @@ fn nothing_is_ordered_that_covers_no_more_and_nothing_is_lost_that_is_covered() 
     ] {
         assert_eq!(stage(&looked_at(&site(), bare(), wanted, present)), "order gullrock.example", "{wanted:?}");
     }
+    // Then what is given up is named, and a setting waits instead, as long as there is something to wait with.
+    let why = |course: &Course| course.left_out[0].1.clone();
+    let urgent = || ends("2026-12-01T00:00:00Z");
+    let told = why(&looked_at(&site(), bare(), Wanted::InTurn, urgent()));
+    assert!(told.starts_with("leads elsewhere; the certificate before covers it and ends on 2026-12-01"), "{told}");
+    let told = why(&looked_at(&site(), bare(), Wanted::NewKey, Some(present())));
+    assert_eq!(told, "leads elsewhere; the certificate before covers it, and had to go");
+    assert_eq!(why(&looked_at(&site(), bare(), Wanted::New, None)), "leads elsewhere");
+    let waits = |present| stage(&looked_when(&site(), bare(), Wanted::InTurn, present, WhenUrgent::Wait));
+    assert_eq!(waits(urgent()), lost);
+    assert_eq!(waits(ends("2026-11-27T00:00:00Z")), "order gullrock.example", "it has ended");
+    // The same for what the CA refuses.
+    let mut course = looked_at(&site(), all_lead(), Wanted::InTurn, urgent());
+    ordered(&mut course, vec![(host("www.gullrock.example").into(), "no".into())]);
+    assert!(why(&course).starts_with("no; the certificate before covers it and ends on"), "{}", why(&course));
 }
 
 #[test]

@@ -7,6 +7,7 @@ use super::{Kept, Present, Wanted};
 use crate::acme::Identifier;
 use crate::certificate::{Certificate, CertificateSource, CertificateWish, Distrust};
 use crate::delegation::Cuts;
+use crate::harbor::WhenUrgent;
 use crate::name::{Host, Hostname};
 use crate::site::Site;
 
@@ -46,12 +47,53 @@ pub enum Rest {
     CoversLess,
 }
 
-/// What the certificate in place stands for, while it is good and nothing is urgent.
-pub(super) fn standing(site: &Site, present: &Present, wanted: Wanted, now: Timestamp) -> Option<Standing> {
+/// What a good certificate covers that its successor may not, since it cannot stay for it.
+#[derive(Debug, Clone)]
+pub(super) struct GivingUp {
+    certificate: Certificate,
+    /// Whether it cannot stay because it ends; else its key or its CA is the reason.
+    urgent: bool,
+}
+
+impl GivingUp {
+    pub fn of(present: &Present, now: Timestamp) -> Option<Self> {
+        let certificate = present.certificate.clone();
+        let urgent = Kept::of(&certificate).urgent_from <= now;
+        certificate.is_good(now).then_some(Self { certificate, urgent })
+    }
+
+    /// Why a name is left out, and whether it is given up by that.
+    pub fn told(&self, name: &Identifier, why: String) -> String {
+        let wildcards = &self.certificate.details.wildcards;
+        let is_covered = match name.wildcard {
+            true => wildcards.iter().any(|parent| Identifier::below(parent) == *name),
+            false => self.certificate.covers(&name.name),
+        };
+        let ends = self.certificate.not_after.strftime("%Y-%m-%d");
+        match (is_covered, self.urgent) {
+            (false, _) => why,
+            (true, true) => format!(
+                "{why}; the certificate before covers it and ends on {ends}, so that the others go on without it \
+                 (`when-urgent` of the CA in harbor.toml)"
+            ),
+            (true, false) => format!("{why}; the certificate before covers it, and had to go"),
+        }
+    }
+}
+
+/// What the certificate in place stands for, while it is good and nothing is urgent, or is to be waited for all the same.
+pub(super) fn standing(
+    site: &Site,
+    present: &Present,
+    wanted: Wanted,
+    when_urgent: WhenUrgent,
+    now: Timestamp,
+) -> Option<Standing> {
     let (Present { certificate, key, .. }, wish) = (present, &site.rules.certificate);
     // One whose key may be known goes, and one that its CA calls back, whatever it covers.
     let goes = [Wanted::NewKey, Wanted::CalledBack].contains(&wanted);
-    if goes || !certificate.is_good(now) || Kept::of(certificate).urgent_from <= now {
+    let is_urgent = Kept::of(certificate).urgent_from <= now && when_urgent == WhenUrgent::FewerNames;
+    if goes || !certificate.is_good(now) || is_urgent {
         return None;
     }
     let covered: Vec<Host> = site.hostnames.iter().filter(|host| certificate.covers(host)).cloned().collect();
