@@ -115,6 +115,9 @@ pub fn advice_for_ca(code: &str) -> &'static str {
              in harbor.toml"
         }
         "terms" => "read the CA's terms, then set `terms-accepted = true` under [ca] in harbor.toml",
+        "profile-not-offered" => {
+            "choose one that it offers: certificate issue HOSTNAME --profile NAME; or --profile none"
+        }
         "not-reached" => {
             "open this host for the CA's requests; or use DNS challenges: certificate issue HOSTNAME --proof dns-01"
         }

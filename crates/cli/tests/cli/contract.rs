@@ -277,6 +277,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         BTreeSet::from([
             "site",
             "email",
+            "profile",
             "hostnames",
             "account",
             "ca",

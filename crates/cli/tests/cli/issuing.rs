@@ -241,3 +241,35 @@ fn what_one_batch_has_proven_is_settled_with_the_next() {
     assert_eq!(site["https"], "forced", "{site}");
     assert!(coast.run(&["tend"]).expect(0).contains("Nothing is pending"));
 }
+
+#[test]
+fn a_profile_of_the_ca_is_kept_for_renewals() {
+    const SITE: &str = "crumbandtide.example";
+    let coast = Coast::with_bakery();
+    let days = || {
+        let leaf = leaf(&coast, SITE);
+        (leaf.not_after.as_second() - leaf.not_before.as_second() + 43_200) / 86_400
+    };
+    let issue = |profile: &str, exit| coast.json(&["certificate", "issue", SITE, "--profile", profile], exit);
+    let before = folders(&coast, SITE);
+    let refused = issue("days", 4);
+    assert_eq!(refused["error"]["code"], "profile-not-offered", "{refused:#}");
+    assert!(refused["error"]["message"].as_str().unwrap().contains("but months, week"), "{refused:#}");
+    assert_eq!(folders(&coast, SITE), before, "nothing was ordered");
+    issue("week", 0);
+    assert_eq!(days(), 6);
+    let listed = coast.json(&["certificate", "list"], 0);
+    assert_eq!(listed["certificates"][0]["profile"], "week", "{listed:#}");
+    assert!(coast.run(&["certificate", "list"]).stdout.contains("profile week"));
+    let profiles = &coast.json(&["ca", "list"], 0)["cas"][0]["profiles"];
+    assert_eq!(*profiles, json!({ "months": "for three months", "week": "for six days" }));
+    // A renewal is of the same kind; what is there is enough, and another kind is another certificate.
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert_eq!(days(), 6);
+    let renewed = folders(&coast, SITE);
+    coast.json(&["certificate", "issue", SITE], 0);
+    assert_eq!(folders(&coast, SITE), renewed);
+    issue("none", 0);
+    assert_eq!(days(), 90);
+    assert_eq!(coast.json(&["certificate", "list"], 0)["certificates"][0]["profile"], json!(null));
+}

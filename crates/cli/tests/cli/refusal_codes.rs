@@ -273,6 +273,21 @@ fn about_cas() {
     // The new key is kept, and in the logbook stands that it was tried.
     let silent = coast.json(&["ca", "change-key"], 4);
     assert_eq!(silent["error"]["code"], "ca-silent", "{silent}");
+    coast.world.fail_ca_after(None);
+    let renewed = |code: &str| {
+        let refused = coast.json(&["certificate", "renew", "crumbandtide.example"], 4);
+        assert_eq!(refused["error"]["code"], code, "{refused}");
+    };
+    renewed("key-change");
+    coast.run(&["ca", "change-key"]).expect(0);
+    let toml = coast.harbor().join("harbor.toml");
+    let settings = std::fs::read_to_string(&toml).unwrap();
+    std::fs::write(&toml, settings.replace("terms-accepted = true", "terms-accepted = false")).unwrap();
+    renewed("terms");
+    std::fs::write(&toml, settings).unwrap();
+    std::fs::remove_dir_all(coast.harbor().join("ca")).unwrap();
+    std::fs::write(coast.harbor().join("ca"), "no folder").unwrap();
+    renewed("ca-files");
 }
 
 #[test]

@@ -162,7 +162,9 @@ fn what_a_ca_is_told_is_in_the_logbook_also_when_it_was_refused() {
     };
     let ca = fs::read_dir(coast.harbor().join("ca")).unwrap().flatten().map(|entry| entry.path());
     let folder = ca.into_iter().find(|path| path.join("account.pem").exists()).unwrap();
-    for (path, mode) in [(coast.harbor().join("ca"), 0o755), (folder.clone(), 0o755), (folder.join("account.pem"), 0o644)] {
+    for (path, mode) in
+        [(coast.harbor().join("ca"), 0o755), (folder.clone(), 0o755), (folder.join("account.pem"), 0o644)]
+    {
         open(&path, mode);
     }
     open(coast.harbor().parent().unwrap(), 0o755);

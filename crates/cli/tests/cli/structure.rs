@@ -82,6 +82,8 @@ fn no_command_is_built_on_another_one() {
 
 /// What no test can bring about, with the reason.
 const UNASSERTED: &[(&str, &str)] = &[
+    ("ca-at-work", "a CA that works on an order for minutes; the wait is tested where it is decided, in core"),
+    ("not-reached", "what a CA cannot reach is seen before it is asked; tested where it is decided, in io"),
     ("busy", "waits for a minute; the wait itself is tested"),
     ("changed-meanwhile", "between reading and writing, within one command; tested where it is decided, in io"),
     ("declined", "needs a terminal"),
@@ -129,6 +131,10 @@ fn every_code_is_explained_and_every_refusal_is_asserted() {
         let text = core(&format!("certificate/securing/{file}.rs"));
         refusals.extend(literals(&text, |before| before.ends_with("code: ")));
     }
+    // Why a CA has issued nothing.
+    let orders = Path::new(env!("CARGO_MANIFEST_DIR")).join("../io/src/secure/orders.rs");
+    let orders = std::fs::read_to_string(orders).unwrap().split("#[cfg(test)]").next().unwrap().to_string();
+    refusals.extend(literals(&orders, |before| before.ends_with("=> ") || before.ends_with("{ ")));
     let consents = literals(&core("change/consent.rs"), |before| before.ends_with("=> "));
     let mut links = BTreeSet::new();
     for file in ["answers", "delegated", "lands", "mod", "resolves", "secure"] {

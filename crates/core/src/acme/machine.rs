@@ -34,6 +34,9 @@ pub struct Brief {
     /// The certificate that this one is to take the place of (RFC 9773 section 5).
     #[serde(default)]
     pub replaces: Option<String>,
+    /// The kind of certificate, by the CA's own name for it (draft-ietf-acme-profiles).
+    #[serde(default)]
+    pub profile: Option<String>,
 }
 
 impl Brief {

@@ -1,5 +1,7 @@
 //! What goes over the wire: requests to be signed and sent, responses, and the JSON objects of RFC 8555 section 7.1.
 
+use std::collections::BTreeMap;
+
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
@@ -112,6 +114,9 @@ pub struct DirectoryMeta {
     /// The names that it goes by in CAA records (RFC 8659).
     #[serde(default)]
     pub caa_identities: Vec<String>,
+    /// The kinds of certificates that it offers (draft-ietf-acme-profiles, section 3): name and description.
+    #[serde(default)]
+    pub profiles: BTreeMap<String, String>,
 }
 
 /// An order (section 7.1.3).
@@ -270,6 +275,11 @@ pub enum Refusal {
     Terms { terms: Option<String> },
     #[error("the CA takes no account that is not bound to one of its customers (external account binding)")]
     ExternalAccount,
+    #[error("the CA offers no profile `{profile}`, {}", match .offered.is_empty() {
+        true => "nor any other".to_string(),
+        false => format!("but {}", .offered.join(", ")),
+    })]
+    Profile { profile: String, offered: Vec<String> },
     #[error("the CA is still at it ({during}) after {polls} questions")]
     Slow { during: String, polls: u32 },
 }

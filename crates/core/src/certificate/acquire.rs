@@ -71,6 +71,7 @@ pub fn import_certificate(
         details: CertificateDetails {
             ca: None,
             wildcards: wildcards.filter_map(|name| Hostname::parse(name).ok()).collect(),
+            profile: None,
         },
         chain_pem: &chain_pem,
         key_pem: bought.key_pem,

@@ -52,6 +52,9 @@ pub struct CertificateDetails {
     pub ca: Option<String>,
     /// The names below which it covers all names, one label deep.
     pub wildcards: Vec<Hostname>,
+    /// The kind, by its CA's own name for it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub profile: Option<String>,
 }
 
 /// Where a certificate comes from.

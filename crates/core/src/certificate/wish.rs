@@ -23,6 +23,9 @@ pub struct CertificateWish {
     pub from: Option<Host>,
     /// Names below which all names are to be covered, one label deep.
     pub wildcards: Vec<Hostname>,
+    /// The kind of certificate, by the CA's own name for it (draft-ietf-acme-profiles); the CA's choice when not named.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub profile: Option<String>,
 }
 
 impl CertificateWish {
@@ -33,6 +36,7 @@ impl CertificateWish {
         certificate.source != CertificateSource::Ca
             || key.is_some_and(|key| self.keep_key || key == self.key.words())
                 && certificate.details.ca == self.ca
+                && certificate.details.profile == self.profile
                 && wildcards(&certificate.details.wildcards) == wildcards(&self.wildcards)
     }
 }
@@ -130,7 +134,10 @@ mod tests {
             not_after: start,
             state: CertificateState::Served,
             source: CertificateSource::Ca,
-            details: CertificateDetails { ca: None, wildcards: vec![Hostname::parse("gullrock.example").unwrap()] },
+            details: CertificateDetails {
+                wildcards: vec![Hostname::parse("gullrock.example").unwrap()],
+                ..CertificateDetails::default()
+            },
         };
         let wish = CertificateWish {
             wildcards: vec![Hostname::parse("gullrock.example").unwrap()],
@@ -141,6 +148,7 @@ mod tests {
         assert!(!wish.is_met_by(&certificate, Some("RSA 2048")) && !wish.is_met_by(&certificate, None));
         assert!(CertificateWish { keep_key: true, ..wish.clone() }.is_met_by(&certificate, Some("RSA 2048")));
         assert!(!CertificateWish { ca: Some("pier".into()), ..wish.clone() }.is_met_by(&certificate, p256));
+        assert!(!CertificateWish { profile: Some("short".into()), ..wish.clone() }.is_met_by(&certificate, p256));
         assert!(!CertificateWish::default().is_met_by(&certificate, p256));
         certificate.source = CertificateSource::Imported;
         assert!(CertificateWish::default().is_met_by(&certificate, None));

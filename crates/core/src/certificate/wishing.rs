@@ -17,6 +17,8 @@ pub struct WishChange {
     pub keep_key: Option<bool>,
     pub proof: Option<ProofWish>,
     pub wildcard: Option<bool>,
+    /// The CA's name for the kind; `none` leaves the kind to the CA.
+    pub profile: Option<String>,
 }
 
 impl WishChange {
@@ -32,6 +34,13 @@ impl WishChange {
                 let known = settings.cas.keys().cloned().collect();
                 return Err(CertificateRefusal::UnknownCa { ca: named.to_string(), known });
             }
+        }
+        match self.profile.as_deref() {
+            Some("none") => wish.profile = None,
+            Some(named) => wish.profile = Some(named.to_string()),
+            // Another CA has other names for its kinds.
+            None if wish.ca != before.ca => wish.profile = None,
+            None => {}
         }
         wish.key = self.key.unwrap_or(wish.key);
         wish.keep_key = self.keep_key.unwrap_or(wish.keep_key);
@@ -85,7 +94,7 @@ mod tests {
 
     fn wish() -> WishChange {
         let name = Host::parse("www.gullrock.example").unwrap();
-        WishChange { name, ca: None, key: None, keep_key: None, proof: None, wildcard: None }
+        WishChange { name, ca: None, key: None, keep_key: None, proof: None, wildcard: None, profile: None }
     }
 
     fn settings() -> Settings {
@@ -117,6 +126,18 @@ mod tests {
         let known = vec!["pier".to_string()];
         let refused = over(&unknown, &before);
         assert_eq!(refused, Err(CertificateRefusal::UnknownCa { ca: "reef".into(), known }));
+    }
+
+    #[test]
+    fn a_profile_is_kept_until_another_or_none_is_named_or_another_ca() {
+        let short = || Some("short".to_string());
+        let before = CertificateWish { profile: short(), ..CertificateWish::default() };
+        let after = |change: WishChange| over(&change, &before).unwrap().profile;
+        assert_eq!(after(wish()), short());
+        assert_eq!(after(WishChange { profile: Some("none".into()), ..wish() }), None);
+        assert_eq!(after(WishChange { profile: Some("long".into()), ..wish() }).as_deref(), Some("long"));
+        assert_eq!(after(WishChange { ca: Some("pier".into()), ..wish() }), None);
+        assert_eq!(after(WishChange { ca: Some("pier".into()), profile: short(), ..wish() }), short());
     }
 
     #[test]

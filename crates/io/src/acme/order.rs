@@ -3,7 +3,7 @@
 use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
-use brightharbor_core::acme::{Brief, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
+use brightharbor_core::acme::{Brief, Directory, Identifier, Machine, Problem, Proof, ProofKind, Refusal, State, Step};
 use brightharbor_core::certificate::CertificateWish;
 use brightharbor_core::certificate::securing::Issued;
 use brightharbor_core::delegation::Cuts;
@@ -128,8 +128,11 @@ async fn run(
         machine.look_again();
     }
     let mut machine = resumed.unwrap_or_else(|| {
+        // One that was read before a profile came may lack it.
+        let wished = brief.profile.clone();
+        let lists = |directory: &Directory| wished.is_none_or(|profile| directory.meta.profiles.contains_key(&profile));
         let machine = Machine::new(brief, session.folder.account_url());
-        match session.directory() {
+        match session.directory().filter(lists) {
             Some(directory) => machine.with_directory(directory),
             None => machine,
         }
@@ -231,6 +234,7 @@ fn brief(session: &Session, plan: &OrderPlan<'_>) -> Brief {
         external_account: session.ca.external_account.as_ref().map(|account| account.id.clone()),
         preferred_chain: session.ca.preferred_chain.clone(),
         replaces: plan.replaces.clone(),
+        profile: plan.wish.profile.clone(),
     }
 }
 

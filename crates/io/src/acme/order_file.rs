@@ -184,6 +184,7 @@ mod tests {
             thumbprint: "t".into(),
             external_account: None,
             preferred_chain: None,
+            profile: None,
             replaces: None,
         };
         Machine::new(brief, None)

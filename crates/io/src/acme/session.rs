@@ -1,5 +1,6 @@
 //! One CA for the length of a command: the account's key, and what its orders share: directory, nonces, connections.
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -201,6 +202,12 @@ pub fn known_account(ca: &Ca, layout: &Layout) -> Result<Option<String>, Session
         true => Err(SessionError::KeyChange),
         false => Ok(folder.account_url()),
     }
+}
+
+/// The profiles that a CA offers, as far as its directory was read lately.
+pub fn known_profiles(ca: &Ca, layout: &Layout) -> BTreeMap<String, String> {
+    let directory = ca.directory.as_deref().and_then(|url| CaFolder::at(layout, url).directory());
+    directory.map(|directory| directory.meta.profiles).unwrap_or_default()
 }
 
 /// Keys of the account at a CA that others can read.

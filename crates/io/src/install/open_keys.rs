@@ -48,7 +48,8 @@ fn look_below(folder: &Path, depth: usize, found: &mut Vec<PathBuf>) {
 
 /// Whether others can come to a file and read it.
 fn is_open(path: &Path) -> bool {
-    others_may_read(path) && path.ancestors().skip(1).filter(|above| !above.as_os_str().is_empty()).all(others_may_enter)
+    others_may_read(path)
+        && path.ancestors().skip(1).filter(|above| !above.as_os_str().is_empty()).all(others_may_enter)
 }
 
 fn mode(path: &Path) -> u32 {

@@ -197,11 +197,32 @@ impl OrderError {
                 "not-reached"
             }
             OrderError::Refused(Refusal::Names(_)) => "not-validated",
+            OrderError::Refused(Refusal::Profile { .. }) => "profile-not-offered",
             OrderError::Refused(Refusal::Silent { .. }) => "ca-silent",
             OrderError::Refused(_) => "ca-refuses",
             OrderError::Busy => "busy",
             OrderError::StillAtWork { .. } => "ca-at-work",
             OrderError::Session(_) | OrderError::File(_) | OrderError::Key(_) => "ca-files",
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_name_that_the_ca_cannot_connect_to_is_told_from_one_that_it_sees_something_else_at() {
+        let refused = |kinds: &[&str]| {
+            let problem =
+                |kind: &&str| Problem { kind: format!("urn:ietf:params:acme:error:{kind}"), ..Problem::default() };
+            let name = Identifier::from(Host::parse("gullrock.example").unwrap());
+            let names = kinds.iter().map(|kind| (name.clone(), problem(kind))).collect();
+            OrderError::Refused(Refusal::Names(names)).code()
+        };
+        assert_eq!(refused(&["connection"]), "not-reached");
+        assert_eq!(refused(&["unauthorized", "connection"]), "not-reached");
+        assert_eq!(refused(&["unauthorized", "dns"]), "not-validated");
+        assert_eq!(OrderError::StillAtWork { not_before: None }.code(), "ca-at-work");
     }
 }

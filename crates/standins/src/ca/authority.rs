@@ -51,8 +51,8 @@ impl Authority {
         Arc::clone(&self.https)
     }
 
-    /// Signs a certificate request (DER) if it asks for exactly these names. Gives the chain as PEM.
-    pub fn sign(&self, request: &[u8], names: &[String]) -> Result<String, String> {
+    /// Signs a certificate request (DER) for so many days if it asks for exactly these names. Gives the chain as PEM.
+    pub fn sign(&self, request: &[u8], names: &[String], days: u64) -> Result<String, String> {
         let der = CertificateSigningRequestDer::from(request.to_vec());
         let mut request = CertificateSigningRequestParams::from_der(&der).map_err(|error| error.to_string())?;
         let mut asked: Vec<String> = request
@@ -74,7 +74,7 @@ impl Authority {
         let now = std::time::SystemTime::now();
         let start = now - std::time::Duration::from_secs(3600);
         request.params.not_before = start.into();
-        request.params.not_after = (now + std::time::Duration::from_secs(90 * 86_400)).into();
+        request.params.not_after = (now + std::time::Duration::from_secs(days * 86_400)).into();
         request.params.distinguished_name = DistinguishedName::new();
         request.params.use_authority_key_identifier_extension = true;
         let leaf = request.signed_by(&self.intermediate).map_err(|error| error.to_string())?;

@@ -37,6 +37,8 @@ pub(super) struct Order {
     pub names: Vec<String>,
     pub authorizations: Vec<usize>,
     pub certificate: Option<usize>,
+    /// How long the certificate is to live.
+    pub days: u64,
 }
 
 pub(super) struct Authorization {

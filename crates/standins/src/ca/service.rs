@@ -1,5 +1,6 @@
 //! The CA's resources over https: directory, nonces, accounts, orders, authorizations, challenges, certificates.
 
+use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 
 use base64::Engine;
@@ -18,6 +19,9 @@ use super::objects::{Authorization, Books, Order, Status};
 use super::{after_issue, dns01, http01};
 use crate::dns::resolver::Resolver;
 use crate::web::serve_tls;
+
+/// What it offers: name, description, days. The first is what is not asked for by name.
+const PROFILES: [(&str, &str, u64); 2] = [("months", "for three months", 90), ("week", "for six days", 6)];
 
 #[derive(Clone)]
 pub(crate) struct CaService {
@@ -251,7 +255,10 @@ impl CaService {
                 "revokeCert": format!("{base}/revoke"),
                 "keyChange": format!("{base}/key"),
                 "renewalInfo": format!("{base}/renewal"),
-                "meta": { "termsOfService": format!("{base}/terms") },
+                "meta": {
+                    "termsOfService": format!("{base}/terms"),
+                    "profiles": PROFILES.iter().map(|(name, what, _)| (*name, *what)).collect::<BTreeMap<_, _>>(),
+                },
             }),
         )
     }
@@ -268,6 +275,14 @@ impl CaService {
         if let Some(name) = names.iter().find(|name| name.starts_with("refused.")) {
             return Err(Refusal(403, "rejectedIdentifier", format!("this CA does not issue for {name}")));
         }
+        let profile = payload["profile"].as_str();
+        let days = match profile {
+            None => PROFILES[0].2,
+            Some(wanted) => match PROFILES.iter().find(|(name, ..)| *name == wanted) {
+                Some((.., days)) => *days,
+                None => return Err(Refusal(400, "invalidProfile", format!("no profile {wanted}"))),
+            },
+        };
         let mut books = self.books();
         let first = books.authorizations.len();
         for name in &names {
@@ -277,7 +292,7 @@ impl CaService {
             books.authorizations.push(Authorization { account, name, wildcard, token, status, error: None });
         }
         let authorizations = (first..first + names.len()).collect();
-        books.orders.push(Order { account, names, authorizations, certificate: None });
+        books.orders.push(Order { account, names, authorizations, certificate: None, days });
         let number = books.orders.len() - 1;
         drop(books);
         self.order(account, number, 201)
@@ -399,7 +414,8 @@ impl CaService {
         if books.order_status(order) != "ready" {
             return Err(Refusal(403, "orderNotReady", format!("the order is {}", books.order_status(order))));
         }
-        let chain = self.shared.authority.sign(&request, &order.names).map_err(|e| Refusal(400, "badCSR", e))?;
+        let chain =
+            self.shared.authority.sign(&request, &order.names, order.days).map_err(|e| Refusal(400, "badCSR", e))?;
         let certificate = books.certificates.len();
         books.certificates.insert(certificate, chain);
         // As public CAs do: the answer comes before the certificate, and the order is asked again.

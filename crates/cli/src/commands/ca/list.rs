@@ -1,7 +1,9 @@
 //! `ca list`: where certificates can be got, and whether there is an account.
 
+use std::collections::BTreeMap;
+
 use brightharbor_core::harbor::Ca;
-use brightharbor_io::acme::{known_account, open_account_keys};
+use brightharbor_io::acme::{known_account, known_profiles, open_account_keys};
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 use serde_json::{Value, json};
@@ -33,6 +35,8 @@ struct Row {
     terms_accepted: bool,
     /// Why it cannot be used, if it cannot.
     problem: Option<String>,
+    /// The kinds of certificates that it offers, as its directory said lately.
+    profiles: BTreeMap<String, String>,
     /// Keys of the account that others can read.
     open_keys: Vec<String>,
 }
@@ -46,6 +50,7 @@ impl Row {
             contact: ca.contact.clone(),
             terms_accepted: ca.terms_accepted,
             problem: None,
+            profiles: known_profiles(ca, &harbor.layout),
             open_keys: open_account_keys(ca, &harbor.layout).iter().map(|key| key.display().to_string()).collect(),
         };
         match known_account(ca, &harbor.layout) {
@@ -79,8 +84,17 @@ impl Shown for Cas {
             page.hanging("  directory  ", &row.directory);
             page.hanging("  account    ", &account);
             page.hanging("  contact    ", row.contact.as_deref().unwrap_or("none"));
+            for (profile, what) in &row.profiles {
+                page.hanging("  profile    ", format!("{profile}  {what}").trim());
+            }
             for key in &row.open_keys {
-                page.hanging("  key        ", &format!("others can read it: chmod 600 {key}; for another one: brightharbor ca change-key {}", row.name));
+                page.hanging(
+                    "  key        ",
+                    &format!(
+                        "others can read it: chmod 600 {key}; for another one: brightharbor ca change-key {}",
+                        row.name
+                    ),
+                );
             }
         }
     }
@@ -94,6 +108,7 @@ impl Shown for Cas {
                 "contact": row.contact,
                 "terms_accepted": row.terms_accepted,
                 "problem": row.problem,
+                "profiles": row.profiles,
                 "open_keys": row.open_keys,
             })
         };

@@ -91,9 +91,13 @@ fn covered_by(certificate: &Certificate, now: Timestamp) -> String {
 
 /// Where it comes from; a CA beside that of `[ca]` with its name.
 fn source_words(certificate: &Certificate) -> String {
-    match &certificate.details.ca {
+    let source = match &certificate.details.ca {
         Some(name) if certificate.source == CertificateSource::Ca => format!("CA {name}"),
         _ => certificate.source.words().to_string(),
+    };
+    match &certificate.details.profile {
+        Some(profile) => format!("{source}, profile {profile}"),
+        None => source,
     }
 }
 
@@ -244,6 +248,7 @@ impl Shown for Certificates {
                 "source": row.certificate.as_ref().map(|certificate| certificate.source),
                 "state": row.certificate.as_ref().map(|certificate| certificate.state.word()),
                 "ca": row.certificate.as_ref().and_then(|certificate| certificate.details.ca.as_ref()),
+                "profile": row.certificate.as_ref().and_then(|certificate| certificate.details.profile.as_ref()),
                 "names": row.certificate.as_ref().map(names_of),
                 "not_after": row.certificate.as_ref().map(|certificate| certificate.not_after.to_string()),
                 "days_left": row.certificate.as_ref().map(|certificate| days_left(certificate, self.now)),

@@ -22,6 +22,10 @@ pub struct WishOptions {
     /// Cover all names one label below HOSTNAME as well; `--wildcard=no` to stop that.
     #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, require_equals = true, default_missing_value = "yes")]
     wildcard: Option<YesNo>,
+    /// The kind of certificate, by the CA's name for it (see `ca list`), such as one that lives for days; `none` leaves the
+    /// kind to the CA.
+    #[arg(long, value_name = "NAME")]
+    profile: Option<String>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -73,6 +77,7 @@ impl WishOptions {
             keep_key: self.keep_key.map(yes),
             proof: self.proof.map(ProofWish::from),
             wildcard: self.wildcard.map(yes),
+            profile: self.profile.clone(),
         }
     }
 }

@@ -127,7 +127,10 @@ impl Shown for Checked {
             page.hanging("  key: ", &format!("others can read it: chmod 600 {}", key.display()));
         }
         if self.open_keys.len() > MOST_KEYS {
-            page.hanging("  key: ", &format!("and {} more keys that others can read", self.open_keys.len() - MOST_KEYS));
+            page.hanging(
+                "  key: ",
+                &format!("and {} more keys that others can read", self.open_keys.len() - MOST_KEYS),
+            );
         }
         if !self.unset.is_empty() {
             page.hanging("  not set in harbor.toml: ", &self.unset.join(", "));

@@ -169,6 +169,7 @@ async fn one_order(ca: &Ca, key: &Key, number: usize, account: Option<String>) -
         thumbprint: key.thumbprint(),
         external_account: None,
         preferred_chain: None,
+        profile: None,
         replaces: None,
     };
     let url: url::Url = ca.directory.parse().unwrap();

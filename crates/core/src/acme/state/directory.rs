@@ -24,6 +24,10 @@ pub(super) fn accept(directory: Directory, known: &mut Known) -> Next {
     if directory.meta.terms_of_service.is_some() && !known.brief.terms_accepted {
         return Err(Refusal::Terms { terms: directory.meta.terms_of_service });
     }
+    if let Some(profile) = known.brief.profile.as_ref().filter(|one| !directory.meta.profiles.contains_key(*one)) {
+        let offered = directory.meta.profiles.into_keys().collect();
+        return Err(Refusal::Profile { profile: profile.clone(), offered });
+    }
     known.directory = Some(directory);
     Ok((if known.account.is_some() { State::NewOrder } else { State::Account }, None))
 }

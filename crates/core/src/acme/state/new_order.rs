@@ -13,6 +13,9 @@ pub(super) fn want(known: &Known) -> Want {
     if let (Some(replaces), Some(_)) = (&known.brief.replaces, &directory.renewal_info) {
         payload["replaces"] = json!(replaces);
     }
+    if let Some(profile) = &known.brief.profile {
+        payload["profile"] = json!(profile);
+    }
     Want::Post { url: directory.new_order.clone(), json: payload.to_string() }
 }
 

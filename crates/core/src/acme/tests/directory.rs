@@ -25,6 +25,30 @@ fn terms_that_are_not_accepted_are_named() {
 }
 
 #[test]
+fn a_profile_is_ordered_if_the_directory_lists_it() {
+    let wishing =
+        || Machine::new(Brief { profile: Some("days".into()), ..brief() }, Some("https://ca.example/1".into()));
+    let begin = |directory: &str| {
+        let mut talk = Talk { machine: wishing(), ..Talk::new(None) };
+        talk.request();
+        talk.answer(200, directory);
+        talk
+    };
+    let listed = DIRECTORY.replace(r#""meta": {"#, r#""meta": { "profiles": { "days": "for a week", "months": "" },"#);
+    let (url, order) = begin(&listed).post();
+    assert_eq!(url, "https://ca.example/order");
+    assert!(order.contains(r#""profile":"days""#), "{order}");
+    let offered = vec!["months".to_string()];
+    let without = listed.replace(r#""days": "for a week", "#, "");
+    assert_eq!(begin(&without).refusal(), Refusal::Profile { profile: "days".into(), offered });
+    assert_eq!(begin(DIRECTORY).refusal(), Refusal::Profile { profile: "days".into(), offered: vec![] });
+    let mut usual = Talk::new(Some("https://ca.example/1"));
+    usual.request();
+    usual.answer(200, &listed);
+    assert!(!usual.post().1.contains("profile"), "the CA's own choice");
+}
+
+#[test]
 fn what_is_no_directory_is_refused() {
     for body in ["", "<html>", "[]", "{}"] {
         let mut talk = Talk::new(None);

@@ -38,6 +38,7 @@ pub(super) fn brief() -> Brief {
         thumbprint: "THUMB".into(),
         external_account: None,
         preferred_chain: None,
+        profile: None,
         replaces: None,
     }
 }

@@ -151,8 +151,7 @@ impl Course {
         present: Option<&Present>,
         shared: Option<Result<&Issued, CertificateRefusal>>,
     ) -> Result<Self, CertificateRefusal> {
-        let mut course =
-            Self { stage: Stage::ToLook, ..Self::at(site) };
+        let mut course = Self { stage: Stage::ToLook, ..Self::at(site) };
         if wanted == Wanted::Verification {
             course.stage = match present {
                 Some(present) => in_place(&present.certificate, false),

@@ -57,7 +57,11 @@ pub fn install_arrived(
         not_after: chain[0].not_after,
         now,
         source: if shared { CertificateSource::Shared } else { CertificateSource::Ca },
-        details: CertificateDetails { ca: site.rules.certificate.ca.clone(), wildcards: arrived.wildcards.clone() },
+        details: CertificateDetails {
+            ca: site.rules.certificate.ca.clone(),
+            wildcards: arrived.wildcards.clone(),
+            profile: site.rules.certificate.profile.clone(),
+        },
     };
     let mut plan = Plan::new(format!("certificate issue {}", site.main()));
     install(&mut plan, site, &wanted, readied.site_file.clone(), settings, layout);
