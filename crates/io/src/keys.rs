@@ -1,7 +1,7 @@
 //! Private keys: made, kept and compared here, never shown. Certificate requests (RFC 2986) are signed with them.
 
 use brightharbor_core::acme::Identifier;
-use brightharbor_core::certificate::KeyKind;
+use brightharbor_core::certificate::{KeyKind, rsa_key_bits};
 use brightharbor_core::name::Host;
 use jiff::{SignedDuration, Timestamp};
 use rcgen::string::{Ia5String, PrintableString};
@@ -119,7 +119,13 @@ fn named(identifiers: &[Identifier], subject: &Subject) -> Result<DistinguishedN
 
 /// The public half of a PEM key: its subject public key info, DER.
 pub fn public_half(key_pem: &str) -> Result<Vec<u8>, KeyError> {
-    let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
+    let key = KeyPair::from_pem(key_pem).map_err(|error| match rsa_key_bits(key_pem) {
+        Some(bits) if bits < 2048 => KeyError {
+            what: "the key is too weak for browsers",
+            reason: format!("it is RSA with {bits} bits, and 2048 is the least"),
+        },
+        _ => failed("the key cannot be read")(error),
+    })?;
     Ok(key.subject_public_key_info())
 }
 

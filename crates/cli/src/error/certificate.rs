@@ -17,7 +17,8 @@ impl From<CertificateRefusal> for Error {
                 .advice("attach the hostname first, or name the site with --site HOSTNAME"),
             Why::NoKey => Self::refused("no-key", "no key for the certificate, neither in the files nor in the harbor")
                 .advice("give the key's file too; one made elsewhere is as good"),
-            Why::Key(reason) => Self::refused("key", reason).advice("give the key as PEM, without a password"),
+            Why::Key(reason) => Self::refused("key", reason)
+                .advice("give the key as PEM, without a password: P-256, or RSA with 2048 bits or more"),
             Why::Unfit { site, error } => unfit(&error, &site),
             Why::Revoked { site } => {
                 Error::refused("revoked-certificate", format!("the certificate for {site} is revoked"))
@@ -128,7 +129,9 @@ impl From<CertificateRefusal> for Error {
 /// A certificate that does not fit the site, with what to do about it.
 fn unfit(error: &Unfit, site: &Host) -> Error {
     let advice = match error {
-        Unfit::NoCertificate => "give the certificate's file too".to_string(),
+        Unfit::NoCertificate => {
+            "give the certificate's file too; a request (CSR) is only what the seller makes it from".to_string()
+        }
         Unfit::OtherKey(_) => format!(
             "give the key that the request was made with; or have it issued again for a new one: brightharbor \
              certificate request {site}"
@@ -136,6 +139,7 @@ fn unfit(error: &Unfit, site: &Host) -> Error {
         Unfit::Uncovered(_) => "have it issued for all names of the site, or detach those names".into(),
         Unfit::Expired(_) => "get a new one from the seller".into(),
         Unfit::NotYet(_) => "wait until then, or check this machine's clock".into(),
+        Unfit::OtherPurpose => "have the seller issue one for a web server".into(),
         Unfit::Weak(_) => "have it issued again, for a P-256 key or RSA 2048".into(),
     };
     Error::refused("unfit", error).advice(advice).with("site", site.as_str())

@@ -30,6 +30,8 @@ pub enum Unfit {
     Expired(Timestamp),
     #[error("the certificate is valid only from {0}")]
     NotYet(Timestamp),
+    #[error("the certificate is not for servers: its extended key usage names other purposes")]
+    OtherPurpose,
     #[error("the certificate is too weak for browsers: {0}")]
     Weak(String),
 }
@@ -91,6 +93,9 @@ pub fn check_leaf(leaf: &CertificateFacts, hostnames: &[Host], now: Timestamp) -
     }
     if now < leaf.not_before {
         return Err(Unfit::NotYet(leaf.not_before));
+    }
+    if !leaf.is_for_servers {
+        return Err(Unfit::OtherPurpose);
     }
     match leaf.weakness() {
         Some(why) => Err(Unfit::Weak(why)),
@@ -183,6 +188,8 @@ mod tests {
         assert_eq!(check_leaf(&leaf, &names[..1], now), Ok(()));
         assert_eq!(check_leaf(&leaf, &names, now), Err(Unfit::Uncovered("www.gullrock.example".into())));
         assert!(matches!(check_leaf(&leaf, &names[..1], Timestamp::MAX), Err(Unfit::Expired(_))));
+        let of_clients = CertificateFacts { is_for_servers: false, ..leaf.clone() };
+        assert_eq!(check_leaf(&of_clients, &names[..1], now), Err(Unfit::OtherPurpose));
         let weak = CertificateFacts { key: "RSA 1024".into(), key_bits: 1024, ..leaf };
         assert!(matches!(check_leaf(&weak, &names[..1], now), Err(Unfit::Weak(_))));
     }

@@ -17,6 +17,7 @@ pub mod due;
 pub mod former;
 mod hello;
 mod install;
+mod key_bits;
 mod locked;
 mod model;
 mod ocsp;
@@ -54,6 +55,7 @@ pub use demanding::{DemandedFile, DemandsLoaded, change_demands, demanded_files,
 pub use describe::{Detail, describe_certificate, describe_request, key_words};
 pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting};
 pub use install::{Install, force_https, install};
+pub use key_bits::rsa_key_bits;
 pub use model::{
     Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause, Revocation,
     Waiting,

@@ -3,6 +3,8 @@
 //!
 //! Keys are passed on as text; their public half is worked out in `brightharbor-io`.
 
+use std::borrow::Cow;
+
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use cms::cert::CertificateChoices;
@@ -53,14 +55,21 @@ pub enum PieceError {
 const MOST_BYTES: usize = 1024 * 1024;
 const MOST_PIECES: usize = 100;
 
+/// Zips in zips.
+const MOST_DEPTH: usize = 2;
+
 /// Everything that a file holds, in its order; what is locked is opened with the password.
 pub fn pieces(bytes: &[u8], password: Option<&str>) -> Result<Vec<Piece>, PieceError> {
-    if !is_zip(bytes) {
+    pieces_within(bytes, password, MOST_DEPTH)
+}
+
+fn pieces_within(bytes: &[u8], password: Option<&str>, depth: usize) -> Result<Vec<Piece>, PieceError> {
+    if !is_zip(bytes) || depth == 0 {
         return pieces_of(bytes, password);
     }
     let mut found = Vec::new();
     for (name, content) in unpack(bytes).map_err(PieceError::Zip)? {
-        match pieces_of(&content, password) {
+        match pieces_within(&content, password, depth - 1) {
             Ok(pieces) => found.extend(pieces),
             // A page of instructions beside the certificates is nothing to fail at.
             Err(PieceError::Nothing | PieceError::Empty) => {}
@@ -81,8 +90,9 @@ fn pieces_of(bytes: &[u8], password: Option<&str>) -> Result<Vec<Piece>, PieceEr
     if bytes.len() > MOST_BYTES {
         return Err(PieceError::TooLarge);
     }
-    let found = match find(bytes, b"-----BEGIN ") {
-        true => from_pem(&tidied(bytes), password)?,
+    let text = plain_text(bytes);
+    let found = match find(&text, b"-----BEGIN ") {
+        true => from_pem(&tidied(&text), password)?,
         false => from_der(bytes, password)?,
     };
     match found.len() {
@@ -96,9 +106,30 @@ fn find(bytes: &[u8], wanted: &[u8]) -> bool {
     bytes.windows(wanted.len()).any(|window| window == wanted)
 }
 
+/// Text of programs that write UTF-16, with or without its mark, as UTF-8; everything else as it is.
+fn plain_text(bytes: &[u8]) -> Cow<'_, [u8]> {
+    // The dashes of a PEM line lie in the low bytes of their units.
+    const DASHES: &[u8] = b"-\0-\0-\0-\0-";
+    let high_first = match bytes {
+        [0xfe, 0xff, ..] => true,
+        [0xff, 0xfe, ..] => false,
+        _ => match bytes.windows(DASHES.len()).position(|window| window == DASHES) {
+            Some(at) => at % 2 == 1,
+            None => return Cow::Borrowed(bytes),
+        },
+    };
+    let unit = |pair: &[u8]| match high_first {
+        true => u16::from_be_bytes([pair[0], pair[1]]),
+        false => u16::from_le_bytes([pair[0], pair[1]]),
+    };
+    let units: Vec<u16> = bytes.chunks_exact(2).map(unit).collect();
+    Cow::Owned(String::from_utf16_lossy(&units).into_bytes())
+}
+
 /// Without the marks that mail programs put before quoted lines, and without blanks around lines.
 fn tidied(bytes: &[u8]) -> String {
-    let text = String::from_utf8_lossy(bytes);
+    // Some programs end lines with carriage returns alone.
+    let text = String::from_utf8_lossy(bytes).replace("\r\n", "\n").replace('\r', "\n");
     let lines = text.lines().map(|line| line.trim_start_matches(['>', ' ', '\t', '|', '\u{feff}']).trim_end());
     let mut tidy = String::with_capacity(text.len());
     for line in lines {
@@ -250,6 +281,36 @@ mod tests {
         let params = CertificateParams::new(vec!["gullrock.example".into()]).unwrap();
         let request = params.serialize_request(&key).unwrap().pem().unwrap();
         (params.self_signed(&key).unwrap().pem(), key.serialize_pem(), request)
+    }
+
+    #[test]
+    fn text_of_other_systems_and_a_zip_in_a_zip_say_the_same() {
+        let (certificate, key, _) = made();
+        let text = certificate + &key;
+        let whole = pieces(text.as_bytes(), None).unwrap();
+        assert_eq!(whole.len(), 2);
+        let units: Vec<u16> = text.encode_utf16().collect();
+        let low: Vec<u8> = units.iter().flat_map(|unit| unit.to_le_bytes()).collect();
+        let high: Vec<u8> = units.iter().flat_map(|unit| unit.to_be_bytes()).collect();
+        let zip = |name: &str, content: &[u8]| {
+            let mut made = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+            made.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+            std::io::Write::write_all(&mut made, content).unwrap();
+            made.finish().unwrap().into_inner()
+        };
+        let inner = zip("both.pem", text.as_bytes());
+        let twice = zip("inner.zip", &inner);
+        for (what, bytes) in [
+            ("low byte first", low.clone()),
+            ("high byte first", high.clone()),
+            ("with its mark", [&[0xff, 0xfe][..], &low].concat()),
+            ("with the other mark", [&[0xfe, 0xff][..], &high].concat()),
+            ("carriage returns", text.replace('\n', "\r").into_bytes()),
+            ("a zip in a zip", twice.clone()),
+        ] {
+            assert_eq!(pieces(&bytes, None).as_ref(), Ok(&whole), "{what}");
+        }
+        assert_eq!(pieces(&zip("again.zip", &twice), None), Err(PieceError::Nothing), "no deeper than that");
     }
 
     #[test]

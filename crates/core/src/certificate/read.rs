@@ -37,6 +37,8 @@ pub struct CertificateFacts {
     pub responders_at: Vec<String>,
     /// Whether it may sign others.
     pub is_ca: bool,
+    /// Whether servers may show it: it says so, or nothing about its use (RFC 5280 section 4.2.1.12).
+    pub is_for_servers: bool,
     /// Whether it demands that a statement about revocation comes with it (RFC 7633).
     pub must_staple: bool,
     pub der: Vec<u8>,
@@ -105,6 +107,10 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
         lists_at: lists_at(&certificate),
         responders_at: told_at(&certificate, &OID_PKIX_ACCESS_DESCRIPTOR_OCSP),
         is_ca: certificate.is_ca(),
+        is_for_servers: match certificate.extended_key_usage() {
+            Ok(Some(usage)) => usage.value.server_auth || usage.value.any,
+            _ => true,
+        },
         must_staple: certificate.extensions().iter().any(demands_staple),
         der: der.to_vec(),
     })
@@ -177,5 +183,23 @@ impl CertificateFacts {
             return Some(format!("its key is {}, and 2048 is the least", self.key));
         }
         WEAK_SIGNATURES.contains(&self.signature.as_str()).then(|| "it is signed with SHA-1 or MD5".to_string())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_names_its_uses_is_for_servers_if_they_are_among_them() {
+        use rcgen::ExtendedKeyUsagePurpose::{Any, ClientAuth, ServerAuth};
+        let read = |uses: &[rcgen::ExtendedKeyUsagePurpose]| {
+            let key = rcgen::KeyPair::generate().unwrap();
+            let mut params = rcgen::CertificateParams::new(vec!["gullrock.example".into()]).unwrap();
+            params.extended_key_usages = uses.to_vec();
+            read_der(params.self_signed(&key).unwrap().der()).unwrap().is_for_servers
+        };
+        assert!(read(&[]) && read(&[ServerAuth]) && read(&[ClientAuth, ServerAuth]) && read(&[Any]));
+        assert!(!read(&[ClientAuth]));
     }
 }
