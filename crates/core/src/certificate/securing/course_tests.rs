@@ -1,11 +1,14 @@
 //! The machine on tables: where each thing that happens takes a site.
 
+use zeroize::Zeroizing;
+
 use super::*;
 use crate::account::AccountName;
-use crate::certificate::securing::{Readied, Rest, install_arrived, settle_verified, title};
-use crate::certificate::{CertificateDetails, CertificateFiles, Waiting};
+use crate::certificate::securing::{Aside, Readied, Rest, install_arrived, settle_verified, title};
+use crate::certificate::{CertificateDetails, CertificateFiles, Distrust, Means, Waiting};
 use crate::change::InventoryChange;
 use crate::harbor::{Layout, Settings, WebServer};
+use crate::name::Hostname;
 use crate::site::{HttpsState, HttpsStates, SiteKind, SiteRules};
 
 fn host(text: &str) -> Host {

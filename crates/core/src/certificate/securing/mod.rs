@@ -31,9 +31,11 @@ mod outcome;
 mod remember;
 mod settle;
 mod standing;
+mod told;
 
-pub use course::{Arrived, Aside, Course, Issued, Looked, Ordered, Present, Stage, Wanted};
+pub use course::{Course, Stage};
 pub use outcome::{Kept, NotIssued, SecureOutcome, Secured, Shown};
 pub use remember::{Refused, Remembered, pause, remember};
 pub use settle::{Readied, install_arrived, settle_verified, title};
 pub use standing::{Rest, ToOrder};
+pub use told::{Arrived, Aside, Issued, Looked, Ordered, Present, Wanted};
