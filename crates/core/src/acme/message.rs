@@ -115,8 +115,15 @@ pub struct DirectoryMeta {
     #[serde(default)]
     pub caa_identities: Vec<String>,
     /// The kinds of certificates that it offers (draft-ietf-acme-profiles, section 3): name and description.
-    #[serde(default)]
+    #[serde(default, deserialize_with = "profiles")]
     pub profiles: BTreeMap<String, String>,
+}
+
+/// A draft may change: whatever else stands there is no profile, and no reason to order nothing.
+fn profiles<'de, D: serde::Deserializer<'de>>(deserializer: D) -> Result<BTreeMap<String, String>, D::Error> {
+    let read = serde_json::Value::deserialize(deserializer)?;
+    let named = read.as_object().into_iter().flatten();
+    Ok(named.filter_map(|(name, what)| Some((name.clone(), what.as_str()?.to_string()))).collect())
 }
 
 /// An order (section 7.1.3).

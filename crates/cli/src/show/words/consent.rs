@@ -54,7 +54,9 @@ pub fn consent(consent: &Consent) -> Told {
             Told::fact(code, words).with("hostname", host.as_str()).with("address", address.to_string())
         }
         Consent::BeginsUndelegated { zone } => {
-            let words = format!("the zone above does not delegate {zone}: until it does, nobody comes here for it");
+            let words = format!(
+                "nothing shows that {zone} is delegated: until the zone above does that, nobody comes here for it"
+            );
             Told::fact(code, words).with("zone", zone.as_str())
         }
         Consent::ClosesCaAccount { ca } => {

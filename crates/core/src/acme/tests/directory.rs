@@ -42,6 +42,10 @@ fn a_profile_is_ordered_if_the_directory_lists_it() {
     let without = listed.replace(r#""days": "for a week", "#, "");
     assert_eq!(begin(&without).refusal(), Refusal::Profile { profile: "days".into(), offered });
     assert_eq!(begin(DIRECTORY).refusal(), Refusal::Profile { profile: "days".into(), offered: vec![] });
+    for odd in ["null", "[]", r#"{ "days": 7 }"#] {
+        let odd = DIRECTORY.replace(r#""meta": {"#, &format!(r#""meta": {{ "profiles": {odd},"#));
+        assert!(matches!(begin(&odd).refusal(), Refusal::Profile { .. }), "{odd}: it is read all the same");
+    }
     let mut usual = Talk::new(Some("https://ca.example/1"));
     usual.request();
     usual.answer(200, &listed);
