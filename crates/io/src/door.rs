@@ -11,7 +11,7 @@ use brightharbor_core::change::{Change, Plan, Purpose};
 use jiff::Timestamp;
 
 use crate::carry_out::{
-    CarryError, Event, Lock, LockError, carry_out, check_preconditions, has_leftovers, recover, take_lock,
+    CarryError, Event, Lock, LockError, Recovered, carry_out, check_preconditions, has_leftovers, recover, take_lock,
 };
 use crate::clock;
 use crate::harbor::Harbor;
@@ -82,7 +82,7 @@ pub async fn change<T, E: From<DoorError>>(
     manner: &dyn Manner<E>,
     decide: impl AsyncFn(&mut Overlay<'_>, Timestamp) -> Result<(Plan, T), E>,
 ) -> Result<(Changed, T), E> {
-    let answers = Answers::default();
+    let (answers, mut told) = (Answers::default(), Vec::new());
     for _ in 0..MOST_TRIES {
         let mut harbor = (door.open)()?;
         let is_left = harbor.store.has_unfinished().map_err(DoorError::from)?
@@ -90,7 +90,7 @@ pub async fn change<T, E: From<DoorError>>(
         if !manner.is_dry_run() && is_left {
             // Somebody is at work, or was killed: what it leaves is waited for, or taken back, before anything is read.
             let lock = lock(door, &harbor, title).await?;
-            take_back_killed(door, &harbor, &lock).await?;
+            take_back_killed(door, &harbor, &lock, &mut told).await?;
             drop(lock);
             harbor = (door.open)()?;
         }
@@ -101,7 +101,7 @@ pub async fn change<T, E: From<DoorError>>(
         }
         manner.consent(&first.plan)?;
         let lock = lock(door, &first.harbor, title).await?;
-        let recovered = take_back_killed(door, &first.harbor, &lock).await?;
+        let recovered = take_back_killed(door, &first.harbor, &lock, &mut told).await?;
         let is_as_read = !recovered
             && first.harbor.store.revision().map_err(DoorError::from)? == first.revision
             && first.files.are_unchanged();
@@ -125,11 +125,21 @@ async fn lock<E: From<DoorError>>(door: &Door<'_, E>, harbor: &Harbor, title: &s
     Ok(taken.map_err(DoorError::from)?)
 }
 
-/// Takes back commands that were killed; whether there were any.
-async fn take_back_killed<E: From<DoorError>>(door: &Door<'_, E>, harbor: &Harbor, lock: &Lock) -> Result<bool, E> {
+/// Takes back commands that were killed; whether there were any. What still cannot be taken back is told once.
+async fn take_back_killed<E: From<DoorError>>(
+    door: &Door<'_, E>,
+    harbor: &Harbor,
+    lock: &Lock,
+    told: &mut Vec<Recovered>,
+) -> Result<bool, E> {
     let recovered = recover(harbor, lock).await.map_err(DoorError::from)?;
     let any = !recovered.is_empty();
-    recovered.into_iter().for_each(|one| (door.tell)(Event::Recovered(one)));
+    for one in recovered {
+        if !told.contains(&one) {
+            (door.tell)(Event::Recovered(one.clone()));
+            told.push(one);
+        }
+    }
     Ok(any)
 }
 

@@ -1,5 +1,6 @@
 //! Refusals about certificates.
 
+use brightharbor_core::acme::Refusal;
 use brightharbor_core::certificate::{CertificateRefusal, DemandError, Unfit};
 use brightharbor_core::name::Host;
 
@@ -59,6 +60,13 @@ impl From<CertificateRefusal> for Error {
                     .advice(advice)
                     .with("ca", ca)
                     .with("known", known)
+            }
+            Why::Profile { profile, offered } => {
+                let message = Refusal::Profile { profile: profile.clone(), offered: offered.clone() };
+                Self::refused("profile-not-offered", message)
+                    .advice(super::advice_for_ca("profile-not-offered"))
+                    .with("profile", profile)
+                    .with("offered", offered)
             }
             Why::NoResponder => {
                 Self::refused("no-responder", "harbor.toml names no address for tls-alpn-01 challenges").advice(

@@ -3,6 +3,11 @@
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
+use brightharbor_core::certificate::Certificate;
+use brightharbor_core::change::{ChangeSet, InventoryChange};
+use brightharbor_core::harbor::Layout;
+use brightharbor_core::name::Host;
+use brightharbor_io::store::Store;
 use brightharbor_standins::World;
 use serde_json::Value;
 
@@ -115,6 +120,17 @@ impl Coast {
         let value: Value = serde_json::from_str(&run.stdout).unwrap_or_else(|error| panic!("{error}: {run:?}"));
         assert_eq!((&value["format"], &value["exit"]), (&Value::from(1), &Value::from(run.exit)));
         value
+    }
+
+    /// The certificate of a site as if something else were known of it.
+    pub fn record_certificate(&self, site: &str, change: impl FnOnce(Certificate) -> Certificate) {
+        let mut store = Store::open(&Layout::new(self.harbor()).inventory()).unwrap();
+        let present = store.certificate_of(&Host::parse(site).unwrap()).unwrap().unwrap();
+        let mut set = ChangeSet::new("as if it came from there");
+        set.inventory(InventoryChange::RecordCertificate(change(present)));
+        let entry = store.next_entry().unwrap();
+        store.begin(entry, jiff::Timestamp::UNIX_EPOCH, "tester", &set, &[]).unwrap();
+        store.commit(entry, &set).unwrap();
     }
 
     /// The type of the address records in this world.

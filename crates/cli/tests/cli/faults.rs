@@ -323,3 +323,33 @@ fn records_redirects_and_detaching_survive_every_fault() {
 fn zones_accounts_and_the_timer_survive_every_fault() {
     try_all(&COMMANDS[7..]);
 }
+
+/// A disk that gives nothing back for a while: what is left over is told once by each command, until it can be taken back.
+#[test]
+fn what_cannot_be_rolled_back_at_once_is_rolled_back_later() {
+    let harbor = Harbor::new();
+    harbor.restore();
+    let before = harbor.state();
+    let toml = harbor.path("live/harbor/harbor.toml");
+    let settings = fs::read_to_string(&toml).unwrap();
+    let (kept, away) = (harbor.path("live/harbor/kept"), harbor.path("away"));
+    let line = format!("mv {0}/* {1} && exit 1", kept.display(), away.display());
+    fs::create_dir(&away).unwrap();
+    fs::write(&toml, settings.replacen("test = [\"true\"]", &format!("test = [\"sh\", \"-c\", \"{line}\"]"), 1))
+        .unwrap();
+    let torn = harbor.typed("site realign --all --yes");
+    assert!(torn.exit == 5 && torn.stderr.contains("the next command tries again"), "{torn:?}");
+    fs::write(&toml, settings).unwrap();
+    let still = harbor.typed("account change choir --email song@saltmarsh.example");
+    assert_eq!(still.stderr.matches("cannot be rolled back whole yet").count(), 1, "{still:?}");
+    assert!(
+        Command::new("sh")
+            .args(["-c", &format!("mv {}/* {}", away.display(), kept.display())])
+            .status()
+            .unwrap()
+            .success()
+    );
+    let then = harbor.typed("account change choir --email choir@saltmarsh.example");
+    assert!(then.exit == 0 && then.stderr.contains("it was rolled back"), "{then:?}");
+    assert_eq!(harbor.state(), before);
+}

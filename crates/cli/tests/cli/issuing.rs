@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::PathBuf;
 
-use brightharbor_core::certificate::{CertificateFacts, read_chain};
+use brightharbor_core::certificate::{Certificate, CertificateFacts, read_chain};
 use serde_json::json;
 
 use crate::coast::Coast;
@@ -256,6 +256,15 @@ fn a_profile_of_the_ca_is_kept_for_renewals() {
     assert_eq!(refused["error"]["code"], "profile-not-offered", "{refused:#}");
     assert!(refused["error"]["message"].as_str().unwrap().contains("but months, week"), "{refused:#}");
     assert_eq!(folders(&coast, SITE), before, "nothing was ordered");
+    let dry = coast.json(&["certificate", "issue", SITE, "--profile", "days", "--dry-run"], 4);
+    assert_eq!(dry["error"]["code"], "profile-not-offered", "{dry:#}");
+    // Nor was it kept for renewals, which would all be refused.
+    coast.json(&["certificate", "renew", SITE], 0);
+    assert_eq!(days(), 90);
+    coast.world.fail_ca_after(Some(0));
+    fs::remove_dir_all(coast.harbor().join("ca")).unwrap();
+    assert_eq!(issue("week", 4)["error"]["code"], "ca-silent");
+    coast.world.fail_ca_after(None);
     issue("week", 0);
     assert_eq!(days(), 6);
     let listed = coast.json(&["certificate", "list"], 0);
@@ -272,4 +281,27 @@ fn a_profile_of_the_ca_is_kept_for_renewals() {
     issue("none", 0);
     assert_eq!(days(), 90);
     assert_eq!(coast.json(&["certificate", "list"], 0)["certificates"][0]["profile"], json!(null));
+}
+
+/// A name that leads elsewhere by now, in a certificate that ends in two days.
+#[test]
+fn what_is_given_up_in_an_urgent_case_is_named_or_waited_for() {
+    const SITE: &str = "crumbandtide.example";
+    let coast = Coast::with_bakery();
+    let after = |days: i64| jiff::Timestamp::now() + jiff::SignedDuration::from_hours(24 * days);
+    coast.record_certificate(SITE, |present| Certificate { not_before: after(-88), not_after: after(2), ..present });
+    let kind = coast.address_type();
+    coast.run(&["record", "replace", "www.crumbandtide.example", kind, coast.nowhere()]).expect(0);
+    let toml = coast.harbor().join("harbor.toml");
+    let settings = fs::read_to_string(&toml).unwrap();
+    fs::write(&toml, settings.replace("[ca]\n", "[ca]\nwhen-urgent = \"wait\"\n")).unwrap();
+    let before = leaf(&coast, SITE);
+    let waits = coast.json(&["certificate", "renew", SITE], 4);
+    assert_eq!(waits["error"]["code"], "would-cover-less", "{waits:#}");
+    assert_eq!(leaf(&coast, SITE), before);
+    fs::write(&toml, settings).unwrap();
+    let renewed = coast.json(&["certificate", "renew", SITE], 3);
+    assert_eq!(leaf(&coast, SITE).names, [SITE]);
+    let why = renewed["certificate"]["left_out"][0]["reason"].as_str().unwrap_or_default();
+    assert!(why.contains("the certificate before covers it and ends on"), "{renewed:#}");
 }

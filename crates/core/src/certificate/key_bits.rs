@@ -1,12 +1,9 @@
 //! How many bits an RSA key has, read from the key itself: cryptographic libraries refuse weak ones without a word of why.
 
-use der::asn1::{AnyRef, UintRef};
-use der::{Decode, Reader, SliceReader};
+use der::Decode;
+use pkcs1::RsaPrivateKeyRef;
 use pkcs8::PrivateKeyInfoRef;
 use x509_parser::pem::Pem;
-
-/// RFC 8017 appendix A.1.
-const RSA: &str = "1.2.840.113549.1.1.1";
 
 /// The bits of the modulus; `None` for what is no RSA key.
 pub fn rsa_key_bits(key_pem: &str) -> Option<usize> {
@@ -15,26 +12,16 @@ pub fn rsa_key_bits(key_pem: &str) -> Option<usize> {
         "RSA PRIVATE KEY" => modulus_bits(&section.contents),
         "PRIVATE KEY" => {
             let info = PrivateKeyInfoRef::from_der(&section.contents).ok()?;
-            (info.algorithm.oid.to_string() == RSA).then(|| modulus_bits(info.private_key.as_bytes()))?
+            (info.algorithm.oid == pkcs1::ALGORITHM_OID).then(|| modulus_bits(info.private_key.as_bytes()))?
         }
         _ => None,
     }
 }
 
-/// Of an RSAPrivateKey (RFC 8017 appendix A.1.2): version, modulus, and what is no matter here.
 fn modulus_bits(der: &[u8]) -> Option<usize> {
-    let mut reader = SliceReader::new(der).ok()?;
-    let read = reader.sequence(|inner| -> Result<usize, der::Error> {
-        let _version: u8 = inner.decode()?;
-        let modulus: UintRef<'_> = inner.decode()?;
-        let first = modulus.as_bytes().first().map_or(8, |byte| byte.leading_zeros() as usize);
-        let bits = (modulus.as_bytes().len() * 8).saturating_sub(first);
-        while !inner.is_finished() {
-            let _: AnyRef<'_> = inner.decode()?;
-        }
-        Ok(bits)
-    });
-    read.ok()
+    let key = RsaPrivateKeyRef::from_der(der).ok()?;
+    let bytes = key.modulus.as_bytes();
+    Some(bytes.len() * 8 - bytes.first()?.leading_zeros() as usize)
 }
 
 #[cfg(test)]

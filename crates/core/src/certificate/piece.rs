@@ -103,7 +103,7 @@ fn pieces_of(bytes: &[u8], password: Option<&str>) -> Result<Vec<Piece>, PieceEr
 }
 
 fn find(bytes: &[u8], wanted: &[u8]) -> bool {
-    bytes.windows(wanted.len()).any(|window| window == wanted)
+    memchr::memmem::find(bytes, wanted).is_some()
 }
 
 /// Text of programs that write UTF-16, with or without its mark, as UTF-8; everything else as it is.
@@ -113,7 +113,7 @@ fn plain_text(bytes: &[u8]) -> Cow<'_, [u8]> {
     let high_first = match bytes {
         [0xfe, 0xff, ..] => true,
         [0xff, 0xfe, ..] => false,
-        _ => match bytes.windows(DASHES.len()).position(|window| window == DASHES) {
+        _ => match memchr::memmem::find(bytes, DASHES) {
             Some(at) => at % 2 == 1,
             None => return Cow::Borrowed(bytes),
         },

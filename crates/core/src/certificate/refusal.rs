@@ -38,6 +38,11 @@ pub enum CertificateRefusal {
         ca: String,
         known: Vec<String>,
     },
+    /// Kept with the site, it would have all renewals refused.
+    Profile {
+        profile: String,
+        offered: Vec<String>,
+    },
     NoResponder,
     /// Only a DNS record proves control of all names below one (RFC 8555 section 7.1.3).
     WildcardProof {

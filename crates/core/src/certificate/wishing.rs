@@ -1,10 +1,15 @@
 //! The decision how the certificate of a site is obtained from now on: kept with the site, so that renewals do the same.
 
+use std::collections::BTreeMap;
+
 use super::{CertificateRefusal, CertificateWish, KeyKind, ProofWish, wildcard_parent};
 use crate::change::{InventoryChange, Plan};
 use crate::harbor::Settings;
 use crate::name::Host;
 use crate::site::Site;
+
+/// What is typed to leave the kind of certificate to the CA.
+const NO_PROFILE: &str = "none";
 
 /// What was asked for; `None` leaves it as it is.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -36,7 +41,7 @@ impl WishChange {
             }
         }
         match self.profile.as_deref() {
-            Some("none") => wish.profile = None,
+            Some(NO_PROFILE) => wish.profile = None,
             Some(named) => wish.profile = Some(named.to_string()),
             // Another CA has other names for its kinds.
             None if wish.ca != before.ca => wish.profile = None,
@@ -66,6 +71,22 @@ impl WishChange {
                 Err(CertificateRefusal::WildcardProof { parent: parent.clone() })
             }
             _ => Ok(wish),
+        }
+    }
+
+    /// The profile that is asked for by name.
+    pub fn named_profile(&self) -> Option<&str> {
+        self.profile.as_deref().filter(|profile| *profile != NO_PROFILE)
+    }
+
+    /// Refuses a profile that its CA does not offer.
+    pub fn refuse_unoffered(&self, offered: &BTreeMap<String, String>) -> Result<(), CertificateRefusal> {
+        match self.named_profile().filter(|profile| !offered.contains_key(*profile)) {
+            None => Ok(()),
+            Some(profile) => Err(CertificateRefusal::Profile {
+                profile: profile.to_string(),
+                offered: offered.keys().cloned().collect(),
+            }),
         }
     }
 
@@ -138,6 +159,13 @@ mod tests {
         assert_eq!(after(WishChange { profile: Some("long".into()), ..wish() }).as_deref(), Some("long"));
         assert_eq!(after(WishChange { ca: Some("pier".into()), ..wish() }), None);
         assert_eq!(after(WishChange { ca: Some("pier".into()), profile: short(), ..wish() }), short());
+        let offered: BTreeMap<String, String> = [("long".to_string(), "for months".to_string())].into();
+        let refused = |profile: Option<&str>| {
+            WishChange { profile: profile.map(String::from), ..wish() }.refuse_unoffered(&offered)
+        };
+        assert_eq!([refused(None), refused(Some("none")), refused(Some("long"))], [Ok(()), Ok(()), Ok(())]);
+        let unoffered = CertificateRefusal::Profile { profile: "short".into(), offered: vec!["long".into()] };
+        assert_eq!(refused(Some("short")), Err(unoffered));
     }
 
     #[test]

@@ -20,4 +20,4 @@ pub use order::{OrderError, OrderPlan, ProofRecords, order};
 pub use order_file::forget_order;
 pub use renewal::renewal_window;
 pub use responder::Responder;
-pub use session::{Session, SessionError, known_account, known_profiles, open_account_keys};
+pub use session::{Session, SessionError, known_account, known_profiles, offered_profiles, open_account_keys};

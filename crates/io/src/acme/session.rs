@@ -16,7 +16,7 @@ use tokio::sync::{Semaphore, SemaphorePermit};
 use super::account_key::{AccountKey, AccountKeyError};
 use super::caa::FoundAbove;
 use super::external_account::{ExternalKey, ExternalKeyError};
-use super::wire::{Wire, read_directory};
+use super::wire::{Wire, fetch_directory, read_directory};
 use crate::install::{FileError, make_private_folder, open_keys_below, write_atomically};
 use crate::trust::{self, TrustError};
 
@@ -208,6 +208,17 @@ pub fn known_account(ca: &Ca, layout: &Layout) -> Result<Option<String>, Session
 pub fn known_profiles(ca: &Ca, layout: &Layout) -> BTreeMap<String, String> {
     let directory = ca.directory.as_deref().and_then(|url| CaFolder::at(layout, url).directory());
     directory.map(|directory| directory.meta.profiles).unwrap_or_default()
+}
+
+/// The profiles that a CA offers, for one that is wished for: it is asked where what is known lacks that one. The error says
+/// why it cannot be asked.
+pub async fn offered_profiles(ca: &Ca, layout: &Layout, wished: &str) -> Result<BTreeMap<String, String>, String> {
+    let known = known_profiles(ca, layout);
+    let Some(url) = ca.directory.as_deref().filter(|_| !known.contains_key(wished)) else { return Ok(known) };
+    match CaFolder::at(layout, url).rate_limit() {
+        Some(refusal) => Err(refusal.to_string()),
+        None => Ok(fetch_directory(ca, url).await?.meta.profiles),
+    }
 }
 
 /// Keys of the account at a CA that others can read.

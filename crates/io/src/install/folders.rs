@@ -1,7 +1,8 @@
 //! Document roots, made inside homes that customers control.
 //!
-//! Every component is opened below the one before it (RESOLVE_BENEATH, no symbolic links, no magic links), so that a link planted anywhere leads nowhere. What exists must belong to the account or to the user who
-//! runs the program; ownership and mode are only set on folders that were made here, through their descriptor.
+//! Every component is opened below the one before it (RESOLVE_BENEATH, no symbolic links, no magic links), so that a link
+//! planted anywhere leads nowhere. What exists must belong to the account or to the user who runs the program; ownership
+//! and mode are only set on folders that were made here, through their descriptor.
 
 use std::ffi::OsStr;
 use std::os::fd::{AsFd, OwnedFd};

@@ -118,6 +118,8 @@ mod tests {
         for day in 10..20 {
             let made = store.back_up_daily(at(&format!("2026-11-{day}T01:00:00Z"))).unwrap().unwrap();
             assert_eq!(fs::metadata(&made).unwrap().permissions().mode() & 0o077, 0);
+            // What SQLite could not take away, or a kill has left.
+            fs::write(folder.path().join("backups/.new-2026-11-09-journal"), "half").unwrap();
             assert_eq!(store.back_up_daily(at(&format!("2026-11-{day}T23:00:00Z"))).unwrap(), None);
         }
         let kept = copies(&folder.path().join("backups"));

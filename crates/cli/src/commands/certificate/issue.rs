@@ -6,6 +6,7 @@ use brightharbor_core::certificate::securing::{NotIssued, SecureOutcome, Secured
 use brightharbor_core::certificate::{CertificateRefusal, WishChange, keep_wish};
 use brightharbor_core::name::Host;
 use brightharbor_core::survey::Survey;
+use brightharbor_io::acme::offered_profiles;
 use brightharbor_io::look::look_at_site;
 use brightharbor_io::secure::{Foreseen, foresee, secure};
 use clap::Args;
@@ -61,6 +62,14 @@ fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
     if ca.is_none_or(|ca| ca.directory.is_none()) {
         return Err(Error::refused("no-ca", "harbor.toml names no CA")
             .advice("set `directory` under [ca] in harbor.toml, and `terms-accepted` after reading its terms"));
+    }
+    if let (Some(ca), Some(profile)) = (ca, wish.named_profile()) {
+        let offered = context.block_on(offered_profiles(ca, &harbor.layout, profile))?;
+        let silent = |why| {
+            let message = format!("the CA cannot be asked whether it offers the profile `{profile}`: {why}");
+            Error::refused("ca-silent", message).advice(advice_for_ca("ca-silent"))
+        };
+        wish.refuse_unoffered(&offered.map_err(silent)?)?;
     }
     drop(harbor);
     if args.dry_run {

@@ -5,10 +5,6 @@ use std::path::Path;
 use std::sync::atomic::Ordering;
 
 use brightharbor_core::certificate::{Certificate, CertificateSource};
-use brightharbor_core::change::{ChangeSet, InventoryChange};
-use brightharbor_core::harbor::Layout;
-use brightharbor_core::name::Host;
-use brightharbor_io::store::Store;
 use serde_json::Value;
 
 use super::authority::{Authority, check, has};
@@ -70,13 +66,7 @@ fn with_certificate(authority: &Authority, source: CertificateSource) -> Coast {
     coast.run(&["attach", "gullrock.example", "--account", "bakery", "--www", "none"]);
     let [chain, key] = ["chain.pem", "leaf.key"].map(|name| authority.path(name).display().to_string());
     coast.run(&["certificate", "import", &chain, &key]).expect(0);
-    let mut store = Store::open(&Layout::new(coast.harbor()).inventory()).unwrap();
-    let present = store.certificate_of(&Host::parse("gullrock.example").unwrap()).unwrap().unwrap();
-    let mut set = ChangeSet::new("as if it came from there");
-    set.inventory(InventoryChange::RecordCertificate(Certificate { source, ..present }));
-    let entry = store.next_entry().unwrap();
-    store.begin(entry, jiff::Timestamp::UNIX_EPOCH, "tester", &set, &[]).unwrap();
-    store.commit(entry, &set).unwrap();
+    coast.record_certificate("gullrock.example", |present| Certificate { source, ..present });
     fs::write(coast.harbor().join("harbor.toml"), settings).unwrap();
     coast
 }

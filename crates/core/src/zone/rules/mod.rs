@@ -124,7 +124,7 @@ pub const ALL: &[Rule] = &[
 ];
 
 /// From so many lines on, a second thread is worth its start.
-pub(super) const WORTH_TWO: usize = 20_000;
+const WORTH_TWO: usize = 20_000;
 
 /// Everything a primary server would refuse the zone for.
 pub fn judge_loading(zone: &Document) -> Vec<Finding> {
@@ -155,10 +155,11 @@ fn side_by_side(zone: &Indexed<'_>) -> Vec<Finding> {
     let next = AtomicUsize::new(0);
     let work = || {
         let mut found = Vec::new();
-        while let Some(rule) = ALL.get(next.fetch_add(1, Ordering::Relaxed)) {
-            found.push((rule.text.code, (rule.check)(zone)));
+        loop {
+            let number = next.fetch_add(1, Ordering::Relaxed);
+            let Some(rule) = ALL.get(number) else { return found };
+            found.push((number, (rule.check)(zone)));
         }
-        found
     };
     let mut found = std::thread::scope(|scope| {
         let other = scope.spawn(work);
@@ -166,7 +167,7 @@ fn side_by_side(zone: &Indexed<'_>) -> Vec<Finding> {
         found.extend(other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
         found
     });
-    found.sort_by_key(|(code, _)| ALL.iter().position(|rule| rule.text.code == *code));
+    found.sort_by_key(|(number, _)| *number);
     found.into_iter().flat_map(|(_, findings)| findings).collect()
 }
 

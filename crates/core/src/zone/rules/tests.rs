@@ -127,6 +127,21 @@ fn the_root_zone_is_a_zone_as_any_other() {
 }
 
 #[test]
+fn two_at_a_time_the_rules_find_the_same_in_the_same_order() {
+    let text = GOOD.to_string()
+        + "bad_host 0 A 10.0.0.1\nwww TXT x\nother.example. A 192.0.2.9\nshop 0 A 192.0.2.9\nshop 9 A 192.0.2.8\n";
+    let zone = Document::parse(text, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+    let around = Surroundings::default();
+    let indexed = Indexed::new(&zone, &around);
+    let one_by_one: Vec<Finding> = ALL.iter().flat_map(|rule| (rule.check)(&indexed)).collect();
+    let codes: std::collections::BTreeSet<_> = one_by_one.iter().map(|finding| finding.code).collect();
+    assert!(codes.len() > 4, "{codes:?}");
+    for _ in 0..20 {
+        assert_eq!(side_by_side(&indexed), one_by_one);
+    }
+}
+
+#[test]
 fn a_finding_says_on_which_line_it_stands() {
     let text = GOOD.replace("\nmail A 192.0.2.3", "\n\n; the mail\nmail A 192.0.2.3")
         + "bad_host A 192.0.2.9\nwww TXT x\nother.example. A 192.0.2.9\n";
