@@ -90,7 +90,7 @@ fn nothing_planted_in_a_home_leads_root_out_of_it() {
     let before = snapshot(&outside);
     let roots = ["www", "www/crumbandtide.example", "www/crumbandtide.example/index.html"];
     for level in roots {
-        for kind in ["link to a folder", "link to a file", "dangling link", "pipe", "file", "hard link"] {
+        for kind in ["link to a folder", "link to a file", "dangling link", "pipe", "device", "file", "hard link"] {
             let www = home.join("www");
             let _ = fs::remove_file(&www);
             let _ = fs::remove_dir_all(&www);
@@ -102,6 +102,11 @@ fn nothing_planted_in_a_home_leads_root_out_of_it() {
                 "dangling link" => symlink(outside.join("new"), &planted).unwrap(),
                 "pipe" => {
                     assert!(std::process::Command::new("mkfifo").arg(&planted).status().unwrap().success());
+                }
+                // One that never ends, for who reads it.
+                "device" => {
+                    let made = Command::new("mknod").arg(&planted).args(["c", "1", "5"]).status();
+                    assert!(made.unwrap().success(), "root may make devices");
                 }
                 "file" => fs::write(&planted, "the customer's").unwrap(),
                 _ => fs::hard_link(outside.join("secret"), &planted).unwrap(),

@@ -254,7 +254,7 @@ fn a_profile_of_the_ca_is_kept_for_renewals() {
     let before = folders(&coast, SITE);
     let refused = issue("days", 4);
     assert_eq!(refused["error"]["code"], "profile-not-offered", "{refused:#}");
-    assert!(refused["error"]["message"].as_str().unwrap().contains("but months, week"), "{refused:#}");
+    assert!(refused["error"]["message"].as_str().unwrap().contains("it offers months, week"), "{refused:#}");
     assert_eq!(folders(&coast, SITE), before, "nothing was ordered");
     let dry = coast.json(&["certificate", "issue", SITE, "--profile", "days", "--dry-run"], 4);
     assert_eq!(dry["error"]["code"], "profile-not-offered", "{dry:#}");

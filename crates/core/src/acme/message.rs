@@ -282,9 +282,9 @@ pub enum Refusal {
     Terms { terms: Option<String> },
     #[error("the CA takes no account that is not bound to one of its customers (external account binding)")]
     ExternalAccount,
-    #[error("the CA offers no profile `{profile}`, {}", match .offered.is_empty() {
-        true => "nor any other".to_string(),
-        false => format!("but {}", .offered.join(", ")),
+    #[error("the CA offers no profile `{profile}`; it offers {}", match .offered.is_empty() {
+        true => "none".to_string(),
+        false => .offered.join(", "),
     })]
     Profile { profile: String, offered: Vec<String> },
     #[error("the CA is still at it ({during}) after {polls} questions")]

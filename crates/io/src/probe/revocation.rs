@@ -21,6 +21,8 @@ use crate::install::{make_private_folder, read_if_there, remove_file, write_atom
 /// The longest lists of large CAs have some megabytes.
 const MOST_BYTES: usize = 32 << 20;
 const PATIENCE: Duration = Duration::from_secs(15);
+/// For all addresses of one certificate, which may be a stranger's.
+const TOGETHER: Duration = Duration::from_secs(20);
 
 type Fetched = Arc<OnceCell<Result<Vec<u8>, String>>>;
 
@@ -76,6 +78,15 @@ impl RevocationLists {
 
     /// What the CA says of the leaf of a chain as it was sent.
     pub async fn status(&self, chain: &[CertificateFacts]) -> RevocationStatus {
+        self.status_within(chain, TOGETHER).await
+    }
+
+    async fn status_within(&self, chain: &[CertificateFacts], together: Duration) -> RevocationStatus {
+        let late = |_| RevocationStatus::Unknown(format!("nothing came within {} s", together.as_secs()));
+        timeout(together, self.asked(chain)).await.unwrap_or_else(late)
+    }
+
+    async fn asked(&self, chain: &[CertificateFacts]) -> RevocationStatus {
         let Some(leaf) = chain.first() else { return RevocationStatus::NotAsked("nothing was shown".into()) };
         if leaf.issuer == leaf.subject {
             return RevocationStatus::NotAsked("it is self-signed".into());
@@ -220,6 +231,8 @@ mod tests {
     use std::sync::atomic::AtomicUsize;
     use std::time::SystemTime;
 
+    use brightharbor_core::certificate::read_der;
+
     use super::*;
 
     /// A responder that is out of order, or gives what it is told to; it counts who comes.
@@ -263,6 +276,23 @@ mod tests {
         missed.unwrap().set_times(FileTimes::new().set_modified(hour_ago)).unwrap();
         later().told(&address, Some(vec![1]), unknown).await;
         assert_eq!(count.load(Ordering::SeqCst), 2, "an hour later");
+    }
+
+    #[tokio::test]
+    async fn a_certificate_that_names_silent_addresses_is_not_waited_for_once_for_each() {
+        let silent: Vec<TcpListener> = (0..3).map(|_| TcpListener::bind("127.0.0.1:0").unwrap()).collect();
+        let [mut leaf, issuer] = ["leaf", "ca"].map(|name| {
+            let key = rcgen::KeyPair::generate().unwrap();
+            let mut params = rcgen::CertificateParams::new(vec![]).unwrap();
+            params.distinguished_name.push(rcgen::DnType::CommonName, name);
+            read_der(params.self_signed(&key).unwrap().der()).unwrap()
+        });
+        leaf.issuer.clone_from(&issuer.subject);
+        leaf.lists_at = silent.iter().map(|one| format!("http://{}/list", one.local_addr().unwrap())).collect();
+        let (begun, chain) = (std::time::Instant::now(), [leaf, issuer]);
+        let told = RevocationLists::default().status_within(&chain, Duration::from_millis(200)).await;
+        assert!(told.words().contains("nothing came within"), "{told:?}");
+        assert!(begun.elapsed() < Duration::from_secs(5), "{:?}", begun.elapsed());
     }
 
     #[tokio::test]
