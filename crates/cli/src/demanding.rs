@@ -28,7 +28,7 @@ pub async fn with_demands(
     Ok(change_demands(after, &loaded, &overlay.settings, &overlay.layout, title, now)?)
 }
 
-/// Takes away what the seller of a site's certificate has demanded, since it is there now. Gives what is told of it.
+/// Takes away what the seller of a site's certificate has demanded, since it is there now. Gives what to report of it.
 pub async fn take_all_away(context: &Context, main: &Host) -> Result<Vec<Remark>, Error> {
     let title = format!("take away what was demanded for {main}");
     let taken = context.work(async |door| Ok(take_away(door, main, &title, |_, _| false).await)).await?;
@@ -55,7 +55,7 @@ async fn take_away(
     Ok(changed.plan.remarks)
 }
 
-/// Takes away all demands whose day is over, and looks at the others. One site's trouble is told, and holds up no other.
+/// Takes away all demands whose day is over, and looks at the others. One site's trouble is reported, and holds up no other.
 pub async fn tend_demands(context: &Context) -> Result<(Vec<Remark>, Vec<(Host, Demanded)>), Error> {
     let (mut remarks, mut seen) = (Vec::new(), Vec::new());
     for site in context.open()?.store.sites_with_demands()? {

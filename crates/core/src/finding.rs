@@ -89,7 +89,7 @@ impl Finding {
         self.severity == Severity::Fault && self.waits_until.is_none()
     }
 
-    /// The severity in a word; `waiting` where it may pass by itself.
+    /// The severity in a word; `waiting` where time may cure it.
     pub fn word(&self) -> &'static str {
         if self.waits_until.is_some() { "waiting" } else { self.severity.word() }
     }

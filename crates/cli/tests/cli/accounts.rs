@@ -121,7 +121,7 @@ fn a_home_that_exists_is_taken_on_request_alone_and_the_dry_run_says_so() {
     let add = ["account", "add", "boatyard", "--email", "yard@saltmarsh.example"];
     assert!(coast.run(&add).expect(4).contains("take it as it is with --existing"));
     let dry = coast.run(&[&add[..], &["--existing", "--dry-run"]].concat()).expect(0);
-    assert!(dry.contains("is there already; what is in it stays"), "{dry}");
+    assert!(dry.contains("already exists; what is in it stays"), "{dry}");
     coast.run(&[&add[..], &["--existing"]].concat()).expect(0);
     assert_eq!(fs::read_to_string(home.join("plans.txt")).unwrap(), "boats");
     // A link in its place is no folder, wherever it leads.

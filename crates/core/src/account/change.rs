@@ -100,7 +100,7 @@ pub fn change_account(
     Ok(plan)
 }
 
-/// An account cannot be sold by itself, however many stand between.
+/// An account cannot be its own reseller, however many stand between.
 fn refuse_circle(account: &AccountName, reseller: &AccountName, chain: &[AccountName]) -> Result<(), AccountRefusal> {
     if chain.is_empty() {
         return Err(AccountRefusal::Unknown(reseller.clone()));

@@ -23,7 +23,7 @@ pub enum AccountRefusal {
         holders: Vec<AccountName>,
     },
     UnknownSet(String),
-    /// It would be sold by itself, through another one.
+    /// It would be its own reseller, through another one.
     ResellerCircle {
         account: AccountName,
         through: AccountName,

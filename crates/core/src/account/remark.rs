@@ -6,7 +6,7 @@ use super::{AccountName, Limits};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum AccountRemark {
-    /// A folder that is there already becomes a home.
+    /// An existing folder becomes a home.
     HomeTaken {
         home: PathBuf,
     },

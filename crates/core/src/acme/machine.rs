@@ -144,7 +144,7 @@ impl Machine {
         self.known.account.as_deref()
     }
 
-    /// Whether what was read back can be gone on with: a file that somebody has edited may not be.
+    /// Whether what was read back can be continued: a file that somebody has edited may not be.
     pub fn is_sound(&self) -> bool {
         matches!(self.state, State::Directory) || self.known.directory.is_some()
     }

@@ -275,7 +275,7 @@ pub enum Refusal {
     Names(Vec<(Identifier, Problem)>),
     #[error("the CA sent something unexpected ({during}): {what}")]
     Unexpected { during: String, what: String },
-    /// Nothing comes back however often it is asked, or that it is out of order. What was begun can be gone on with.
+    /// Nothing comes back however often it is asked, or that it is out of order. What was begun can be continued.
     #[error("the CA cannot be reached ({during}): {what}")]
     Silent { during: String, what: String, not_before: Option<Timestamp> },
     #[error("the CA's terms of service must be accepted first: {}", .terms.as_deref().unwrap_or("see its directory"))]

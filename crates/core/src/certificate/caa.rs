@@ -25,7 +25,7 @@ struct Property<'a> {
 
 /// Judges the record set that is nearest above the name. The error says, for an administrator, what forbids it.
 ///
-/// Without the names of the CA, only what forbids all CAs is told.
+/// Without the names of the CA, only what forbids all CAs is reported.
 pub fn allowed(records: &[Record], identifier: &Identifier, proof: ProofKind, ca: CaNamed<'_>) -> Result<(), String> {
     let Some(owner) = records.iter().find(|record| record.record_type() == CAA).map(|record| record.owner.bare())
     else {

@@ -114,7 +114,7 @@ fn extensions(host: &str) -> Vec<u8> {
 /// What a server answered.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Greeting {
-    /// It goes on with this version and cipher.
+    /// It continues with this version and cipher.
     Accepted { minor: u8, cipher: u16 },
     /// It refuses with an alert.
     Refused,

@@ -95,7 +95,7 @@ impl Certificate {
         self.state == CertificateState::Served && now < self.not_after && self.source != CertificateSource::SelfSigned
     }
 
-    /// Whether it runs out before anybody does something about it, as far as is known: one that is renewed here should have
+    /// Whether it expires before anybody does something about it, as far as is known: one that is renewed here should have
     /// been by now; for one that is not, somebody has to buy or order another, and hears of it a month ahead.
     pub fn runs_out_soon(&self, now: Timestamp) -> bool {
         match self.is_renewed_here() {
@@ -104,7 +104,7 @@ impl Certificate {
         }
     }
 
-    /// Whether another one is got without anybody asking.
+    /// Whether another one is obtained without anybody asking.
     pub fn is_renewed_here(&self) -> bool {
         matches!(self.source, CertificateSource::Ca | CertificateSource::Shared)
     }
@@ -141,7 +141,7 @@ impl CertificateState {
     }
 }
 
-/// Something `tend` goes on with: a certificate for the site, as soon as its links allow it.
+/// Something `tend` continues: a certificate for the site, as soon as its links allow it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Waiting {
     pub site: Host,

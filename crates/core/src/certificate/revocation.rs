@@ -23,7 +23,7 @@ pub fn forget_over(all: &[Revocation], now: Timestamp) -> Plan {
     plan
 }
 
-/// Notes certificates whose CA says that they are revoked, with the time since when: another is got as for one that was
+/// Notes certificates whose CA says that they are revoked, with the time since when: another is obtained as for one that was
 /// revoked from here.
 pub fn found_revoked(found: &[(Certificate, Timestamp)]) -> Plan {
     let mut plan = Plan::new("tend: certificates that their CA has revoked");
@@ -35,7 +35,7 @@ pub fn found_revoked(found: &[(Certificate, Timestamp)]) -> Plan {
     plan
 }
 
-/// What is to be revoked of a site: what was begun is gone on with, since what the site has by now may be its successor.
+/// What is to be revoked of a site: what was begun is continued, since what the site has by now may be its successor.
 pub fn wanted(
     begun: Option<&Revocation>,
     site: Option<&Site>,
@@ -75,7 +75,7 @@ impl Revocation {
         format!("certificate revoke {}", self.site)
     }
 
-    /// Decides that it is remembered, so that it is gone on with, whatever comes in between.
+    /// Decides that it is remembered, so that it is continued, whatever comes in between.
     pub fn remember(&self, all: &[Revocation]) -> Plan {
         let mut plan = Plan::new(format!("remember to revoke the certificate of {}", self.site));
         if !all.contains(self) {
@@ -84,7 +84,7 @@ impl Revocation {
         plan
     }
 
-    /// Decides that the CA is told. A certificate that the site still has is known as revoked from then on.
+    /// Decides to notify the CA. A certificate that the site still has is known as revoked from then on.
     pub fn tell(&self, present: Option<&Certificate>, remembered: bool) -> Plan {
         let mut plan = Plan::new(self.title());
         let (site, chain) = (self.site.clone(), self.files.chain());
@@ -102,7 +102,7 @@ impl Revocation {
     }
 }
 
-/// Whether, after what [`Revocation::tell`] gave, the site goes on with the very certificate, since it has no other.
+/// Whether, after what [`Revocation::tell`] gave, the site still uses that very certificate, since it has no other.
 pub fn is_still_shown(told: &Plan) -> bool {
     told.set.inventory_changes().any(|change| matches!(change, InventoryChange::RecordCertificate(_)))
 }

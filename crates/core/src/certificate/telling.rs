@@ -2,7 +2,7 @@
 
 use crate::change::{CaErrand, Change, Consent, Plan, ToldToCa};
 
-/// Decides what a CA of the settings is told. Closing the account needs a consent, since there is no way back.
+/// Decides what to send to a CA of the settings. Closing the account needs a consent, since there is no way back.
 pub fn tell_ca(command: &str, ca: &str, told: ToldToCa) -> Plan {
     let mut plan = Plan::new(format!("{command} {ca}"));
     if told == ToldToCa::Closing {

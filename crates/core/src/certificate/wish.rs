@@ -29,7 +29,7 @@ pub struct CertificateWish {
 }
 
 impl CertificateWish {
-    /// Whether a certificate, for a key of this kind, is what would be ordered now. Those that no CA of ours has issued
+    /// Whether a certificate, for a key of this kind, is what would be ordered now. Those that no CA of the settings issued
     /// are taken as they are.
     pub fn is_met_by(&self, certificate: &Certificate, key: Option<&str>) -> bool {
         let wildcards = |parents: &[Hostname]| parents.iter().cloned().collect::<BTreeSet<_>>();
@@ -57,7 +57,7 @@ pub enum KeyKind {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum ProofWish {
-    /// Over http for names that lead here, or by what else there is where nobody takes http; by a DNS record for wildcards.
+    /// Over http for names that resolve to this host, or by what else there is where nobody takes http; by a DNS record for wildcards.
     #[default]
     Fitting,
     /// Over http and by nothing else.

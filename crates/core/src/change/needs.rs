@@ -1,4 +1,4 @@
-//! What the servers have to hear of a change set. A change says by itself whether it needs a reload.
+//! What the servers have to hear of a change set. Each change says whether it needs a reload.
 
 use super::{Change, ChangeSet, FileLink, FileRemoval, FileWrite, Purpose, Recorded, RecordedChange};
 use crate::name::Hostname;

@@ -26,7 +26,7 @@ pub struct ServicePlacing {
     pub key_pem: Zeroizing<String>,
 }
 
-/// Something that a CA is told with the harbor's account there. There is no way back.
+/// A message to a CA by the harbor's account there. There is no way back.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CaErrand {
     /// By its name in the settings; that of `[ca]` is `default`.

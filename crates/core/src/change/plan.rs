@@ -10,7 +10,7 @@ use crate::site::Site;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Plan {
     pub set: ChangeSet,
-    /// What was made of the request, in the order it is told.
+    /// What was made of the request, in the order it is reported.
     pub remarks: Vec<Remark>,
     /// Each a fact that nobody may be surprised by. Without all of them nothing is carried out.
     pub consents: Vec<Consent>,

@@ -21,7 +21,7 @@ pub struct Question {
     pub transport: Transport,
     /// Whether the server is asked to look further itself (a resolver) or to answer from its own data.
     pub recursion_desired: bool,
-    /// Whether signatures are to come along (the DO bit of RFC 3225). They always do with SOA, DNSKEY and DS.
+    /// Whether signatures are wanted as well (the DO bit of RFC 3225). They always do with SOA, DNSKEY and DS.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub with_signatures: bool,
     /// Whether a validating resolver is to answer without validating (the CD bit of RFC 4035 section 3.2.2).

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use super::{Brief, Cuts, Ds, Observation, Observations, Outcome, Picture, Step, next_questions};
 use crate::name::DnsName;
 
-/// A line longer than this, in bytes, is none of ours.
+/// A line longer than this, in bytes, was not written by this program.
 pub const MOST_BYTES: usize = 8 * 1024 * 1024;
 /// Rounds of a walk; one that is whole takes a few.
 const MOST_ROUNDS: usize = 200;

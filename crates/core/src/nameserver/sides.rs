@@ -43,7 +43,7 @@ pub struct Answering {
     pub state: ServerState,
 }
 
-/// How far the registration of a nameserver is. One of several is told by the gravest of them.
+/// How far the registration of a nameserver is. Of several, the gravest counts.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Registration {
     /// No server of the registry could be asked.

@@ -114,7 +114,7 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
     text.push_str("</VirtualHost>\n");
 }
 
-/// Everything goes on to another host with its path as it came, encoding and all; the query follows by itself.
+/// Everything goes on to another host with its path as it came, encoding and all; the server adds the query.
 fn raw_request(text: &mut String, base: &str) {
     text.push_str("    RewriteCond %{THE_REQUEST} \"^\\S+ (/[^?\\s]*)\"\n");
     let _ = writeln!(text, "    RewriteRule ^ {} [R=301,L,NE]", quoted(&format!("{base}%1")));

@@ -19,7 +19,7 @@ pub fn taken_back(settings: &Settings, needs: &Needs) -> (Vec<Hostname>, Needs) 
     (vec![], needs.clone())
 }
 
-/// What the remote control is told, one command each, so that the server loads what has changed. `zone_list` is the text
+/// The orders for the remote control, one command each, so that the server loads what has changed. `zone_list` is the text
 /// of BIND's zone list as it is on disk by then.
 pub fn load_orders(settings: &Settings, layout: &Layout, needs: &Needs, zone_list: &str) -> Vec<Vec<String>> {
     let words = |text: &str| vec![text.to_string()];
@@ -74,7 +74,7 @@ pub fn load_orders(settings: &Settings, layout: &Layout, needs: &Needs, zone_lis
     }
 }
 
-/// What the remote control is told once a zone is signed no more, or is `gone` altogether: a journal of the signed form would
+/// The orders for the remote control once a zone is signed no more, or is `gone` altogether: a journal of the signed form would
 /// keep it from being signed again.
 pub fn unsigned_orders(server: DnsServer, zone: &Hostname, gone: bool) -> Vec<Vec<String>> {
     match server {
@@ -86,7 +86,7 @@ pub fn unsigned_orders(server: DnsServer, zone: &Hostname, gone: bool) -> Vec<Ve
     }
 }
 
-/// What the remote control is told of the DS records that the parent has of a zone's keys.
+/// The orders for the remote control about the DS records that the parent has of a zone's keys.
 pub fn parent_orders(server: DnsServer, zone: &Hostname, news: &ParentNews) -> Vec<Vec<String>> {
     let words = |text: String| text.split(' ').map(String::from).collect();
     match server {

@@ -7,7 +7,7 @@ use crate::site::STRANGERS;
 
 use regex::RegexBuilder;
 
-/// The line (from 1) of a web server's configuration that names the host: by itself, or by a wildcard that covers it.
+/// The line (from 1) of a web server's configuration that names the host: literally, or by a wildcard that covers it.
 ///
 /// ```
 /// use brightharbor_core::{harbor::WebServer, name::Host, render::site_line};

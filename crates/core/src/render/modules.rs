@@ -17,7 +17,7 @@ const APACHE: [&str; 7] = [
     "ssl_module",
 ];
 
-/// As its `configure` names what is not built in by itself.
+/// As its `configure` names what is not built in by default.
 const NGINX: [&str; 2] = ["http_ssl_module", "http_v2_module"];
 /// Built in, unless it was left out by `--without-`.
 const NGINX_OWN: [&str; 1] = ["http_rewrite_module"];

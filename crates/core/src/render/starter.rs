@@ -2,7 +2,7 @@
 
 use crate::name::Host;
 
-/// Whether a page is this one is told by its `generator` line.
+/// The `generator` line shows whether a page is this one.
 pub const STARTER_MARK: &str = "<meta name=\"generator\" content=\"brightharbor starter page\">";
 
 /// The starter page of a hostname. Hostnames hold nothing that HTML would have to escape.

@@ -27,7 +27,7 @@ pub struct AttachRequest {
     pub zone: ZoneChoice,
     /// What the zone of a new domain looks like.
     pub design: ZoneDesign,
-    /// Whether its `www.` twin comes along; `None`: as is usual, with a domain and not below one.
+    /// Whether its `www.` twin is attached too; `None`: as is usual, with a domain and not below one.
     pub www: Option<WwwPolicy>,
     pub place: ServedFrom,
 }
@@ -65,7 +65,7 @@ impl ServedFrom {
 pub enum ZoneChoice {
     /// In this harbor: a new zone for a new domain, or the enclosing zone.
     Here,
-    /// On a primary server of the settings, by its name there: the zone is there already and takes updates.
+    /// On a primary server of the settings, by its name there: the zone already exists and takes updates.
     Remote(String),
     /// With somebody else: the records are handed over.
     Elsewhere,

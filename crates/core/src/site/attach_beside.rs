@@ -21,7 +21,7 @@ pub(super) fn refuse_by_hand(found: Option<&ByHand>) -> Result<(), SiteRefusal> 
     found.map_or(Ok(()), |found| Err(SiteRefusal::ByHand(found.clone())))
 }
 
-/// Refuses what would never be answered; and asks before the first site of ours takes the visitors of another one.
+/// Refuses what would never be answered; and asks before the first site here takes the visitors of another one.
 pub(super) fn ask_for_listeners(loaded: &AttachLoaded, plan: &mut Plan) -> Result<(), SiteRefusal> {
     let Some((file, Clash { line, port, kind })) = loaded.clash.clone() else { return Ok(()) };
     match kind {

@@ -91,7 +91,7 @@ pub fn detach(
     Ok(plan)
 }
 
-/// What is told of a redirect that goes with its hosts.
+/// What is reported of a redirect that goes with its hosts.
 fn gone_with_it(redirect: &Redirect) -> RedirectRemark {
     RedirectRemark::Removed { source: redirect.source.clone(), was_permanent: matches!(redirect.status, 301 | 308) }
 }

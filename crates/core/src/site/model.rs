@@ -34,13 +34,13 @@ pub struct SiteRules {
     #[serde(rename = "https-wish")]
     pub https_policy: HttpsPolicy,
     pub tls: TlsFloor,
-    /// For how many seconds browsers are told to use https alone (RFC 6797).
+    /// For how many seconds browsers are to use https alone (RFC 6797).
     pub hsts: Option<u32>,
     pub redirects: Vec<Redirect>,
-    /// How its certificate is got.
+    /// How its certificate is obtained.
     #[serde(skip_serializing_if = "is_default")]
     pub certificate: Box<CertificateWish>,
-    /// What a seller wants to see before it sells one.
+    /// What a seller requires before it sells one.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub demands: Vec<Demand>,
 }
@@ -49,14 +49,14 @@ fn is_default(wish: &CertificateWish) -> bool {
     *wish == CertificateWish::default()
 }
 
-/// Whether a name and its `www.` twin are served alike, or one is sent to the other.
+/// Whether a name and its `www.` twin are served alike, or one redirects to the other.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum WwwPolicy {
     /// Both are served.
     #[default]
     Also,
-    /// `www.` is sent to the bare name.
+    /// `www.` redirects to the bare name.
     ToBare,
     /// The bare name is sent to `www.`.
     ToWww,
@@ -74,7 +74,7 @@ pub enum HttpsPolicy {
     Offered,
 }
 
-/// The oldest TLS version that is spoken.
+/// The oldest TLS version that is accepted.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum TlsFloor {

@@ -75,7 +75,7 @@ pub enum SiteRemark {
     HttpsOffered {
         site: Host,
     },
-    /// The oldest TLS version that is spoken.
+    /// The oldest TLS version that is accepted.
     Tls {
         site: Host,
         only_13: bool,

@@ -59,7 +59,7 @@ pub enum LinkState {
     /// Works, but is fragile.
     Risk,
     Broken,
-    /// Will hold by itself, at the latest then if a bound is known.
+    /// Will hold without anybody's help, at the latest then if a bound is known.
     Waiting(Option<Timestamp>),
     /// Could not be looked at, mostly because an earlier link is broken.
     Unchecked,
@@ -77,7 +77,7 @@ pub enum Turn {
     Administrator,
     /// `brightharbor tend`.
     Tend,
-    /// Nobody: caches run out by themselves.
+    /// Nobody: cached answers expire.
     Caches,
 }
 
@@ -119,7 +119,7 @@ impl Survey {
         self.first_open().is_none()
     }
 
-    /// Whether something is wrong that this machine's administrator must mend, rather than waited for or handed over.
+    /// Whether something is wrong that this machine's administrator must fix, rather than waited for or handed over.
     pub fn has_own_fault(&self) -> bool {
         self.first_open().is_some_and(|link| {
             link.state == LinkState::Broken && !matches!(link.turn, Some(Turn::Registrar | Turn::DnsHost))

@@ -22,7 +22,7 @@ pub use spread::{Answering, Has, Spread, spread};
 
 use crate::delegation::rules::WITHOUT_ZONE;
 
-/// The links that a site without a name has by itself.
+/// The links of a site without a name.
 const NAMELESS: [LinkName; 3] = [LinkName::Registered, LinkName::Delegated, LinkName::Resolves];
 
 /// Judges all six links, in the order a visitor meets them.
@@ -48,7 +48,7 @@ pub fn survey(seen: &Seen<'_>) -> Survey {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum CaWay {
     Http,
-    /// The name leads here, but nobody takes connections for http: the reason.
+    /// The name resolves to this host, but nobody takes connections for http: the reason.
     NotHttp(String),
 }
 

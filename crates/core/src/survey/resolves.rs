@@ -74,7 +74,7 @@ fn alias_that_resolvers_follow(seen: &Seen<'_>) -> Option<String> {
     (!found.is_empty()).then(|| format!("an alias of {}, which leads to {}", alias.bare(), listed(&found)))
 }
 
-/// Whether every authoritative address is one of ours; without a harbor, whether there is any.
+/// Whether every authoritative address is of this host; without a harbor, whether there is any.
 pub(super) fn authoritative_leads_here(seen: &Seen<'_>) -> Result<(), String> {
     if let Some(address) = seen.hostname.address() {
         return if seen.is_ours(&address) { Ok(()) } else { Err(format!("{address} is not an address of this host")) };

@@ -60,7 +60,7 @@ pub struct Harbored {
     pub certificate: Option<Certificate>,
     /// Why its site has to wait.
     pub waiting: Option<Waiting>,
-    /// Why the name by itself has to wait.
+    /// Why this one name has to wait.
     pub pause: Option<NamePause>,
     pub has_ca: bool,
     /// Whether `tend` gets one for the name.

@@ -24,7 +24,7 @@ pub struct Document {
     pub(super) included: HashMap<String, Vec<u8>>,
     /// The newest serial that a server is known to have, where it is newer than that of the document.
     pub(super) served_serial: Option<u32>,
-    /// Whether a server gave it, which signs what it is sent by itself.
+    /// Whether a server gave it, which signs what it is sent.
     pub(super) of_server: bool,
 }
 

@@ -51,7 +51,7 @@ impl Document {
         self.spliced(self.additions(records), records, &[], None, today)
     }
 
-    /// The same records under a newer serial than one that servers have: they would keep what they have for good otherwise.
+    /// The same records under a newer serial than one that servers have: they would never replace what they have otherwise.
     pub fn raised_above(&self, serial: u32, today: Date) -> Result<Document, EditError> {
         self.clone().seen_with(Some(serial)).spliced(vec![], &[], &[], None, today)
     }

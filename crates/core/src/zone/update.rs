@@ -88,7 +88,7 @@ impl Update {
         Self { zone: self.zone.clone(), requires, removed, added }
     }
 
-    /// The order in which a server is told, so that no rule of section 3.4 passes over a part: records that go before
+    /// The order in which a server gets it, so that no rule of section 3.4 passes over a part: records that go before
     /// those that come, since data beside an alias is ignored; nameservers of the zone the other way round, since the
     /// last one of them stays. A record that only gets another TTL is not removed.
     pub fn steps(&self) -> Vec<UpdateStep<'_>> {

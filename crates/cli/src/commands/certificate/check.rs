@@ -100,7 +100,7 @@ async fn look_at_all(
     seen
 }
 
-/// A look that came to nothing is told like a server that showed nothing: no host is left out.
+/// A look that came to nothing is reported like a server that showed nothing: no host is left out.
 fn broken_off(name: &Host, port: u16, reason: &str) -> Served {
     let nowhere = SocketAddr::new(IpAddr::from([0, 0, 0, 0]), port);
     Served {

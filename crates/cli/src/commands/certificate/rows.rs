@@ -63,7 +63,7 @@ fn served_at(harbor: &Harbor, site: &Site, certificate: &Certificate) -> Vec<Str
     web.into_iter().chain(services.filter_map(has_it)).collect()
 }
 
-/// Whole days; negative once it has run out.
+/// Whole days; negative once it has expired.
 pub(super) fn days_left(certificate: &Certificate, now: Timestamp) -> i64 {
     certificate.not_after.duration_since(now).as_secs().div_euclid(86_400)
 }

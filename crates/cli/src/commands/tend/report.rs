@@ -30,7 +30,7 @@ pub(super) struct Tended {
     pub(super) tried: Vec<Secured>,
     /// What is not tried before a time.
     pub(super) later: Vec<Waiting>,
-    /// The same of names by themselves.
+    /// The same of single names.
     pub(super) paused: Vec<NamePause>,
     pub(super) would: Vec<Host>,
     /// Sites whose files are not as they would be written now.

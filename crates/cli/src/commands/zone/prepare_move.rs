@@ -61,7 +61,7 @@ pub fn run(args: &PrepareMove, context: &Context) -> Report {
     Ok(Box::new(ChangeReport { command: "zone prepare-move", carried }))
 }
 
-/// What the world gets from somebody else, and caches for longer. A zone of ours that says the same has its servers there.
+/// What the world gets from somebody else, and caches for longer. A zone here that says the same has its servers there.
 fn longer_elsewhere(harbor: &Harbor, zone: &Zone, ttl: u32, context: &Context) -> Result<Option<Elsewhere>, Error> {
     if zone.home != ZoneHome::Here {
         return Ok(None);

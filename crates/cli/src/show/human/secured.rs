@@ -56,7 +56,7 @@ pub fn secured(page: &mut Page, secured: &Secured) {
     }
 }
 
-/// A certificate that was revoked; whether the site goes on with it.
+/// A certificate that was revoked; whether the site still uses it.
 pub fn revoked(page: &mut Page, revocation: &Revocation, is_still_shown: bool) {
     let until = revocation.not_after.strftime("%Y-%m-%d");
     let former = if is_still_shown { "certificate" } else { "former certificate" };

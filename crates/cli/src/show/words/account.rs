@@ -36,7 +36,7 @@ pub(super) fn told(remark: &AccountRemark) -> Told {
             Told::fact("plan-set", words).with("account", account.as_str()).with("plan", plan)
         }
         Is::HomeTaken { home } => {
-            let words = format!("{} is there already; what is in it stays, and belongs to whom it did", home.display());
+            let words = format!("{} already exists; what is in it stays, and belongs to whom it did", home.display());
             Told::fact("home-taken", words).with("home", home.display().to_string())
         }
         Is::NameserverSet { account, set } => {

@@ -35,7 +35,7 @@ pub fn change_line(change: &RecordedChange) -> String {
     }
 }
 
-/// What a CA is told.
+/// What is sent to a CA.
 pub fn errand_line(CaErrand { ca, told }: &CaErrand) -> String {
     match told {
         ToldToCa::AnotherKey => format!("give the account at the CA `{ca}` a new key"),

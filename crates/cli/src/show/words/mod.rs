@@ -22,7 +22,7 @@ pub use nameserver::weak as weakness;
 pub use redirect::source_words;
 pub use site::{https_by_state, https_word, www_words};
 
-/// One thing that is told: in words for people, and by code and facts for programs.
+/// One thing to report: in words for people, and by code and facts for programs.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Told {
     pub code: &'static str,

@@ -11,7 +11,7 @@ use crate::name::Host;
 pub enum SecureOutcome {
     /// Verified by a handshake.
     Served { certificate: Certificate, new: bool },
-    /// No name leads here yet.
+    /// No name resolves to this host yet.
     NotYet,
     /// The CA has refused, or is still at work.
     Refused { why: NotIssued, kept: Option<Kept> },

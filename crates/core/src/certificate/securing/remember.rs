@@ -18,7 +18,7 @@ pub struct Refused {
     pub reason: String,
     /// A time that somebody has named.
     pub not_before: Option<Timestamp>,
-    /// The names that it is about, if not about the site as a whole: these pause, each by itself.
+    /// The names that it is about, if not about the site as a whole: each of these has a pause of its own.
     pub names: Vec<(Identifier, String)>,
 }
 

@@ -69,7 +69,7 @@ pub fn install_arrived(
 }
 
 /// Decides what follows handshakes: http is sent to https for the hosts that they have shown it for, and the site waits no
-/// more. Names that were left out pause by themselves.
+/// more. Names that were left out have pauses of their own.
 pub fn settle_verified(
     certificate: &Certificate,
     shown: &Shown,

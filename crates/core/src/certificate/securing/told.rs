@@ -55,7 +55,7 @@ pub struct Present {
 #[derive(Debug, Clone, Default)]
 pub struct Looked {
     pub leading: Vec<Host>,
-    /// Those that lead here where nobody takes connections for http, with the reason.
+    /// Those that resolve to this host where nobody takes connections for http, with the reason.
     pub without_http: Vec<(Host, String)>,
     pub left_out: Vec<(Host, String)>,
     /// Those that a CA has refused lately, with the reason.

@@ -90,7 +90,7 @@ pub struct Expected {
     pub secondaries: Vec<DnsName>,
     /// How full the nameserver set is, where its capacity is known.
     pub load: Option<Load>,
-    /// When the harbor last changed the zone: what followed a moment ago is told from a mistake.
+    /// When the harbor last changed the zone: what changed a moment ago is no mistake.
     pub changed_at: Option<Timestamp>,
     /// Since when somebody is asked to delegate the domain to these nameservers.
     pub asked_at: Option<Timestamp>,
@@ -206,7 +206,7 @@ fn ours<'a>(picture: &'a Picture, expected: &'a Expected) -> impl Iterator<Item 
     picture.servers().filter(is_ours).map(|(nameserver, server)| (&nameserver.name, server.state.has_authority()))
 }
 
-/// What to do about a nameserver that does not hold the zone: one of the harbor's own secondaries is told of it.
+/// What to do about a nameserver that does not hold the zone: one of the harbor's own secondaries is notified.
 fn cure_of_missing_zone(name: &DnsName, expected: &Expected, otherwise: String) -> String {
     if expected.secondaries.contains(name) {
         "tell the secondaries: brightharbor zone publish".into()

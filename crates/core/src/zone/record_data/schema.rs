@@ -42,7 +42,7 @@ pub(super) enum Part {
     MaybeBase64,
     /// A string in quotes without a length of its own: it must stand in them.
     QuotedText,
-    /// How a child's records are told to its parent (RFC 9859).
+    /// How a child's records reach its parent (RFC 9859).
     Scheme,
     /// A notation of its own.
     Special(Form),
