@@ -35,8 +35,8 @@ pub fn to_ask_about<'a>(
     certificates.iter().filter(move |one| one.source == CertificateSource::Ca && !later.contains(&one.site))
 }
 
-/// Whether the timer gets a certificate for those hosts of a site that none covers: where a CA of the settings is to be asked, and
-/// the one in place is not somebody else's affair.
+/// Whether the timer gets a certificate for those hosts of a site that none covers: where a CA of the settings is to be
+/// asked, and the one in place is not somebody else's affair.
 pub fn is_awaited(site: &Site, certificate: Option<&Certificate>, settings: &Settings) -> bool {
     let wish = &site.rules.certificate;
     let has_ca = settings.ca_named(wish.ca.as_deref()).is_some_and(|ca| ca.directory.is_some());

@@ -57,7 +57,8 @@ pub enum KeyKind {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum ProofWish {
-    /// Over http for names that resolve to this host, or by what else there is where nobody takes http; by a DNS record for wildcards.
+    /// Over http for names that resolve to this host, or by what else there is where nobody takes http; by a DNS record
+    /// for wildcards.
     #[default]
     Fitting,
     /// Over http and by nothing else.

@@ -74,8 +74,8 @@ pub fn load_orders(settings: &Settings, layout: &Layout, needs: &Needs, zone_lis
     }
 }
 
-/// The orders for the remote control once a zone is signed no more, or is `gone` altogether: a journal of the signed form would
-/// keep it from being signed again.
+/// The orders for the remote control once a zone is signed no more, or is `gone` altogether: a journal of the signed form
+/// would keep it from being signed again.
 pub fn unsigned_orders(server: DnsServer, zone: &Hostname, gone: bool) -> Vec<Vec<String>> {
     match server {
         DnsServer::Knot => {

@@ -1,4 +1,4 @@
-//! What a course is told: what is wanted, what is in place, what was seen, what was ordered and what arrived. Facts alone; what
+//! The facts that move a course: what is wanted, what is in place, what was seen, what was ordered and what arrived. What
 //! follows from them is decided in `course` and `standing`.
 
 use std::path::PathBuf;

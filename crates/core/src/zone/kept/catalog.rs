@@ -36,8 +36,8 @@ pub fn new_catalog<'a>(
     Document::parse(text, &name.dns_name())
 }
 
-/// The records that a catalog has for members of this harbor that it should not have, and those that it lacks. Members under other
-/// labels are somebody else's: a catalog may name the zones of several harbors, or of none.
+/// The records that a catalog has for members of this harbor that it should not have, and those that it lacks. Members
+/// under other labels are somebody else's: a catalog may name the zones of several harbors, or of none.
 pub fn catalog_difference(catalog: &Document, members: &[Hostname]) -> (Vec<Record>, Vec<Record>) {
     let mut wanted: BTreeMap<DnsName, &Hostname> = members.iter().map(|member| (member.dns_name(), member)).collect();
     let mut superfluous = Vec::new();
