@@ -55,7 +55,7 @@ fn start_consumer(quay: &Quay, at: SocketAddr) -> Server {
 
 /// Waits until the server answers for the zone with a serial.
 #[track_caller]
-fn await_zone(at: SocketAddr, zone: &str) -> u32 {
+pub(super) fn await_zone(at: SocketAddr, zone: &str) -> u32 {
     let (zone, deadline) = (Hostname::parse(zone).unwrap(), Instant::now() + Duration::from_secs(20));
     loop {
         match block_on(ask_serial(at, &zone)) {

@@ -14,6 +14,7 @@ use brightharbor_core::zone::RecordType;
 use brightharbor_io::dns::ask;
 
 use super::nameservers::{start_knot, start_nsd};
+use super::publishing::await_zone;
 use super::quay::{Quay, block_on};
 use super::servers::start_bind_with;
 
@@ -90,7 +91,9 @@ struct Before {
     lost: usize,
 }
 
+/// A server listens before it has loaded its zones.
 fn settle_main_file(quay: &Quay, main_file: &Path) {
+    await_zone(quay.server(), "crumbandtide.example");
     quay.settle(&format!("main-file = \"{}\"\n", main_file.display()));
 }
 
