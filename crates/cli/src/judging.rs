@@ -39,7 +39,7 @@ impl<'a> Judge<'a> {
     }
 
     pub fn judge(&self, picture: Picture) -> Result<Checked, Error> {
-        let domain = Hostname::parse(&picture.domain.bare()).ok();
+        let domain = Hostname::parse_zone(&picture.domain.bare()).ok();
         let mut wanted = match (&self.network.harbor, &domain) {
             (Some(harbor), Some(domain)) => expected(harbor, domain)?,
             _ => Expected::default(),

@@ -409,7 +409,8 @@ async fn serve_dns_host(cast: &Cast, folder: &Path) -> Result<SocketAddr, WorldE
                 continue;
             };
             let text = std::fs::read_to_string(&path).map_err(|error| error.to_string())?;
-            let data = ZoneData::read(&format!("{zone}."), &text);
+            // In the name of a file an underscore stands for the slash of RFC 2317.
+            let data = ZoneData::read(&format!("{}.", zone.replace('_', "/")), &text);
             read.push(data.map_err(|error| format!("{}: {error}", path.display()))?);
         }
         *held.write().map_err(|_| "the DNS host is out of order")? = read;

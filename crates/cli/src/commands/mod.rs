@@ -22,7 +22,7 @@ pub mod zone;
 
 use brightharbor_core::account::{Account, AccountName, AccountPlan, AccountRefusal};
 use brightharbor_core::harbor::NameserverSet;
-use brightharbor_core::name::{Host, Hostname};
+use brightharbor_core::name::{Host, Hostname, HostnameError};
 use brightharbor_core::nameserver::NameserverRefusal;
 use brightharbor_core::site::{Site, SiteRefusal};
 use brightharbor_io::harbor::Harbor;
@@ -152,17 +152,23 @@ pub fn host(typed: &str) -> Result<Host, Error> {
 
 /// Reads a hostname as typed.
 pub fn hostname(typed: &str) -> Result<Hostname, Error> {
-    Hostname::parse(typed).map_err(|error| {
-        use brightharbor_core::name::HostnameError as Wrong;
-        let advice = match &error {
-            Wrong::Doubled { meant, .. } => format!("give `{meant}`"),
-            Wrong::Url { meant, .. } if !meant.is_empty() => format!("give `{meant}`"),
-            Wrong::Blank(text) => {
-                let joined: String = text.split_whitespace().collect();
-                format!("if one name was meant, give `{joined}`; several names are given as several arguments")
-            }
-            _ => "labels are 1 to 63 letters, digits and hyphens, joined by single dots".into(),
-        };
-        Error { code: "hostname", ..Error::wrong_use(error) }.advice(advice)
-    })
+    Hostname::parse(typed).map_err(not_a_hostname)
+}
+
+/// Reads the name of a zone as typed.
+pub fn zone_name(typed: &str) -> Result<Hostname, Error> {
+    Hostname::parse_zone(typed).map_err(not_a_hostname)
+}
+
+fn not_a_hostname(error: HostnameError) -> Error {
+    let advice = match &error {
+        HostnameError::Doubled { meant, .. } => format!("give `{meant}`"),
+        HostnameError::Url { meant, .. } if !meant.is_empty() => format!("give `{meant}`"),
+        HostnameError::Blank(text) => {
+            let joined: String = text.split_whitespace().collect();
+            format!("if one name was meant, give `{joined}`; several names are given as several arguments")
+        }
+        _ => "labels are 1 to 63 letters, digits and hyphens, joined by single dots".into(),
+    };
+    Error { code: "hostname", ..Error::wrong_use(error) }.advice(advice)
 }

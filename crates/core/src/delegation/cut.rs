@@ -16,7 +16,7 @@ pub fn domain_of(name: &Hostname, picture: &Picture) -> Option<Hostname> {
     };
     // A zone above the guess only says that the guess is not registered.
     let below = |zone: &DnsName| guess.as_ref().is_none_or(|guess| zone.is_within(&guess.dns_name()));
-    let shown = shown.filter(below).and_then(|zone| Hostname::parse(&zone.bare()).ok());
+    let shown = shown.filter(below).and_then(|zone| Hostname::parse_zone(&zone.bare()).ok());
     match shown {
         Some(zone) if guess.is_some() || zone == *name => Some(zone),
         _ => guess,

@@ -42,7 +42,7 @@ impl Layout {
     }
 
     pub fn zone_file(&self, zone: &Hostname) -> PathBuf {
-        self.zones().join(format!("{zone}.zone"))
+        self.zones().join(format!("{}.zone", file_name(zone)))
     }
 
     /// The journal that BIND keeps beside the file of a zone.
@@ -120,7 +120,7 @@ impl Layout {
 
     /// The copy that is kept of a zone's file when the zone is removed: by its content, so that each is kept once.
     pub fn removed_zone(&self, zone: &Hostname, content: &[u8]) -> PathBuf {
-        self.root.join("removed").join(format!("{zone}.{}.zone", &content_hash(content)[..12]))
+        self.root.join("removed").join(format!("{}.{}.zone", file_name(zone), &content_hash(content)[..12]))
     }
 
     /// The copy that is kept of a site's file which somebody has edited, when it is written anew or goes.
@@ -146,4 +146,10 @@ impl Layout {
     pub fn kept(&self) -> PathBuf {
         self.root.join("kept")
     }
+}
+
+/// A zone's name as the name of a file. In a reverse zone of part of a network the slash (RFC 2317 section 4) becomes
+/// an underscore, which the name of no zone of ours has.
+fn file_name(zone: &Hostname) -> String {
+    zone.as_str().replace('/', "_")
 }

@@ -39,6 +39,9 @@ pub enum HostnameError {
     International(String),
     #[error("`{0}` is a single label; a hostname needs its domain, as in `{0}.example`")]
     SingleLabel(String),
+    /// Browsers take it for an address, and no top-level domain is a number (RFC 3696 section 2).
+    #[error("`{0}` ends in a number, as an address does; no domain ends so")]
+    NumberAtTheEnd(String),
     #[error("`{typed}` repeats its domain; `{meant}` was probably meant")]
     Doubled { typed: String, meant: String },
 }
@@ -52,11 +55,29 @@ impl Hostname {
     /// Reads a hostname as typed: outer blanks and one final dot are dropped, case is folded, an international name
     /// becomes its ASCII form.
     pub fn parse(typed: &str) -> Result<Self, HostnameError> {
+        Self::read(typed, false)
+    }
+
+    /// Reads the name of a zone as typed: a hostname, or a reverse zone of part of a network in the form of RFC 2317
+    /// section 4, which no hostname may have.
+    ///
+    /// ```
+    /// use brightharbor_core::name::Hostname;
+    /// assert!(Hostname::parse_zone("0/25.2.0.192.in-addr.arpa").is_ok());
+    /// assert!(Hostname::parse("0/25.2.0.192.in-addr.arpa").is_err());
+    /// ```
+    pub fn parse_zone(typed: &str) -> Result<Self, HostnameError> {
+        Self::read(typed, true)
+    }
+
+    fn read(typed: &str, zone: bool) -> Result<Self, HostnameError> {
         let text = typed.trim();
+        let reverse = !text.contains(':') && lies_in_v4_reverse(text);
+        let ranges = zone && reverse;
         if text.is_empty() {
             return Err(HostnameError::Empty);
         }
-        if let Some(meant) = hostname_of_url(text) {
+        if let Some(meant) = hostname_of_url(text).filter(|_| !reverse) {
             return Err(HostnameError::Url { typed: shortened(text), meant });
         }
         if text.contains(char::is_whitespace) {
@@ -70,12 +91,15 @@ impl Hostname {
         if ascii.len() > 253 {
             return Err(HostnameError::NameTooLong { length: ascii.len() });
         }
-        for label in ascii.split('.') {
+        for label in ascii.split('.').filter(|label| !(ranges && is_range(label))) {
             check_label(label, text)?;
         }
         let labels: Vec<&str> = ascii.split('.').collect();
         if labels.len() == 1 {
             return Err(HostnameError::SingleLabel(ascii));
+        }
+        if labels.last().is_some_and(|label| label.bytes().all(|byte| byte.is_ascii_digit())) {
+            return Err(HostnameError::NumberAtTheEnd(ascii));
         }
         if let Some(meant) = without_repetition(&labels) {
             return Err(HostnameError::Doubled { typed: ascii, meant });
@@ -118,6 +142,18 @@ impl Hostname {
         let rest = self.0.strip_prefix("www.")?;
         rest.contains('.').then(|| Hostname(rest.to_string()))
     }
+}
+
+/// Whether a text ends as the reverse names of IPv4 addresses do.
+fn lies_in_v4_reverse(text: &str) -> bool {
+    text.strip_suffix('.').unwrap_or(text).to_ascii_lowercase().ends_with(".in-addr.arpa")
+}
+
+/// A label such as `0/25` or `64/26`: where a range begins, and the length of its prefix.
+fn is_range(label: &str) -> bool {
+    let Some((first, length)) = label.split_once('/') else { return false };
+    let number = |text: &str| text.parse::<u8>().ok().filter(|number| number.to_string() == text);
+    number(first).is_some() && number(length).is_some_and(|length| length <= 32)
 }
 
 fn to_ascii(text: &str) -> Result<String, HostnameError> {
@@ -195,7 +231,7 @@ impl std::str::FromStr for Hostname {
 impl TryFrom<String> for Hostname {
     type Error = HostnameError;
     fn try_from(text: String) -> Result<Self, HostnameError> {
-        Self::parse(&text)
+        Self::parse_zone(&text)
     }
 }
 
@@ -226,6 +262,8 @@ mod tests {
         assert_eq!(error("[2001:db8::7]"), HostnameError::Address("[2001:db8::7]".into()));
         assert_eq!(error("crumb..example"), HostnameError::EmptyLabel("crumb..example".into()));
         assert_eq!(error("-crumb.example"), HostnameError::Hyphen("-crumb".into()));
+        assert_eq!(error("7.0"), HostnameError::NumberAtTheEnd("7.0".into()));
+        assert!(Hostname::parse("7.0x").is_ok() && Hostname::parse("0.7.example").is_ok());
         assert_eq!(error("bakery"), HostnameError::SingleLabel("bakery".into()));
         assert_eq!(
             error("crumb_tide.example"),
@@ -237,6 +275,22 @@ mod tests {
         ));
         assert!(matches!(error(&format!("{}example", "ab.".repeat(90))), HostnameError::NameTooLong { length: 277 }));
         assert!(matches!(error("xn--a.example"), HostnameError::International(_)));
+    }
+
+    #[test]
+    fn a_zone_may_be_part_of_a_network_and_a_hostname_may_not() {
+        for part in ["0/25.2.0.192.in-addr.arpa", "64/26.2.0.192.in-addr.arpa.", "255/32.2.0.192.IN-ADDR.ARPA"] {
+            let zone = Hostname::parse_zone(part).unwrap_or_else(|error| panic!("{part}: {error}"));
+            assert_eq!(zone.parent().unwrap().as_str(), "2.0.192.in-addr.arpa");
+            assert!(matches!(Hostname::parse(part), Err(HostnameError::Character { character: '/', .. })), "{part}");
+            assert_eq!(serde_json::from_str::<Hostname>(&serde_json::to_string(&zone).unwrap()).unwrap(), zone);
+        }
+        for wrong in ["0/33", "256/25", "00/25", "0/", "/25", "0/25/1", "..", "../x", "a/25", "+1/25"] {
+            assert!(Hostname::parse_zone(&format!("{wrong}.2.0.192.in-addr.arpa")).is_err(), "{wrong}");
+        }
+        assert!(Hostname::parse_zone("0/25.gullrock.example").is_err());
+        let url = Hostname::parse_zone("https://2.0.192.in-addr.arpa/");
+        assert!(matches!(url, Err(HostnameError::Url { .. })), "{url:?}");
     }
 
     #[test]

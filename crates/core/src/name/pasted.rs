@@ -96,7 +96,16 @@ mod tests {
         assert_eq!(parse_pasted("gullrock.example").unwrap().said, None);
         let said = parse_pasted("HTTPS://Gullrock.example/\u{7}").unwrap().said.unwrap();
         assert_eq!(said, "`HTTPS://Gullrock.example/\\u{7}` is taken as gullrock.example");
-        for wrong in ["", "two names.example", "yard@gullrock.example", "gullrock", "192.0.2.1", "[2001:db8::1]:80"] {
+        for wrong in [
+            "",
+            "two names.example",
+            "yard@gullrock.example",
+            "gullrock",
+            "192.0.2.1",
+            "[2001:db8::1]:80",
+            "7.0",
+            "7.0/25.2.0.192.in-addr.arpa",
+        ] {
             assert!(parse_pasted(wrong).is_err(), "{wrong}");
         }
     }

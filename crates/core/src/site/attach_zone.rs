@@ -76,7 +76,7 @@ pub(super) fn add_addresses(
     for hostname in wanted.iter().filter_map(Host::name) {
         let owner = hostname.dns_name();
         // A record below a cut is seen by nobody.
-        if let Some(cut) = document.cut_above(&owner).and_then(|cut| Hostname::parse(&cut.bare()).ok()) {
+        if let Some(cut) = document.cut_above(&owner).and_then(|cut| Hostname::parse_zone(&cut.bare()).ok()) {
             plan.remark(ZoneRemark::KeptElsewhere { zone: cut });
             continue;
         }

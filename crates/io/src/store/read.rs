@@ -335,5 +335,5 @@ pub(super) fn host(text: &str) -> Result<Host, StoreError> {
 }
 
 pub(super) fn hostname(text: &str) -> Result<Hostname, StoreError> {
-    Hostname::parse(text).map_err(|error| StoreError::Value(error.to_string()))
+    Hostname::parse_zone(text).map_err(|error| StoreError::Value(error.to_string()))
 }

@@ -90,7 +90,7 @@ pub(crate) fn nearest_zone_above(
     zone: impl Fn(&Hostname) -> Result<Option<Zone>, StoreError>,
 ) -> Result<Option<Zone>, StoreError> {
     let hostnames = std::iter::successors(Some(owner.clone()), DnsName::parent)
-        .filter_map(|candidate| Hostname::parse(&candidate.bare()).ok());
+        .filter_map(|candidate| Hostname::parse_zone(&candidate.bare()).ok());
     hostnames.map(|name| zone(&name)).find_map(Result::transpose).transpose()
 }
 

@@ -11,7 +11,7 @@ use brightharbor_io::harbor::Harbor;
 use clap::Args;
 use futures_util::{StreamExt, stream};
 
-use crate::commands::{find_account, hostname};
+use crate::commands::{find_account, zone_name};
 use crate::error::Error;
 use crate::files;
 use crate::network::Network;
@@ -66,13 +66,13 @@ impl ChosenOptions {
                 .advice("give one or more, or --all, --account ACCOUNT, --from-file LIST"));
         }
         for typed in &self.domains {
-            chosen.add(hostname(typed)?, harbor)?;
+            chosen.add(zone_name(typed)?, harbor)?;
         }
         if let Some(path) = &self.from_file {
             let shown = path.display();
             for (number, line) in files::given_list(path, "give a text file with one domain a line")? {
                 let at = |error: Error| Error { message: format!("{shown}:{number}: {}", error.message), ..error };
-                chosen.add(hostname(&line).map_err(at)?, harbor)?;
+                chosen.add(zone_name(&line).map_err(at)?, harbor)?;
             }
         }
         Ok(chosen)

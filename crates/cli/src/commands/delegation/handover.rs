@@ -12,7 +12,7 @@ use brightharbor_io::load::{ask_next_servers, losses};
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, zone_name};
 use crate::error::{Error, Exit};
 use crate::files;
 use crate::judging::Judge;
@@ -45,7 +45,7 @@ pub struct HandoverArguments {
 }
 
 pub fn run(args: &HandoverArguments, context: &Context) -> Report {
-    let domain = hostname(&args.domain)?;
+    let domain = zone_name(&args.domain)?;
     let network = args.network.network(context)?;
     let judge = Judge::new(&network, &args.expect)?;
     context.progress.doing(&format!("looking how {domain} is delegated now"));

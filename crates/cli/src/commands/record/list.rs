@@ -10,7 +10,7 @@ use brightharbor_io::zones::read_zone;
 use clap::Args;
 use serde_json::{Value, json};
 
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, zone_name};
 use crate::error::{Error, Exit, unreadable_zone};
 use crate::options::IncludeOptions;
 use crate::run::Context;
@@ -51,7 +51,7 @@ pub fn run(args: &List, context: &Context) -> Report {
             .map_err(|error| unreadable_zone(&shown, &error))?;
         return Ok(Box::new(Records::of(origin.bare(), &document, args.all)));
     }
-    let name = hostname(args.zone.as_deref().unwrap_or_default())?;
+    let name = zone_name(args.zone.as_deref().unwrap_or_default())?;
     let harbor = context.open()?;
     let zone = harbor.store.enclosing_zone(&name)?.ok_or_else(|| {
         Error::refused("no-zone", format!("no zone of this harbor holds {name}"))

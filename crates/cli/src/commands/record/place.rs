@@ -7,7 +7,7 @@ use brightharbor_core::zone::Zone;
 use brightharbor_io::harbor::Harbor;
 use clap::Args;
 
-use crate::commands::hostname;
+use crate::commands::zone_name;
 use crate::error::Error;
 use crate::options::IncludeOptions;
 
@@ -32,7 +32,7 @@ impl Where {
     pub fn zone(&self, harbor: &Harbor, owner: &str) -> Result<Zone, Error> {
         let (shown, start) = match &self.zone {
             Some(zone) => {
-                let name = hostname(zone)?;
+                let name = zone_name(zone)?;
                 (name.to_string(), name.dns_name())
             }
             None => {

@@ -11,7 +11,7 @@ use brightharbor_io::overlay::Overlay;
 use clap::{Args, ValueEnum};
 
 use super::source::server_zones;
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, zone_name};
 use crate::design::{DesignOptions, former_file};
 use crate::error::{Error, unreadable_zone};
 use crate::options::{ChangeOptions, IncludeOptions};
@@ -62,7 +62,7 @@ enum HomeArgument {
 }
 
 pub fn run(args: &Create, context: &Context) -> Report {
-    let domain = hostname(&args.domain)?;
+    let domain = zone_name(&args.domain)?;
     let account = AccountName::parse(&args.account).map_err(Error::wrong_use)?;
     if args.from.is_some() && args.home != HomeArgument::Here {
         return Err(Error::wrong_use("a zone that is kept elsewhere is not made from a file here")

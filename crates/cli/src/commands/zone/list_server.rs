@@ -22,7 +22,7 @@ pub fn run(context: &Context, ask: bool) -> Report {
     let serials = match (harbor.settings.dns.address, ask) {
         (Some(address), true) => {
             context.progress.doing("asking the server for its serials");
-            let asked = zones.iter().filter_map(|zone| Some((address, Hostname::parse(&zone.name).ok()?)));
+            let asked = zones.iter().filter_map(|zone| Some((address, Hostname::parse_zone(&zone.name).ok()?)));
             context.block_on(ask_serials(asked.collect()))?
         }
         _ => Serials::new(),
@@ -39,7 +39,7 @@ struct ServerZones {
 
 impl ServerZones {
     fn serial(&self, zone: &DefinedZone) -> Option<&Result<u32, String>> {
-        self.serials.get(&(self.address?, Hostname::parse(&zone.name).ok()?))
+        self.serials.get(&(self.address?, Hostname::parse_zone(&zone.name).ok()?))
     }
 
     fn can_be_taken_over(zone: &DefinedZone) -> bool {

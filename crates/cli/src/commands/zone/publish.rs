@@ -154,7 +154,7 @@ async fn bring_in_step(
                 zone: zone.dns_name(),
             });
         for (told, error) in notify_all(told.collect(), &keys).await {
-            if let Ok(zone) = Hostname::parse(&told.zone.bare()) {
+            if let Ok(zone) = Hostname::parse_zone(&told.zone.bare()) {
                 refused.entry(zone).or_default().push((told.server, error.problem.to_string()));
             }
         }

@@ -4,7 +4,7 @@ use brightharbor_core::change::Plan;
 use brightharbor_core::zone::Zone;
 use clap::Args;
 
-use crate::commands::{Report, hostname};
+use crate::commands::{Report, zone_name};
 use crate::detaching::{refuse_if_needed, take_zone};
 use crate::error::Error;
 use crate::options::ChangeOptions;
@@ -22,7 +22,7 @@ pub struct Remove {
 }
 
 pub fn run(args: &Remove, context: &Context) -> Report {
-    let names = args.zones.iter().map(|typed| hostname(typed)).collect::<Result<Vec<_>, _>>()?;
+    let names = args.zones.iter().map(|typed| zone_name(typed)).collect::<Result<Vec<_>, _>>()?;
     let title = format!("zone remove {}", args.zones.join(" "));
     let (carried, ()) = context.block_on(change(context, &title, &args.options, async |overlay, now| {
         let mut plan = Plan::new(&title);

@@ -13,7 +13,7 @@ use brightharbor_io::load;
 use brightharbor_io::master_file::parse_file;
 use brightharbor_io::zones::{ZoneReadError, read_zone};
 
-use crate::commands::hostname;
+use crate::commands::zone_name;
 use crate::error::{Error, Exit, unreadable_zone};
 use crate::options::IncludeOptions;
 use crate::run::Context;
@@ -73,7 +73,7 @@ pub fn read_file(file: &Path, origin: &DnsName, includes: IncludeOptions) -> Res
 
 /// A zone of the harbor that can be read, by its name as typed.
 pub fn find(harbor: &Harbor, typed: &str) -> Result<Zone, Error> {
-    let name = hostname(typed)?;
+    let name = zone_name(typed)?;
     match harbor.store.zone(&name)? {
         Some(zone) if zone.home == ZoneHome::Elsewhere => Err(ZoneReadError::Elsewhere(zone.name).into()),
         Some(zone) => Ok(zone),

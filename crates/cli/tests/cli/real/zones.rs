@@ -43,6 +43,24 @@ fn life_of_a_zone(quay: &Quay) {
     assert!(refused.contains("alias"), "{refused}");
     assert!(quay.run(&["zone", "realign"]).expect(0).contains("All zones match"));
     hand_edits(quay);
+    part_of_a_network(quay);
+}
+
+/// The reverse zone of part of a network (RFC 2317), whose name has a slash: made, served, taken away.
+fn part_of_a_network(quay: &Quay) {
+    let zone = "0/25.2.0.192.in-addr.arpa";
+    quay.run(&["zone", "create", zone, "--account", "boatyard", "--yes"]).expect(0);
+    quay.run(&["record", "add", "5.0/25.2.0.192.in-addr.arpa", "PTR", "crane.gullrock.example."]).expect(0);
+    let name = DnsName::absolute("5.0/25.2.0.192.in-addr.arpa").unwrap();
+    let pointer = Question::authoritative(quay.server(), &name, RecordType(12));
+    let Outcome::Reply(reply) = block_on(ask(&pointer)).outcome else { panic!() };
+    assert_eq!(reply.answer[0].data.to_string(), "crane.gullrock.example.");
+    let shown = quay.json(&["zone", "show", zone], 0);
+    assert_eq!(shown["servers"][0]["in_step"], true, "{shown}");
+    quay.run(&["zone", "remove", zone, "--yes"]).expect(0);
+    let kept: Vec<_> =
+        fs::read_dir(quay.path("harbor/removed")).unwrap().map(|file| file.unwrap().file_name()).collect();
+    assert!(kept.iter().any(|file| file.to_str().unwrap().starts_with("0_25.2.0.192.in-addr.arpa.")), "{kept:?}");
 }
 
 /// Files that somebody edits: loaded under a serial that the server takes, or named with what is wrong.

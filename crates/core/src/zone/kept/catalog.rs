@@ -133,7 +133,7 @@ fn member_of(record: &Record) -> Option<&DnsName> {
 
 /// Whether it stands under the label that we give the member.
 fn is_ours(record: &Record, member: &DnsName) -> bool {
-    let label = Hostname::parse(&member.bare()).map(|member| label_of(&member));
+    let label = Hostname::parse_zone(&member.bare()).map(|member| label_of(&member));
     label.is_ok_and(|label| record.owner.bare().starts_with(&format!("{label}.zones.")))
 }
 
