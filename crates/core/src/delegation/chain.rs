@@ -70,6 +70,7 @@ pub(super) fn chain(walk: &mut Walk<'_>) -> Option<Chain> {
     let now = walk.seen_at()?;
     let domain = walk.brief.domain.clone();
     let mut zones = above(walk);
+    ask_ahead(walk, &zones);
     let mut at = 0;
     // Each zone that is found between two others makes the way longer; no way is endless.
     while at < zones.len() && zones.len() <= MOST_CUTS {
@@ -92,6 +93,17 @@ pub(super) fn chain(walk: &mut Walk<'_>) -> Option<Chain> {
         }
     }
     Some(Chain::NotSeen { why: "the way down has no end".into() })
+}
+
+/// Puts what the way down will need on the list at once: one wait for all the zones instead of one for each.
+fn ask_ahead(walk: &mut Walk<'_>, zones: &[Zone]) {
+    for (at, (zone, servers)) in zones.iter().enumerate() {
+        let Some(server) = servers.first() else { continue };
+        walk.ask(*server, zone, RecordType::DNSKEY);
+        if let Some((below, _)) = zones.get(at + 1) {
+            walk.ask(*server, below, RecordType::DS);
+        }
+    }
 }
 
 /// The zones above the domain that are known, from the root down.

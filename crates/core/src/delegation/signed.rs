@@ -35,62 +35,81 @@ pub(super) fn verified(walk: &mut Walk<'_>, picture: &mut Picture) -> Option<()>
     let mut all = Some(());
     if picture.ds.iter().any(Ds::is_supported) {
         for server in picture.nameservers.iter_mut().flat_map(|nameserver| &mut nameserver.servers) {
-            if server.state.has_authority() && verify(walk, server.address, &picture.ds, &mut server.probed).is_none() {
-                all = None;
+            if !server.state.has_authority() {
+                continue;
             }
+            let answers = Answers::ask(walk, server.address);
+            // Verifying costs more than asking: it is done once, when there is nothing left to wait for.
+            let judged = match chain {
+                Some(_) => answers.and_then(|answers| answers.verify(walk, &picture.ds, &mut server.probed)),
+                None => None,
+            };
+            all = all.and(judged);
         }
     }
     picture.chain = chain?;
     all
 }
 
-/// Asks one server of a domain with DS records for what is verified, and verifies it: `probed` gets the keys, the
-/// signatures and the flaws.
-fn verify(walk: &mut Walk<'_>, server: SocketAddr, ds: &[Ds], probed: &mut Probed) -> Option<()> {
-    let domain = walk.brief.domain.clone();
-    let mut wanted = vec![
-        (domain.clone(), RecordType::SOA),
-        (domain.clone(), RecordType::NS),
-        (domain.clone(), RecordType::A),
-        (domain.clone(), RecordType::MX),
-    ];
-    let absent = DnsName::parse(ABSENT, &domain).ok();
-    wanted.extend(absent.map(|name| (name, RecordType::A)));
-    for hostname in walk.brief.hostnames.iter().filter(|name| **name != domain) {
-        wanted.push((hostname.clone(), RecordType::A));
-        wanted.push((hostname.clone(), RecordType::AAAA));
-    }
-    let keys = walk.ask(server, &domain, RecordType::DNSKEY);
-    let answers: Vec<_> = wanted.iter().map(|(name, kind)| ask(walk, server, name, *kind)).collect();
-    let (keys, answers) = (keys?, answers.into_iter().collect::<Option<Vec<_>>>()?);
-    let now = walk.seen_at()?;
-    let Outcome::Reply(of_keys) = keys else { return Some(()) };
-    let set = set_of(&of_keys.answer, &domain, RecordType::DNSKEY);
-    probed.keys = set.iter().filter_map(|record| Key::of(record)).collect();
-    let soa = with_authority(answers[0]);
-    let both = of_keys.answer.iter().chain(soa.into_iter().flat_map(|reply| &reply.answer));
-    probed.signatures = both.filter_map(|record| Signature::of(record, now)).collect();
-    let entries: Vec<Key> =
-        probed.keys.iter().filter(|key| ds.iter().any(|ds| ds.is_of(key, &domain))).cloned().collect();
-    // That the keys are not the wanted ones is told by itself.
-    if entries.is_empty() {
-        return Some(());
-    }
-    let mut flaws = Vec::new();
-    if let Checked::Bad(flaw) = check(&set, &of_keys.answer, &entries, &domain, now) {
-        flaws.push(SetFlaw { name: domain.clone(), record_type: RecordType::DNSKEY, absent: false, flaw });
-    }
-    for ((name, record_type), outcome) in wanted.into_iter().zip(answers) {
-        let Some(reply) = with_authority(outcome) else { continue };
-        let Some(flaw) = flaw_of(reply, &name, record_type, &domain, &probed.keys, now) else { continue };
-        // Another zone below may be on the same server, and not signed.
-        if name == domain || is_own(walk, server, &name)? {
-            let absent = reply.answer.is_empty();
-            flaws.push(SetFlaw { name, record_type, absent, flaw });
+/// What one server of a domain with DS records says, of all that is verified.
+struct Answers<'a> {
+    server: SocketAddr,
+    keys: &'a Outcome,
+    soa: &'a Outcome,
+    sets: Vec<(DnsName, RecordType, &'a Outcome)>,
+}
+
+impl<'a> Answers<'a> {
+    fn ask(walk: &mut Walk<'a>, server: SocketAddr) -> Option<Self> {
+        let domain = walk.brief.domain.clone();
+        let apex = [RecordType::SOA, RecordType::NS, RecordType::A, RecordType::MX];
+        let mut wanted: Vec<_> = apex.into_iter().map(|kind| (domain.clone(), kind)).collect();
+        let absent = DnsName::parse(ABSENT, &domain).ok();
+        wanted.extend(absent.map(|name| (name, RecordType::A)));
+        for hostname in walk.brief.hostnames.iter().filter(|name| **name != domain) {
+            wanted.push((hostname.clone(), RecordType::A));
+            wanted.push((hostname.clone(), RecordType::AAAA));
         }
+        let keys = walk.ask(server, &domain, RecordType::DNSKEY);
+        let answers: Vec<_> = wanted.iter().map(|(name, kind)| ask(walk, server, name, *kind)).collect();
+        let (keys, answers) = (keys?, answers.into_iter().collect::<Option<Vec<_>>>()?);
+        let soa = answers[0];
+        let sets = wanted.into_iter().zip(answers).map(|((name, kind), answer)| (name, kind, answer));
+        Some(Self { server, keys, soa, sets: sets.collect() })
     }
-    probed.flaws = flaws;
-    Some(())
+
+    /// `probed` gets the keys, the signatures and the flaws.
+    fn verify(self, walk: &mut Walk<'_>, ds: &[Ds], probed: &mut Probed) -> Option<()> {
+        let domain = walk.brief.domain.clone();
+        let now = walk.seen_at()?;
+        let Outcome::Reply(of_keys) = self.keys else { return Some(()) };
+        let set = set_of(&of_keys.answer, &domain, RecordType::DNSKEY);
+        probed.keys = set.iter().filter_map(|record| Key::of(record)).collect();
+        let soa = with_authority(self.soa);
+        let both = of_keys.answer.iter().chain(soa.into_iter().flat_map(|reply| &reply.answer));
+        probed.signatures = both.filter_map(|record| Signature::of(record, now)).collect();
+        let entries: Vec<Key> =
+            probed.keys.iter().filter(|key| ds.iter().any(|ds| ds.is_of(key, &domain))).cloned().collect();
+        // That the keys are not the wanted ones is told by itself.
+        if entries.is_empty() {
+            return Some(());
+        }
+        let mut flaws = Vec::new();
+        if let Checked::Bad(flaw) = check(&set, &of_keys.answer, &entries, &domain, now) {
+            flaws.push(SetFlaw { name: domain.clone(), record_type: RecordType::DNSKEY, absent: false, flaw });
+        }
+        for (name, record_type, outcome) in self.sets {
+            let Some(reply) = with_authority(outcome) else { continue };
+            let Some(flaw) = flaw_of(reply, &name, record_type, &domain, &probed.keys, now) else { continue };
+            // Another zone below may be on the same server, and not signed.
+            if name == domain || is_own(walk, self.server, &name)? {
+                let absent = reply.answer.is_empty();
+                flaws.push(SetFlaw { name, record_type, absent, flaw });
+            }
+        }
+        probed.flaws = flaws;
+        Some(())
+    }
 }
 
 fn ask<'a>(walk: &mut Walk<'a>, server: SocketAddr, name: &DnsName, record_type: RecordType) -> Option<&'a Outcome> {
