@@ -325,6 +325,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "command",
             "domain",
             "done",
+            "keeper",
             "present",
             "remove_ds",
             "wait_seconds",

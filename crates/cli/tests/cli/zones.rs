@@ -308,6 +308,9 @@ fn a_reverse_zone_is_made_before_anybody_delegates_it() {
     assert_eq!(checked["domains"][0]["domain"], "2.0.192.in-addr.arpa", "{checked:#}");
     let cure = checked["domains"][0]["findings"][0]["cure"].as_str().unwrap();
     assert!(cure.starts_with("ask whoever keeps the zone") && cure.contains("ns1.saltmarsh.example"), "{cure}");
+    let page = coast.run(&["delegation", "handover", "2.0.192.in-addr.arpa"]).expect(3);
+    assert!(page.starts_with("2.0.192.in-addr.arpa: for whoever keeps the zone"), "{page}");
+    assert!(page.contains("2.0.192.in-addr.arpa. NS ns1.saltmarsh.example.") && !page.contains("registrar"), "{page}");
     // Below a zone of ours, that one says where another begins, and can say so at once.
     let inside = ["zone", "create", "7.2.0.192.in-addr.arpa", "--account", "bakery", "--yes"];
     assert_eq!(coast.json(&inside, 4)["error"]["code"], "no-cut");

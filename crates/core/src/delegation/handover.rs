@@ -15,6 +15,10 @@ use crate::name::DnsName;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Handover {
     pub domain: String,
+    /// The zone above, where no registry has it: a reverse zone, or one below somebody's domain. Whoever keeps it enters
+    /// records.
+    pub keeper: Option<String>,
+    pub part: Option<Part>,
     /// What the parent has now.
     pub present: Vec<String>,
     pub registered: bool,
@@ -30,6 +34,16 @@ pub struct Handover {
     pub add_ds: Vec<String>,
     /// Nothing is left to do.
     pub done: bool,
+}
+
+/// The addresses of a reverse zone of part of a network. The name of each needs an alias (RFC 2317 section 4).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Part {
+    /// The reverse name of the network.
+    pub network: String,
+    /// The last numbers of the first and the last address.
+    pub first: u8,
+    pub last: u8,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -64,6 +78,8 @@ pub fn handover(picture: &Picture, expected: &Expected, ours: &[Ds]) -> Handover
     let texts = |records: Vec<&Ds>| records.into_iter().map(Ds::text).collect::<Vec<_>>();
     Handover {
         domain: picture.domain.bare(),
+        keeper: (!picture.is_in_registry()).then(|| picture.parent_zone.bare()),
+        part: part_of(&picture.domain),
         registered: picture.registered == Registered::Yes,
         done: !set_differs && stale.is_empty() && missing.is_empty() && hosts.is_empty() && !wanted.is_empty(),
         wait_seconds: (!stale.is_empty()).then(|| picture.delegation().map_or(86_400, |answer| answer.ttl)),
@@ -73,6 +89,17 @@ pub fn handover(picture: &Picture, expected: &Expected, ours: &[Ds]) -> Handover
         nameservers: if set_differs { names(&wanted) } else { vec![] },
         add_ds: texts(missing),
     }
+}
+
+/// What `0/25.2.0.192.in-addr.arpa` stands for.
+fn part_of(domain: &DnsName) -> Option<Part> {
+    let bare = domain.bare();
+    let (range, network) = bare.split_once('.')?;
+    let (first, length) = range.split_once('/')?;
+    let first = first.parse::<u8>().ok()?;
+    let length = length.parse::<u32>().ok().filter(|length| (24..=32).contains(length))?;
+    let last = u8::try_from(u32::from(first) + (1 << (32 - length)) - 1).ok()?;
+    Some(Part { network: network.to_string(), first, last })
 }
 
 /// Which of the nameservers that a domain is to move to do not have its zone, in words: it would fail for whoever asks
@@ -118,6 +145,26 @@ mod tests {
         let made = handover(&picture(&["ns1.gullrock.example"]), &expected, &[]);
         assert_eq!((made.hosts.len(), made.done), (1, false));
         assert_eq!((made.hosts[0].name.as_str(), made.hosts[0].addresses.len()), ("ns1.gullrock.example", 0));
+    }
+
+    #[test]
+    fn what_no_registry_has_is_for_whoever_keeps_the_zone_above() {
+        let expected = Expected { nameservers: vec![name("ns1.saltmarsh.example")], ..Expected::default() };
+        let made = |domain: &str, above: &str| {
+            let looked = Picture { parent_zone: name(above), ..Picture::unasked(name(domain)) };
+            let made = handover(&looked, &expected, &[]);
+            (made.keeper, made.part.map(|part| (part.first, part.last)))
+        };
+        assert_eq!(made("gullrock.example", "example"), (None, None));
+        assert_eq!(made("yard.gullrock.example", "gullrock.example"), (Some("gullrock.example".into()), None));
+        let above = Some("2.0.192.in-addr.arpa".to_string());
+        assert_eq!(made("0/25.2.0.192.in-addr.arpa", "2.0.192.in-addr.arpa"), (above.clone(), Some((0, 127))));
+        assert_eq!(made("64/26.2.0.192.in-addr.arpa", "2.0.192.in-addr.arpa"), (above.clone(), Some((64, 127))));
+        assert_eq!(made("255/32.2.0.192.in-addr.arpa", "2.0.192.in-addr.arpa"), (above.clone(), Some((255, 255))));
+        for odd in ["200/25", "0/8", "0/33", "x/25"] {
+            let odd = format!("{odd}.2.0.192.in-addr.arpa");
+            assert_eq!(made(&odd, "2.0.192.in-addr.arpa"), (above.clone(), None), "{odd}");
+        }
     }
 
     #[test]

@@ -9,7 +9,7 @@ use super::brief::Cuts;
 use super::chain::Chain;
 use super::dnssec::{Ds, Key, Signature};
 use super::signed::SetFlaw;
-use crate::name::DnsName;
+use crate::name::{DnsName, Hostname, is_registrable};
 use crate::zone::{Record, Soa};
 
 /// What the walk has seen of one domain.
@@ -235,6 +235,12 @@ impl Picture {
 
     pub fn delegated_names(&self) -> Vec<DnsName> {
         self.delegation().map(|answer| answer.nameservers.clone()).unwrap_or_default()
+    }
+
+    /// Whether a registry has it, as far as the list of public suffixes knows: no reverse zone, and none below somebody's
+    /// domain, which the zone above delegates by records.
+    pub fn is_in_registry(&self) -> bool {
+        Hostname::parse_zone(&self.domain.bare()).is_ok_and(|name| is_registrable(&name) && !name.is_reverse())
     }
 
     /// Every nameserver at every address.

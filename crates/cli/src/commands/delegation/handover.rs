@@ -153,6 +153,7 @@ impl Shown for Handed {
             "command": "delegation handover",
             "domain": self.made.domain,
             "done": self.made.done,
+            "keeper": self.made.keeper,
             "present": self.made.present,
             "remove_ds": self.made.remove_ds,
             "wait_seconds": self.made.wait_seconds,

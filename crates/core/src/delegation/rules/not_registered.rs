@@ -3,7 +3,6 @@
 use super::{Expected, Rule};
 use crate::delegation::{Picture, Registered};
 use crate::finding::{Finding, RuleText, Severity};
-use crate::name::{Hostname, is_registrable};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 
@@ -29,8 +28,7 @@ fn check(picture: &Picture, expected: &Expected) -> Vec<Finding> {
         false => format!("the nameservers {}", super::listed(&expected.nameservers)),
     };
     // A reverse zone, or one below somebody's domain, is not registered anywhere: the zone above has its NS records.
-    let is_registered = Hostname::parse_zone(&domain).is_ok_and(|name| is_registrable(&name) && !name.is_reverse());
-    let cure = match is_registered {
+    let cure = match picture.is_in_registry() {
         true => format!("register or renew it, with {names}"),
         false => format!("ask whoever keeps the zone {parent} to delegate {domain}, with {names}"),
     };
