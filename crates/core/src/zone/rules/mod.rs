@@ -35,6 +35,7 @@ mod soa_times;
 mod spf_allows_everybody;
 mod spf_syntax;
 mod target_not_a_hostname;
+mod text_without_value;
 mod ttl_extreme;
 mod ttls_differ;
 mod wildcard_delegation;
@@ -115,6 +116,7 @@ pub const ALL: &[Rule] = &[
     spf_allows_everybody::RULE,
     dmarc_syntax::RULE,
     leftover_placeholder::RULE,
+    text_without_value::RULE,
     soa_times::RULE,
     soa_mailbox::RULE,
     ttls_differ::RULE,

@@ -9,7 +9,7 @@ const GOOD: &str = "$TTL 3600\n@ SOA ns1 hostmaster 7 4h 30m 4w 5m\n@ NS ns1\nns
                     gc._msdcs A 192.0.2.7\ngc._msdcs AAAA 2001:db8::7\nmail._spf A 192.0.2.7\n\
                     0123456789abcdefghijklmnopqrstuv NSEC3 1 0 0 - 0123456789ABCDEFGHIJKLMNOPQRSTUV A\n\
                     dock DS 60485 5 1 2BB183AF5F22588179A53B0A98631FAD1A292118\n\
-                    @ CAA 0 issue \"CA.example; account=7\"\n@ CAA 0 issuewild \"other.example\"\n@ CAA 0 issue \"other.example\"\nx TXT \"100% rye, v=1\"\nsub TXT \"v=spf1 ip4:192.0.2.0/24 ip6:2001:db8::/32 include:a.example ~all redirect=b.example\"\n";
+                    @ CAA 0 issue \"CA.example; account=7\"\n@ CAA 0 issuewild \"other.example\"\n@ CAA 0 issue \"other.example\"\nx TXT \"100% rye, v=1\"\nx TXT \"aGVsbG8 =\" \"a=b=\"\ntoken TXT aGVsbG8gaGFyYm91cg=\nold._domainkey TXT \"p=\"\nsub TXT \"v=spf1 ip4:192.0.2.0/24 ip6:2001:db8::/32 include:a.example ~all redirect=b.example\"\n";
 
 fn codes(text: &str) -> Vec<&'static str> {
     codes_with_mail(text, None)
@@ -85,6 +85,9 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("dmarc-syntax", "v=DMARC1; p=none", "v=DMARC1"),
     ("leftover-placeholder", "", "x TXT \"site of {{domain}}\"\n"),
     ("leftover-placeholder", "", "x TXT \"site of %domain%\"\n"),
+    ("text-without-value", "", "x TXT \"\"\n"),
+    ("text-without-value", "", "x TXT \"site-verification=\"\n"),
+    ("text-without-value", "", "x TXT \"site-\" \"verification= \"\n"),
     ("ttl-extreme", "", "y 5 TXT short\n"),
     ("ttl-extreme", "", "y 2w TXT long\n"),
     ("www-without-apex", "www CNAME @\n", ""),
