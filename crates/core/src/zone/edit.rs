@@ -8,37 +8,8 @@ use std::ops::Range;
 use jiff::civil::Date;
 
 use super::{
-    Document, Entry, Item, Record, RecordData, RecordType, Soa, ZoneError, newest_serial, next_serial, serial_is_newer,
+    Document, EditError, Entry, Item, Record, RecordData, RecordType, Soa, newest_serial, next_serial, serial_is_newer,
 };
-
-/// Why an edit was refused; the document is unchanged.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum EditError {
-    #[error("{0} lies outside the zone {1}")]
-    OutOfZone(String, String),
-    #[error("the zone already has the record `{0}`")]
-    Duplicate(String),
-    #[error("{owner} is an alias (CNAME), which allows no other data beside it (RFC 1034 section 3.6.2)")]
-    BesideAlias { owner: String },
-    #[error("{owner} has {present} data, and an alias (CNAME) allows no other data beside it (RFC 1034 section 3.6.2)")]
-    AliasBeside { owner: String, present: RecordType },
-    #[error("{owner} lies below the delegation of {cut}; the record belongs into that zone")]
-    BelowDelegation { owner: String, cut: String },
-    #[error("other records take their TTL from this line; put a `$TTL` line at the top of the zone first")]
-    OthersChange,
-    #[error("the SOA record stays; a zone cannot be without it")]
-    Soa,
-    #[error("line {line} is a $GENERATE line, which stands for several records; change it by hand")]
-    NotALine { line: usize },
-    #[error("the record stands in an included file; change it there")]
-    Elsewhere,
-    #[error("the SOA record stands in an included file; its serial must be raised there")]
-    SoaIncluded,
-    #[error("the zone is signed in its file, and an edit would break its signatures")]
-    Signed,
-    #[error("the edited zone would not be readable: {0}")]
-    Unreadable(ZoneError),
-}
 
 impl Document {
     /// Adds records, each behind the last record of its owner or else at the end, and raises the serial.

@@ -5,7 +5,8 @@ use std::ops::Range;
 
 use jiff::civil::Date;
 
-use super::edit::{EditError, digests};
+use super::EditError;
+use super::edit::digests;
 use super::token::{LogicalLine, logical_line};
 use super::{Document, Entry, Item, Record, RecordType, parse_ttl};
 

@@ -28,8 +28,7 @@ mod update;
 
 pub use alter::{AlterRefused, AlterRequest, Alteration, Altered, alter, default_ttl};
 pub use document::{Document, Entry, Item};
-pub use edit::EditError;
-pub use error::{ZoneError, ZoneProblem};
+pub use error::{EditError, ZoneError, ZoneProblem};
 pub use former::{
     CarriedOver, Difference, Differs, FormerSource, FormerWish, FormerZone, absent_name, carry_over, differences,
     further_questions, questions, set_words,
