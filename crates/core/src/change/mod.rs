@@ -15,8 +15,8 @@ mod remark;
 use std::net::SocketAddr;
 use std::path::PathBuf;
 
+use aws_lc_rs::digest::{SHA256, digest};
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
 use zeroize::Zeroizing;
 
 use crate::account::{Account, AccountPlan};
@@ -285,7 +285,7 @@ impl ChangeSet {
 
 /// The hash that preconditions are compared by: SHA-256, in hex.
 pub fn content_hash(content: &[u8]) -> String {
-    Sha256::digest(content).iter().map(|byte| format!("{byte:02x}")).collect()
+    digest(&SHA256, content).as_ref().iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 #[cfg(test)]

@@ -119,9 +119,13 @@ pub fn alter(
     } else {
         zone.with_replaced(&removed, &added, today)?
     };
-    let known: HashSet<(&str, String)> = judge_within(zone, around).into_iter().map(|f| (f.code, f.message)).collect();
-    let findings: Vec<Finding> =
-        judge_within(&edited, around).into_iter().filter(|f| !known.contains(&(f.code, f.message.clone()))).collect();
+    let mut findings = judge_within(&edited, around);
+    // A sound zone need not be judged as it was.
+    if !findings.is_empty() {
+        let before = judge_within(zone, around);
+        let known: HashSet<(&str, String)> = before.into_iter().map(|known| (known.code, known.message)).collect();
+        findings.retain(|finding| !known.contains(&(finding.code, finding.message.clone())));
+    }
     let breaks = |finding: &&Finding| finding.severity == Severity::Fault || REFUSED_RISKS.contains(&finding.code);
     if let Some(finding) = findings.iter().find(breaks) {
         return Err(AlterRefused::Breaks(finding.clone()));

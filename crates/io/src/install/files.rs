@@ -125,13 +125,27 @@ pub fn link_target(path: &Path) -> Option<PathBuf> {
 pub fn replace_if_unchanged(path: &Path, before: &[u8], content: &[u8]) -> Result<(), FileError> {
     // What a link points to is replaced, not the link.
     let (path, mode) = place_and_mode(path)?;
-    if fs::read(&path).map_err(failed("cannot read", &path))? != before {
+    if !has_content(&path, before).map_err(failed("cannot read", &path))? {
         let changed = io::Error::other("it has been changed by somebody else since it was read; nothing was done");
         return Err(failed("cannot replace", &path)(changed));
     }
     let file = written_beside(&path, content, mode)?;
     attributes::keep(&path, file.as_file(), true)?;
     finish(file, &path)
+}
+
+/// Whether this is what stands in a file, which may be too large to be had twice.
+fn has_content(path: &Path, content: &[u8]) -> io::Result<bool> {
+    let (mut file, mut rest, mut piece) = (File::open(path)?, content, vec![0; 1 << 16]);
+    loop {
+        match file.read(&mut piece) {
+            Ok(0) => return Ok(rest.is_empty()),
+            Ok(count) if !rest.starts_with(&piece[..count]) => return Ok(false),
+            Ok(count) => rest = &rest[count..],
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            Err(error) => return Err(error),
+        }
+    }
 }
 
 /// Removes a file, and has the removal on disk.

@@ -135,7 +135,7 @@ fn in_file(
     let before = read_if_there(file)?.ok_or_else(|| {
         Error::refused("zone-file-gone", format!("file not found: {shown}")).advice("correct the path")
     })?;
-    let document = parse_file(before.clone(), origin, includes.of(file, Path::new(".")))
+    let document = parse_file(before, origin, includes.of(file, Path::new(".")))
         .map_err(|error| unreadable_zone(&shown, &error))?;
     let title = format!("record {} {}", asked.verb, request.owner.bare());
     let (mut plan, altered) = alter_loose(file.to_path_buf(), &document, &request, &title, clock::now())?;
@@ -146,7 +146,7 @@ fn in_file(
     }
     let done = !manner.options.dry_run;
     if done {
-        replace_if_unchanged(file, &before, altered.zone.source())?;
+        replace_if_unchanged(file, document.source(), altered.zone.source())?;
     }
     let carried = Carried { plan, entry: None, took: Duration::ZERO, missing: vec![] };
     Ok(Box::new(RecordReport { verb: asked.verb, carried, altered, done, loaded: None, watched: None }))

@@ -76,8 +76,8 @@ pub fn diff(set: &ChangeSet) -> String {
         if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Request | Purpose::Copy) {
             continue;
         }
-        let before = String::from_utf8_lossy(write.before.as_deref().unwrap_or_default()).into_owned();
-        let after = String::from_utf8_lossy(&write.content).into_owned();
+        let before = String::from_utf8_lossy(write.before.as_deref().unwrap_or_default());
+        let after = String::from_utf8_lossy(&write.content);
         let path = write.path.display().to_string();
         let old = if write.before.is_some() { path.as_str() } else { "/dev/null" };
         if before.len() > LARGE
@@ -86,7 +86,7 @@ pub fn diff(set: &ChangeSet) -> String {
             text.push_str(&format!("--- {old}\n+++ {path}\n{hunks}"));
             continue;
         }
-        let diff = TextDiff::from_lines(&before, &after);
+        let diff = TextDiff::from_lines(&*before, &*after);
         text.push_str(&diff.unified_diff().context_radius(2).header(old, &path).to_string());
     }
     text

@@ -14,8 +14,10 @@ struct Difference {
 
 /// The hunks, without a header; `None` if the texts differ too much for this way.
 pub fn sparse_diff(before: &str, after: &str) -> Option<String> {
-    let old: Vec<&str> = before.split_inclusive('\n').collect();
-    let new: Vec<&str> = after.split_inclusive('\n').collect();
+    // Where they begin and end alike, no line has to be looked at.
+    let (skipped, start, end) = alike_at_both_ends(before, after);
+    let old: Vec<&str> = before[start..before.len() - end].split_inclusive('\n').collect();
+    let new: Vec<&str> = after[start..after.len() - end].split_inclusive('\n').collect();
     let differences = differences(&old, &new)?;
     let mut text = String::new();
     let mut rest = &differences[..];
@@ -31,7 +33,11 @@ pub fn sparse_diff(before: &str, after: &str) -> Option<String> {
         let tail = (old.len() - last.old.end).min(CONTEXT);
         let from = (first.old.start - lead, first.new.start - lead);
         let length = (last.old.end + tail - from.0, last.new.end + tail - from.1);
-        text.push_str(&format!("@@ -{} +{} @@\n", range(from.0, length.0), range(from.1, length.1)));
+        text.push_str(&format!(
+            "@@ -{} +{} @@\n",
+            range(skipped + from.0, length.0),
+            range(skipped + from.1, length.1)
+        ));
         let mut at = from.0;
         for difference in hunk {
             push(&mut text, ' ', &old[at..difference.old.start]);
@@ -43,6 +49,23 @@ pub fn sparse_diff(before: &str, after: &str) -> Option<String> {
         rest = more;
     }
     Some(text)
+}
+
+/// How many lines both begin with, in lines and in bytes, and how many bytes both end with; but for what is shown around the
+/// first and the last difference, and for what tells that they go on alike.
+fn alike_at_both_ends(before: &str, after: &str) -> (usize, usize, usize) {
+    let (old, new) = (before.as_bytes(), after.as_bytes());
+    let whole_lines = |end: usize| memchr::memrchr_iter(b'\n', &old[..end]).nth(CONTEXT).map_or(0, |at| at + 1);
+    let start = whole_lines(common(old.iter(), new.iter()));
+    let room = old.len().min(new.len()) - start;
+    let end = common(old.iter().rev().take(room), new.iter().rev());
+    let behind = &old[old.len() - end..];
+    let end = memchr::memchr_iter(b'\n', behind).nth(2 * CONTEXT).map_or(0, |at| behind.len() - at - 1);
+    (memchr::memchr_iter(b'\n', &old[..start]).count(), start, end)
+}
+
+fn common<'t>(one: impl Iterator<Item = &'t u8>, other: impl Iterator<Item = &'t u8>) -> usize {
+    one.zip(other).take_while(|(one, other)| one == other).count()
 }
 
 fn range(start: usize, length: usize) -> String {
@@ -107,6 +130,11 @@ mod tests {
             ("a\nb".to_string(), "a\nc".to_string()),
             (String::new(), "a\n".to_string()),
             (many.clone(), many.clone()),
+            (many.clone(), many.replace("line 7\n", "line 7\nline 7\n")),
+            (many.clone(), many.replace("line 199\n", "line 199")),
+            ("a\n".repeat(30), "a\n".repeat(31)),
+            ("a\n".repeat(31), "a\n".repeat(30)),
+            (many.replace("line 8\n", "tide\n"), many.replace("line 190\n", "tide\n")),
         ];
         for (before, after) in cases {
             assert_eq!(sparse_diff(&before, &after).unwrap(), general(&before, &after));
