@@ -69,6 +69,9 @@ pub const WORDS: [(&str, &[u16], &str); 4] = [
 /// For TLS 1.2: forward secrecy and authenticated encryption alone (RFC 9325 section 4.2). TLS 1.3 has no others.
 const TLS12_CIPHERS: &str = "ECDHE+AESGCM:ECDHE+CHACHA20";
 
+/// For TLS 1.3 alone: below it, suites for keys that both sides share beforehand (RFC 4279), which nobody has here.
+const NO_TLS12_CIPHERS: &str = "PSK+AESGCM";
+
 /// Everything a writer needs to know about one site.
 pub struct Served<'a> {
     pub site: &'a Site,

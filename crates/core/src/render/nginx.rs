@@ -6,7 +6,7 @@ use std::fmt::Write;
 use std::net::IpAddr;
 
 use super::host_plan::{self, HostPlan};
-use super::{FINGERPRINT_PATH, HIDDEN, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
+use super::{FINGERPRINT_PATH, HIDDEN, NO_TLS12_CIPHERS, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
 use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
 
@@ -41,11 +41,13 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
     if let Some(files) = served.site.certificate.as_ref().filter(|_| tls) {
         let _ = writeln!(text, "    ssl_certificate {};", quoted(&files.chain().to_string_lossy()));
         let _ = writeln!(text, "    ssl_certificate_key {};", quoted(&files.key().to_string_lossy()));
-        text.push_str(match served.site.rules.tls {
-            TlsFloor::Tls12 => "    ssl_protocols TLSv1.2 TLSv1.3;\n",
-            TlsFloor::Tls13 => "    ssl_protocols TLSv1.3;\n",
-        });
-        let _ = writeln!(text, "    ssl_ciphers {TLS12_CIPHERS};");
+        // nginx takes the versions from the first server at a socket, for the names of all. So all have the same, and what
+        // a site does not want is left without a cipher suite: those are taken from the site itself.
+        let ciphers = match served.site.rules.tls {
+            TlsFloor::Tls12 => TLS12_CIPHERS,
+            TlsFloor::Tls13 => NO_TLS12_CIPHERS,
+        };
+        let _ = writeln!(text, "    ssl_protocols TLSv1.2 TLSv1.3;\n    ssl_ciphers {ciphers};");
         if let Some(seconds) = served.site.rules.hsts.filter(|_| plan.forced) {
             let _ = writeln!(text, "    add_header Strict-Transport-Security \"max-age={seconds}\" always;");
         }

@@ -30,6 +30,7 @@ mod signing;
 mod stapled;
 mod taken_over;
 mod tls;
+mod tls_floor;
 mod updates;
 mod voyage;
 mod webs;

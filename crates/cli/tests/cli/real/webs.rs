@@ -31,7 +31,7 @@ fn redirect(source: &str, prefix: bool, status: u16, target: &str, keep_path: bo
     }
 }
 
-fn site(folder: &Path, domain: &str, https: HttpsState, rules: SiteRules) -> Site {
+pub(super) fn site(folder: &Path, domain: &str, https: HttpsState, rules: SiteRules) -> Site {
     let main = Host::parse(domain).unwrap();
     let hostnames: Vec<Host> = std::iter::once(main.clone()).chain(main.with_www()).collect();
     // As the tool names it: Apache httpd would take brackets for a pattern.
