@@ -38,7 +38,12 @@ fn main() -> ExitCode {
     let result = commands::dispatch(&args.command, &context);
     context.progress.pause();
     match result {
-        Ok(report) => show::print(report.as_ref(), context.json),
+        Ok(report) => {
+            let exit = show::print(report.as_ref(), context.json);
+            // A zone of a million records takes a while to be given back, and all of it goes with the process.
+            std::mem::forget(report);
+            exit
+        }
         Err(error) => show::print_error(&error, context.json),
     }
 }

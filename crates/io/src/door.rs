@@ -8,6 +8,7 @@
 use std::time::{Duration, Instant};
 
 use brightharbor_core::change::{Change, Plan, Purpose};
+use brightharbor_core::site::{concerns_unknown_hosts, with_unknown_hosts};
 use jiff::Timestamp;
 
 use crate::carry_out::{
@@ -16,6 +17,7 @@ use crate::carry_out::{
 use crate::clock;
 use crate::harbor::Harbor;
 use crate::install::read_if_there;
+use crate::load::{LoadError, unknown_hosts};
 use crate::overlay::{Answers, FilesRead, Overlay};
 use crate::store::{Revision, StoreError};
 
@@ -60,6 +62,8 @@ pub enum DoorError {
     Store(#[from] StoreError),
     #[error(transparent)]
     Carry(#[from] CarryError),
+    #[error(transparent)]
+    Load(#[from] LoadError),
     #[error("the harbor kept changing while this command was deciding; nothing was done")]
     KeepsChanging,
 }
@@ -151,9 +155,19 @@ async fn decide_now<T, E: From<DoorError>>(
     let (now, revision) = (clock::now(), harbor.store.revision().map_err(DoorError::from)?);
     let mut overlay = Overlay::new(&harbor, answers);
     let (plan, beside) = decide(&mut overlay, now).await?;
+    let plan = completed(plan, &overlay).await?;
     let files = overlay.into_files_read();
-    let plan = without_kept_copies(plan).map_err(DoorError::from)?;
     Ok(Decided { harbor, plan, beside, revision, files, now })
+}
+
+/// The plan with what goes along with every change of its kind, whoever has decided it.
+async fn completed(plan: Plan, overlay: &Overlay<'_>) -> Result<Plan, DoorError> {
+    let mut plan = without_kept_copies(plan)?;
+    if concerns_unknown_hosts(&plan.set) {
+        let loaded = unknown_hosts(overlay, &plan.set).await?;
+        with_unknown_hosts(&mut plan.set, loaded, &overlay.settings, &overlay.layout);
+    }
+    Ok(plan)
 }
 
 /// Copies are named by their content: one that is kept already is neither written again, nor taken back with the rest.
@@ -191,9 +205,12 @@ async fn decide_again<T, E: From<DoorError>>(
     if overlay.has_missed() {
         return Ok(None);
     }
-    let files = overlay.into_files_read();
     let (plan, beside) = decided?;
-    let plan = without_kept_copies(plan).map_err(DoorError::from)?;
+    let plan = completed(plan, &overlay).await;
+    if overlay.has_missed() {
+        return Ok(None);
+    }
+    let (plan, files) = (plan?, overlay.into_files_read());
     if plan != *shown {
         if manner.is_shown() {
             return Ok(None);

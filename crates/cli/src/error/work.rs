@@ -16,6 +16,7 @@ impl From<DoorError> for Error {
             DoorError::Lock(error) => error.into(),
             DoorError::Store(error) => error.into(),
             DoorError::Carry(error) => error.into(),
+            DoorError::Load(error) => error.into(),
             DoorError::KeepsChanging => Self::refused("keeps-changing", error)
                 .advice("wait until the other commands have finished, then try again"),
         }

@@ -97,6 +97,16 @@ impl Layout {
         self.site_files(server).join(format!("{first}{main}.{ending}"))
     }
 
+    /// The file for hosts that nobody has: behind those of addresses, and before those of all names.
+    pub fn unknown_hosts(&self, server: WebServer) -> PathBuf {
+        self.site_files(server).join("+~unknown-hosts.conf")
+    }
+
+    /// The key and the certificate that go with it, in one file.
+    pub fn unknown_hosts_pair(&self, server: WebServer) -> PathBuf {
+        self.site_files(server).join("+~unknown-hosts.pem")
+    }
+
     /// Where proofs of control for the CA are answered from (RFC 8555 section 8.3); outside every document root.
     pub fn proofs(&self) -> PathBuf {
         self.root.join("proofs")

@@ -34,12 +34,7 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
     let port = if tls { served.https_port } else { served.http_port };
     let nameless_at = served.nameless_at().filter(|_| tls);
     let listen = nameless_at.as_ref().map_or(served.listen, std::slice::from_ref);
-    let at = |address: &IpAddr| {
-        if address.is_ipv6() { format!("[{address}]:{port}") } else { format!("{address}:{port}") }
-    };
-    let addresses: Vec<String> =
-        if listen.is_empty() { vec![format!("*:{port}")] } else { listen.iter().map(at).collect() };
-    let _ = writeln!(text, "<VirtualHost {}>", addresses.join(" "));
+    let _ = writeln!(text, "<VirtualHost {}>", places(listen, port));
     match hostname.address() {
         // A ServerName cannot be an IPv6 address; an alias can.
         Some(IpAddr::V6(address)) => {
@@ -112,6 +107,17 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
         }
     }
     text.push_str("</VirtualHost>\n");
+}
+
+/// Where a virtual host listens: at these addresses, or at all of the host's.
+pub(super) fn places(listen: &[IpAddr], port: u16) -> String {
+    let at = |address: &IpAddr| {
+        if address.is_ipv6() { format!("[{address}]:{port}") } else { format!("{address}:{port}") }
+    };
+    match listen {
+        [] => format!("*:{port}"),
+        _ => listen.iter().map(at).collect::<Vec<_>>().join(" "),
+    }
 }
 
 /// Everything goes on to another host with its path as it came, encoding and all; the server adds the query.

@@ -17,6 +17,7 @@ mod nginx;
 mod nsd;
 mod plain;
 mod starter;
+mod unknown_hosts;
 mod zone_checks;
 mod zone_list;
 
@@ -37,6 +38,7 @@ pub use listeners::{Clash, ClashKind, clash};
 pub use modules::{missing_modules, modules_question};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
+pub use unknown_hosts::{can_refuse, refuses_https, unknown_hosts};
 pub use zone_checks::{CheckOfMany, check_of_many, check_words, one_of_each_kind};
 pub use zone_list::{
     CatalogStanza, Publication, PublishedTo, Serving, is_published, republished, signed_anew, with_zone, without_zone,
@@ -140,8 +142,13 @@ pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<St
         WebServer::StandIn => return Some(plain::render(&served)),
         WebServer::None => return None,
     };
+    Some(signed(&format!("the site {}. Change it by commands;", site.main()), &body))
+}
+
+/// A file with the first line by which it is known again.
+fn signed(whom: &str, body: &str) -> String {
     let hash = &content_hash(body.as_bytes())[..16];
-    Some(format!("{WRITTEN}the site {}. Change it by commands; its content is {hash}.\n{body}", site.main()))
+    format!("{WRITTEN}{whom} its content is {hash}.\n{body}")
 }
 
 const WRITTEN: &str = "# Written by brightharbor for ";

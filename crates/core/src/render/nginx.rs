@@ -31,7 +31,7 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
             let _ = writeln!(text, "    listen {}:{port}{suffix} default_server;", bracketed(address));
         }
         None => {
-            for address in listen_addresses(served) {
+            for address in listen_addresses(served.listen, served.ipv6) {
                 let _ = writeln!(text, "    listen {address}:{port}{suffix};");
             }
         }
@@ -149,12 +149,13 @@ fn located(target: &str, redirect: &Redirect) -> String {
     }
 }
 
-fn listen_addresses(served: &Served<'_>) -> Vec<String> {
-    if !served.listen.is_empty() {
-        return served.listen.iter().map(|address| bracketed(*address)).collect();
+/// Where servers listen: at these addresses, or at all of the host's.
+pub(super) fn listen_addresses(listen: &[IpAddr], ipv6: bool) -> Vec<String> {
+    if !listen.is_empty() {
+        return listen.iter().map(|address| bracketed(*address)).collect();
     }
     let mut all = vec!["*".to_string()];
-    if served.ipv6 {
+    if ipv6 {
         all.push("[::]".into());
     }
     all

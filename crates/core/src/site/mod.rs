@@ -16,6 +16,7 @@ mod realign;
 mod refusal;
 mod remark;
 mod served_elsewhere;
+mod unknown_hosts;
 
 pub use answered::{Answered, AnsweredBefore, CertificateAnswered, PageAnswered, STRANGERS, has_its_own};
 pub use attach::{
@@ -35,3 +36,4 @@ pub use realign::{FILES_AT_ONCE, SiteFileState, SiteOutOfStep, first_of_part, ou
 pub use refusal::SiteRefusal;
 pub use remark::SiteRemark;
 pub use served_elsewhere::detach_alias;
+pub use unknown_hosts::{UnknownHostsLoaded, brings_https, concerns_unknown_hosts, with_unknown_hosts};

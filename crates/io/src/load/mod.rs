@@ -15,6 +15,7 @@ mod server_zones;
 mod settings;
 mod signing;
 mod site;
+mod unknown_hosts;
 mod zone;
 
 pub use account::{add_account, change_account, find_account, remove_account};
@@ -33,6 +34,7 @@ pub use server_zones::{server_zones, take_over};
 pub use settings::settings_file;
 pub use signing::{ds_at_parent, key_answers, signing};
 pub use site::{change_site, hand_over};
+pub use unknown_hosts::unknown_hosts;
 pub use zone::{DesignChange, change_zone, create_zone, loadable, movable, publish, realignable, surroundings};
 
 use brightharbor_core::name::Host;

@@ -53,6 +53,12 @@ impl Store {
         Ok(query.query_row([], |row| row.get(0))?)
     }
 
+    /// How many sites there are.
+    pub fn site_count(&self) -> Result<u32, StoreError> {
+        let mut query = self.connection.prepare_cached("SELECT count(*) FROM site")?;
+        Ok(query.query_row([], |row| row.get(0))?)
+    }
+
     /// The site that a hostname belongs to.
     pub fn site_of(&self, hostname: &Host) -> Result<Option<Site>, StoreError> {
         let mut query = self

@@ -2,70 +2,76 @@
 //!
 //! Where the places are not few and small it gives up, and the general algorithm is taken.
 
+use std::ops::Range;
+
 /// How far a difference may reach before the texts go on alike.
 const REACH: usize = 64;
 const CONTEXT: usize = 2;
 
-/// Lines that differ: where they begin in both texts, and how many there are.
+/// A place in a text, at the beginning of a line.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Place {
+    byte: usize,
+    /// From 0.
+    line: usize,
+}
+
+/// Lines that differ: where they are in both texts.
 struct Difference {
-    old: std::ops::Range<usize>,
-    new: std::ops::Range<usize>,
+    old: Range<Place>,
+    new: Range<Place>,
 }
 
 /// The hunks, without a header; `None` if the texts differ too much for this way.
 pub fn sparse_diff(before: &str, after: &str) -> Option<String> {
-    // Where they begin and end alike, no line has to be looked at.
-    let (skipped, start, end) = alike_at_both_ends(before, after);
-    let old: Vec<&str> = before[start..before.len() - end].split_inclusive('\n').collect();
-    let new: Vec<&str> = after[start..after.len() - end].split_inclusive('\n').collect();
-    let differences = differences(&old, &new)?;
+    let differences = differences(before, after)?;
     let mut text = String::new();
     let mut rest = &differences[..];
     while let Some(first) = rest.first() {
         // Differences whose contexts touch share a hunk.
         let mut count = 1;
-        while count < rest.len() && rest[count].old.start <= rest[count - 1].old.end + 2 * CONTEXT {
+        while count < rest.len() && rest[count].old.start.line <= rest[count - 1].old.end.line + 2 * CONTEXT {
             count += 1;
         }
         let (hunk, more) = rest.split_at(count);
         let last = hunk.last().unwrap_or(first);
-        let lead = first.old.start.min(CONTEXT).min(first.new.start);
-        let tail = (old.len() - last.old.end).min(CONTEXT);
-        let from = (first.old.start - lead, first.new.start - lead);
-        let length = (last.old.end + tail - from.0, last.new.end + tail - from.1);
-        text.push_str(&format!(
-            "@@ -{} +{} @@\n",
-            range(skipped + from.0, length.0),
-            range(skipped + from.1, length.1)
-        ));
-        let mut at = from.0;
+        let (from, to) = (back(before, first.old.start), forth(before, last.old.end));
+        let lead = first.old.start.line - from.line;
+        let lines =
+            (to.line - from.line, last.new.end.line + (to.line - last.old.end.line) + lead - first.new.start.line);
+        let (old, new) = (range(from.line, lines.0), range(first.new.start.line - lead, lines.1));
+        text.push_str(&format!("@@ -{old} +{new} @@\n"));
+        let mut at = from.byte;
         for difference in hunk {
-            push(&mut text, ' ', &old[at..difference.old.start]);
-            push(&mut text, '-', &old[difference.old.clone()]);
-            push(&mut text, '+', &new[difference.new.clone()]);
-            at = difference.old.end;
+            push(&mut text, ' ', &before[at..difference.old.start.byte]);
+            push(&mut text, '-', &before[difference.old.start.byte..difference.old.end.byte]);
+            push(&mut text, '+', &after[difference.new.start.byte..difference.new.end.byte]);
+            at = difference.old.end.byte;
         }
-        push(&mut text, ' ', &old[at..last.old.end + tail]);
+        push(&mut text, ' ', &before[at..to.byte]);
         rest = more;
     }
     Some(text)
 }
 
-/// How many lines both begin with, in lines and in bytes, and how many bytes both end with; but for what is shown around the
-/// first and the last difference, and for what tells that they go on alike.
-fn alike_at_both_ends(before: &str, after: &str) -> (usize, usize, usize) {
-    let (old, new) = (before.as_bytes(), after.as_bytes());
-    let whole_lines = |end: usize| memchr::memrchr_iter(b'\n', &old[..end]).nth(CONTEXT).map_or(0, |at| at + 1);
-    let start = whole_lines(common(old.iter(), new.iter()));
-    let room = old.len().min(new.len()) - start;
-    let end = common(old.iter().rev().take(room), new.iter().rev());
-    let behind = &old[old.len() - end..];
-    let end = memchr::memchr_iter(b'\n', behind).nth(2 * CONTEXT).map_or(0, |at| behind.len() - at - 1);
-    (memchr::memchr_iter(b'\n', &old[..start]).count(), start, end)
+/// The lines of context before a place.
+fn back(text: &str, place: Place) -> Place {
+    (0..CONTEXT).fold(place, |place, _| match place.byte.checked_sub(1) {
+        Some(end) => {
+            let byte = memchr::memrchr(b'\n', &text.as_bytes()[..end]).map_or(0, |at| at + 1);
+            Place { byte, line: place.line - 1 }
+        }
+        None => place,
+    })
 }
 
-fn common<'t>(one: impl Iterator<Item = &'t u8>, other: impl Iterator<Item = &'t u8>) -> usize {
-    one.zip(other).take_while(|(one, other)| one == other).count()
+/// The lines of context behind a place.
+fn forth(text: &str, place: Place) -> Place {
+    text[place.byte..].split_inclusive('\n').take(CONTEXT).fold(place, |place, line| beyond(place, line))
+}
+
+fn beyond(place: Place, line: &str) -> Place {
+    Place { byte: place.byte + line.len(), line: place.line + 1 }
 }
 
 fn range(start: usize, length: usize) -> String {
@@ -76,8 +82,8 @@ fn range(start: usize, length: usize) -> String {
     }
 }
 
-fn push(text: &mut String, mark: char, lines: &[&str]) {
-    for line in lines {
+fn push(text: &mut String, mark: char, lines: &str) {
+    for line in lines.split_inclusive('\n') {
         text.push(mark);
         text.push_str(line);
         if !line.ends_with('\n') {
@@ -86,26 +92,51 @@ fn push(text: &mut String, mark: char, lines: &[&str]) {
     }
 }
 
-fn differences(old: &[&str], new: &[&str]) -> Option<Vec<Difference>> {
-    let (mut i, mut j) = (0, 0);
+fn differences(before: &str, after: &str) -> Option<Vec<Difference>> {
+    let (mut one, mut other) = (Place { byte: 0, line: 0 }, Place { byte: 0, line: 0 });
     let mut found = Vec::new();
-    while i < old.len() || j < new.len() {
-        if i < old.len() && j < new.len() && old[i] == new[j] {
-            (i, j) = (i + 1, j + 1);
-            continue;
+    loop {
+        let (old, new) = (&before[one.byte..], &after[other.byte..]);
+        let (bytes, lines) = alike(old, new);
+        (one, other) = (further(one, bytes, lines), further(other, bytes, lines));
+        let (old, new) = (&before[one.byte..], &after[other.byte..]);
+        if old.is_empty() && new.is_empty() {
+            return Some(found);
         }
         // The nearest place where both go on alike, for two lines or to the end.
-        let alike = |a: usize, b: usize| {
-            let end = a == old.len() && b == new.len();
+        let [old, new] = [old, new].map(|rest| rest.split_inclusive('\n').take(REACH + 2).collect::<Vec<_>>());
+        let goes_on = |a: usize, b: usize| {
+            let end = a == old.len() && b == new.len() && old.len().max(new.len()) < REACH + 2;
             end || (a < old.len() && b < new.len() && old[a] == new[b] && old.get(a + 1) == new.get(b + 1))
         };
         let (a, b) = (0..=REACH)
-            .flat_map(|sum| (0..=sum).map(move |skip| (i + skip, j + sum - skip)))
-            .find(|&(a, b)| a <= old.len() && b <= new.len() && alike(a, b))?;
-        found.push(Difference { old: i..a, new: j..b });
-        (i, j) = (a, b);
+            .flat_map(|sum| (0..=sum).map(move |skip| (skip, sum - skip)))
+            .find(|&(a, b)| a <= old.len() && b <= new.len() && goes_on(a, b))?;
+        let end = |place: Place, lines: &[&str]| lines.iter().fold(place, |place, line| beyond(place, line));
+        let (old_end, new_end) = (end(one, &old[..a]), end(other, &new[..b]));
+        found.push(Difference { old: one..old_end, new: other..new_end });
+        (one, other) = (old_end, new_end);
     }
-    Some(found)
+}
+
+fn further(place: Place, bytes: usize, lines: usize) -> Place {
+    Place { byte: place.byte + bytes, line: place.line + lines }
+}
+
+/// With how many whole lines both begin, in bytes and in lines.
+fn alike(one: &str, other: &str) -> (usize, usize) {
+    let (one, other) = (one.as_bytes(), other.as_bytes());
+    // Large pieces first: to compare them is a matter of their size alone.
+    const PIECE: usize = 1 << 12;
+    let pieces = one.chunks_exact(PIECE).zip(other.chunks_exact(PIECE)).take_while(|(one, other)| one == other);
+    let start = PIECE * pieces.count();
+    let same = one[start..].iter().zip(&other[start..]).take_while(|(one, other)| one == other).count();
+    let bytes = start + same;
+    // The last line may go on, or end, in one of them alone.
+    let whole = bytes == one.len() && bytes == other.len();
+    let bytes = if whole { bytes } else { memchr::memrchr(b'\n', &one[..bytes]).map_or(0, |at| at + 1) };
+    let lines = memchr::memchr_iter(b'\n', &one[..bytes]).count();
+    (bytes, lines + usize::from(whole && !one.is_empty() && !one.ends_with(b"\n")))
 }
 
 #[cfg(test)]

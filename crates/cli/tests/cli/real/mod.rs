@@ -31,6 +31,7 @@ mod stapled;
 mod taken_over;
 mod tls;
 mod tls_floor;
+mod unknown_hosts;
 mod updates;
 mod voyage;
 mod webs;

@@ -1,0 +1,166 @@
+//! The decision what goes along with a change of sites: the file for visitors who ask for a host that nobody has here.
+//!
+//! Pure, like every decision; `render` writes the file.
+
+use crate::change::{Change, ChangeSet, ExistingFile, FileRemoval, FileWrite, InventoryChange, Purpose};
+use crate::harbor::{Layout, Settings, WebServer};
+use crate::render;
+
+/// What is there.
+#[derive(Debug, Clone, Default)]
+pub struct UnknownHostsLoaded {
+    pub file: ExistingFile,
+    /// A key and a certificate for it, which only Apache httpd wants.
+    pub pair: ExistingFile,
+    /// The same, freshly made, if there is none.
+    pub fresh_pair: Option<String>,
+    /// Whether the server can refuse a handshake.
+    pub can_refuse: bool,
+    /// How many sites there are before the change.
+    pub sites: u32,
+}
+
+/// Whether a change has to do with it at all.
+pub fn concerns_unknown_hosts(set: &ChangeSet) -> bool {
+    set.changes.iter().any(|change| match change {
+        Change::WriteFile(write) => write.purpose == Purpose::SiteFile,
+        Change::RemoveFile(removal) => removal.purpose == Purpose::SiteFile,
+        _ => false,
+    })
+}
+
+/// Whether one of the sites will be served over https.
+pub fn brings_https(set: &ChangeSet) -> bool {
+    set.inventory_changes().any(|change| match change {
+        InventoryChange::AddSite(site) | InventoryChange::ReplaceSite { after: site, .. } => site.certificate.is_some(),
+        _ => false,
+    })
+}
+
+/// Adds to a change of sites what it means for unknown hosts: the file is made with the first site, answers https from the
+/// first certificate on, and goes with the last site. What somebody has edited in it stays.
+pub fn with_unknown_hosts(set: &mut ChangeSet, loaded: UnknownHostsLoaded, settings: &Settings, layout: &Layout) {
+    let server = settings.web.server;
+    let (path, pair_path) = (layout.unknown_hosts(server), layout.unknown_hosts_pair(server));
+    if loaded.file.as_deref().is_some_and(|file| !render::is_as_written(file)) {
+        return;
+    }
+    if sites_after(set, loaded.sites) == 0 {
+        let removals = [(path, loaded.file, 0o644, Purpose::SiteFile), (pair_path, loaded.pair, 0o600, Purpose::Key)];
+        for (path, present, mode, purpose) in removals {
+            if let Some(before) = present {
+                set.changes.push(Change::RemoveFile(FileRemoval::new(path, before, mode, purpose)));
+            }
+        }
+        return;
+    }
+    let https = brings_https(set) || loaded.file.as_deref().is_some_and(render::refuses_https);
+    let wants_pair = https && server == WebServer::Apache;
+    let has_pair = !wants_pair || loaded.pair.is_some() || loaded.fresh_pair.is_some();
+    let refusing = (https && loaded.can_refuse && has_pair).then_some(pair_path.as_path());
+    let Some(text) = render::unknown_hosts(settings, refusing) else { return };
+    if let (true, None, Some(fresh)) = (wants_pair, &loaded.pair, loaded.fresh_pair) {
+        set.file(FileWrite::new(pair_path, None, fresh, 0o600, Purpose::Key));
+    }
+    if loaded.file.as_deref() != Some(text.as_bytes()) {
+        set.file(FileWrite::new(path, loaded.file, text, 0o644, Purpose::SiteFile));
+    }
+}
+
+fn sites_after(set: &ChangeSet, before: u32) -> u32 {
+    set.inventory_changes().fold(before, |count, change| match change {
+        InventoryChange::AddSite(_) => count + 1,
+        InventoryChange::RemoveSite(_) => count.saturating_sub(1),
+        _ => count,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::account::AccountName;
+    use crate::name::Host;
+    use crate::site::{HttpsState, HttpsStates, Site, SiteKind, SiteRules};
+
+    fn gullrock() -> Site {
+        let hostnames = vec![Host::parse("gullrock.example").unwrap()];
+        Site {
+            account: AccountName::parse("boatyard").unwrap(),
+            https: HttpsStates::all(&hostnames, HttpsState::None),
+            hostnames,
+            document_root: "/home/boatyard/www".into(),
+            kind: SiteKind::AddonDomain,
+            certificate: None,
+            rules: SiteRules::default(),
+        }
+    }
+
+    fn set(changes: Vec<InventoryChange>) -> ChangeSet {
+        let mut set = ChangeSet::new("test");
+        changes.into_iter().for_each(|change| set.inventory(change));
+        set
+    }
+
+    fn settings(server: WebServer) -> Settings {
+        let mut settings = Settings::default();
+        settings.web.server = server;
+        settings
+    }
+
+    /// What comes along, by the ends of the names.
+    fn along(server: WebServer, changes: Vec<InventoryChange>, loaded: UnknownHostsLoaded) -> Vec<String> {
+        let mut set = set(changes);
+        let before = set.changes.len();
+        with_unknown_hosts(&mut set, loaded, &settings(server), &Layout::new("/harbor"));
+        let line = |change: &Change| change.line().replace("/harbor/servers/", "");
+        set.changes[before..].iter().map(line).collect()
+    }
+
+    fn present(server: WebServer, https: bool) -> ExistingFile {
+        let pair = Layout::new("/harbor").unknown_hosts_pair(server);
+        render::unknown_hosts(&settings(server), https.then_some(pair.as_path())).map(String::into_bytes)
+    }
+
+    #[test]
+    fn it_comes_with_the_first_site_and_goes_with_the_last() {
+        let (site, nginx) = (gullrock(), WebServer::Nginx);
+        let add = || vec![InventoryChange::AddSite(site.clone())];
+        let written = ["write nginx/+~unknown-hosts.conf (644)"];
+        assert_eq!(along(nginx, add(), UnknownHostsLoaded::default()), written);
+        let there = || UnknownHostsLoaded { file: present(nginx, false), sites: 1, ..Default::default() };
+        assert!(along(nginx, add(), there()).is_empty());
+        let remove = || vec![InventoryChange::RemoveSite(site.clone())];
+        assert_eq!(along(nginx, remove(), there()), ["remove nginx/+~unknown-hosts.conf"]);
+        assert!(along(nginx, remove(), UnknownHostsLoaded { sites: 2, ..there() }).is_empty());
+        let edited = || UnknownHostsLoaded { file: Some(b"# ours".to_vec()), ..there() };
+        assert!(along(nginx, add(), edited()).is_empty() && along(nginx, remove(), edited()).is_empty());
+        assert!(along(WebServer::None, add(), UnknownHostsLoaded::default()).is_empty());
+    }
+
+    #[test]
+    fn https_is_answered_from_the_first_certificate_on() {
+        let before = gullrock();
+        let mut after = before.clone();
+        after.certificate = Some(crate::certificate::CertificateFiles { folder: "/harbor/certificates/x".into() });
+        let secured = || vec![InventoryChange::ReplaceSite { before: before.clone(), after: after.clone() }];
+        let loaded = |server, https| UnknownHostsLoaded {
+            file: present(server, https),
+            fresh_pair: Some("PAIR".into()),
+            can_refuse: true,
+            sites: 1,
+            ..Default::default()
+        };
+        let (nginx, apache) = (WebServer::Nginx, WebServer::Apache);
+        assert_eq!(along(nginx, secured(), loaded(nginx, false)), ["change nginx/+~unknown-hosts.conf (644)"]);
+        let both = ["write apache/+~unknown-hosts.pem (600)", "change apache/+~unknown-hosts.conf (644)"];
+        assert_eq!(along(apache, secured(), loaded(apache, false)), both);
+        // A server that cannot refuse, and an Apache httpd without a key, are left as they are.
+        let old = UnknownHostsLoaded { can_refuse: false, ..loaded(nginx, false) };
+        assert!(along(nginx, secured(), old).is_empty());
+        let keyless = UnknownHostsLoaded { fresh_pair: None, ..loaded(apache, false) };
+        assert!(along(apache, secured(), keyless).is_empty());
+        // Once it is answered, it stays so with a site that has no certificate.
+        let more = vec![InventoryChange::AddSite(before.clone())];
+        assert!(along(nginx, more, loaded(nginx, true)).is_empty());
+    }
+}
