@@ -15,6 +15,7 @@ pub mod finding;
 pub mod harbor;
 pub mod name;
 pub mod nameserver;
+pub mod notice;
 pub mod redirect;
 pub mod render;
 pub mod site;

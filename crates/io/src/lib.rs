@@ -15,6 +15,7 @@ pub mod keys;
 pub mod load;
 pub mod look;
 pub mod master_file;
+pub mod notify;
 pub mod overlay;
 pub mod probe;
 pub mod secure;

@@ -6,10 +6,13 @@ use std::path::PathBuf;
 
 use brightharbor_core::harbor::ServerAddress;
 use brightharbor_core::name::{Host, Hostname};
-use brightharbor_core::survey::{Spread, Survey as Links, reasons};
+use brightharbor_core::notice::{Condition, Told, Topic};
+use brightharbor_core::survey::{LinkName, LinkState, Spread, Survey as Links, reasons};
+use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::load::losses;
 use brightharbor_io::look::look_asking;
+use brightharbor_io::notify::{Notified, notify};
 use brightharbor_io::probe::RevocationLists;
 use clap::Args;
 use serde_json::{Value, json};
@@ -45,6 +48,9 @@ pub struct Survey {
     /// Ask these resolvers, and show how far a change has spread among them.
     #[arg(long, value_name = "ADDRESS[:PORT],...", value_delimiter = ',')]
     resolvers: Vec<ServerAddress>,
+    /// Tell the command of `[notify]` which names have stopped to work since the last time, and which work again.
+    #[arg(long, conflicts_with_all = ["at", "resolvers"])]
+    notify: bool,
 }
 
 /// Hostnames that are looked at before the next ones: what is seen of so many is held at once.
@@ -52,6 +58,10 @@ const AT_ONCE: usize = 400;
 
 pub fn run(args: &Survey, context: &Context) -> Report {
     let mut harbor = context.open()?;
+    if args.notify && harbor.settings.notify.command.is_empty() {
+        return Err(Error::refused("nobody-to-tell", "the settings name no command that is to be told")
+            .advice("name one in harbor.toml: command = [\"PROGRAM\"] under [notify]"));
+    }
     let names = chosen(args, &harbor)?;
     if !args.resolvers.is_empty() {
         harbor.settings.internet.resolvers = args.resolvers.clone();
@@ -72,7 +82,11 @@ pub fn run(args: &Survey, context: &Context) -> Report {
     })??;
     let listed = args.hostnames.is_empty();
     let lost = if listed { BTreeMap::new() } else { lost_with_the_move(&surveys, &harbor, context)? };
-    Ok(Box::new(Surveyed { surveys, spreads, lost, listed }))
+    let notified = match args.notify {
+        true => context.block_on(tell(&harbor, &surveys))??,
+        false => None,
+    };
+    Ok(Box::new(Surveyed { surveys, spreads, lost, listed, notified }))
 }
 
 /// What would be lost if the domains moved to where they are expected, by domain: whoever hands the nameservers on is to know
@@ -95,6 +109,33 @@ fn lost_with_the_move(
     }
     lost.retain(|_, sets: &mut Vec<String>| !sets.is_empty());
     Ok(lost)
+}
+
+/// Tells which names have stopped to work, and which work again. What waits is as it was.
+async fn tell(harbor: &Harbor, surveys: &[Links]) -> Result<Option<Notified>, Error> {
+    let mut found = Vec::new();
+    let mut looked_at = HashSet::new();
+    for survey in surveys {
+        let stops = survey.links.iter().find(|link| !matches!(link.state, LinkState::Holds | LinkState::Risk));
+        if let Some(link) = stops.filter(|link| link.state == LinkState::Broken) {
+            let topic = match link.name {
+                LinkName::Registered | LinkName::Delegated => Topic::DelegationBroken,
+                _ => Topic::LinkBroken,
+            };
+            found.push(Condition {
+                topic,
+                subject: survey.hostname.to_string(),
+                code: Some(link.code.to_string()),
+                reason: link.because.clone(),
+            });
+        }
+        if stops.is_none_or(|link| link.state == LinkState::Broken) {
+            looked_at.insert(survey.hostname.as_str());
+        }
+    }
+    let is_of_links = |told: &Told| matches!(told.topic, Topic::DelegationBroken | Topic::LinkBroken);
+    let looked_at = |told: &Told| is_of_links(told) && looked_at.contains(told.subject.as_str());
+    Ok(notify(harbor, found, looked_at, clock::now()).await?)
 }
 
 /// The hostnames, each once.
@@ -131,6 +172,8 @@ struct Surveyed {
     lost: BTreeMap<Hostname, Vec<String>>,
     /// Whether they were not named one by one: a line for each will do.
     listed: bool,
+    /// What became of telling whoever wants to be told.
+    notified: Option<Notified>,
 }
 
 impl Shown for Surveyed {
@@ -148,6 +191,7 @@ impl Shown for Surveyed {
             page.hanging("note: ", &words);
         }
         self.spreads.iter().for_each(|spread| human::spread(page, spread));
+        self.notified.iter().for_each(|notified| human::notified(page, notified));
     }
 
     fn json(&self) -> Value {
@@ -157,6 +201,7 @@ impl Shown for Surveyed {
             "reasons": reasons(&self.surveys).into_iter().collect::<std::collections::BTreeMap<_, _>>(),
             "surveys": surveys,
             "would_lose": self.lost,
+            "notified": self.notified.as_ref().map(json::NotifiedDocument::from),
             "spreads": self.spreads.iter().map(json::SpreadDocument::from).collect::<Vec<_>>(),
         })
     }

@@ -117,6 +117,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("no-user", "the system user does not exist"),
     ("no-zone", "no zone of this harbor holds the name"),
     ("nobody-answers", "no server of the domain answers for it"),
+    ("nobody-to-tell", "the settings name no command under `[notify]`"),
     ("not-as-expected", "a step of the demo failed"),
     ("not-asked", "internal error: a question was missing"),
     ("not-attached", "the name is not attached"),

@@ -368,6 +368,7 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "exit",
             "backup",
             "backup_failed",
+            "notified",
             "command",
             "carried_out",
             "tried",

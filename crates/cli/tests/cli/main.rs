@@ -28,6 +28,7 @@ mod loose_files;
 mod lost_answers;
 mod many_surveys;
 mod nameservers;
+mod notices;
 mod patience;
 mod plans;
 mod real;

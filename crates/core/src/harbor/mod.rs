@@ -5,6 +5,7 @@
 mod ca;
 mod given_keys;
 mod layout;
+mod notify;
 mod path;
 mod server_address;
 mod service;
@@ -21,6 +22,7 @@ use crate::name::{DnsName, Hostname};
 pub use ca::{Ca, ExternalAccount, WhenUrgent};
 pub use given_keys::{GivenKeys, SettingsFile, change_settings};
 pub use layout::Layout;
+pub use notify::Notify;
 pub use path::{PathError, check_path};
 pub use server_address::ServerAddress;
 pub use service::Service;
@@ -54,6 +56,9 @@ pub struct Settings {
     /// Other services that need a certificate, by names of the administrator's own.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub services: BTreeMap<String, Service>,
+    /// Who is told what changes.
+    #[serde(default)]
+    pub notify: Notify,
     #[serde(default)]
     pub internet: Internet,
 }

@@ -16,7 +16,7 @@ pub use dns::{
     ask_serial, await_newer, await_serials, await_signing, forget_signing, load_zones, tell_of_parent, unload_zones,
 };
 pub use include::{configuration, includes};
-pub use process::run_bounded;
+pub use process::{run_bounded, run_with_input};
 pub use serials::{ask_serials, served_serials};
 pub use web::{SIDE_BY_SIDE, ask_missing_modules, await_fingerprint, reload_web, test_web};
 pub use zone_checks::check_zones;

@@ -1,8 +1,8 @@
-//! Runs a server's own command: no shell, no input, bounded in time and output.
+//! Runs a server's own command: no shell, bounded in time and output.
 
-use std::io::Read;
+use std::io::{Read, Write};
 use std::os::unix::process::CommandExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -20,18 +20,26 @@ pub async fn run_bounded(words: &[String], more: &[String]) -> Result<String, Se
 /// The same in another folder than the current one.
 pub async fn run_bounded_in(folder: Option<&Path>, words: &[String], more: &[String]) -> Result<String, ServerError> {
     let all: Vec<String> = words.iter().chain(more).cloned().collect();
-    let folder = folder.map(Path::to_path_buf);
+    on_its_own(folder.map(Path::to_path_buf), all, vec![]).await
+}
+
+/// The same with something to read on its standard input.
+pub async fn run_with_input(words: &[String], input: Vec<u8>) -> Result<String, ServerError> {
+    on_its_own(None, words.to_vec(), input).await
+}
+
+async fn on_its_own(folder: Option<PathBuf>, all: Vec<String>, input: Vec<u8>) -> Result<String, ServerError> {
     let shown = all.join(" ");
     let (done, is_done) = tokio::sync::oneshot::channel();
     // A system that is out of threads is told, and ends nothing: tokio's own threads would.
-    let waiting = std::thread::Builder::new().spawn(move || drop(done.send(run(folder.as_deref(), &all))));
+    let waiting = std::thread::Builder::new().spawn(move || drop(done.send(run(folder.as_deref(), &all, input))));
     let failed = |reason: String| ServerError::Start { command: shown.clone(), reason };
     waiting.map_err(|error| failed(error.to_string()))?;
     is_done.await.unwrap_or_else(|error| Err(failed(error.to_string())))
 }
 
 /// Blocks: on a thread of its own.
-fn run(folder: Option<&Path>, all: &[String]) -> Result<String, ServerError> {
+fn run(folder: Option<&Path>, all: &[String], input: Vec<u8>) -> Result<String, ServerError> {
     let shown = all.join(" ");
     let Some((program, arguments)) = all.split_first() else { return Err(ServerError::NotSet("command")) };
     let mut command = Command::new(program);
@@ -42,11 +50,15 @@ fn run(folder: Option<&Path>, all: &[String]) -> Result<String, ServerError> {
         .args(arguments)
         // Ctrl-C at a terminal goes to a whole group: what a server's program has begun, it ends.
         .process_group(0)
-        .stdin(Stdio::null())
+        .stdin(if input.is_empty() { Stdio::null() } else { Stdio::piped() })
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
         .spawn()
         .map_err(|error| ServerError::Start { command: shown.clone(), reason: error.to_string() })?;
+    if let Some(mut stdin) = child.stdin.take() {
+        // A command that does not read it all is none the worse for it, and is not waited for.
+        let _ = std::thread::Builder::new().spawn(move || stdin.write_all(&input));
+    }
     let readers: Result<Vec<_>, std::io::Error> = [
         child.stdout.take().map(|stream| Box::new(stream) as Box<dyn Read + Send>),
         child.stderr.take().map(|stream| Box::new(stream) as Box<dyn Read + Send>),

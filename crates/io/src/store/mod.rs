@@ -9,6 +9,7 @@ mod damage;
 mod former;
 mod handovers;
 mod logbook;
+mod notices;
 mod pauses;
 mod read;
 mod read_nameservers;

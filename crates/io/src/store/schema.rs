@@ -2,7 +2,7 @@
 
 // Each later version adds what it changes to MIGRATIONS.
 // In all SQL here the numbered parameters must first appear in ascending order: SQLite counts them by appearance.
-pub(super) const VERSION: i64 = 16;
+pub(super) const VERSION: i64 = 17;
 
 pub(super) const TABLES: &str = "
 CREATE TABLE plan (
@@ -58,6 +58,10 @@ CREATE TABLE name_pause (
 CREATE INDEX name_pause_by_site ON name_pause(site);
 CREATE TABLE handover (
     domain TEXT PRIMARY KEY, asked INTEGER NOT NULL, nameservers TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+CREATE TABLE notice (
+    topic TEXT NOT NULL, subject TEXT NOT NULL, code TEXT, since INTEGER NOT NULL, told INTEGER NOT NULL,
+    PRIMARY KEY (topic, subject)
 ) STRICT, WITHOUT ROWID;
 CREATE TABLE logbook (
     id INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, who TEXT NOT NULL, title TEXT NOT NULL,
@@ -138,4 +142,10 @@ CREATE TABLE handover (
     "ALTER TABLE zone ADD COLUMN loaded TEXT;",
     "ALTER TABLE zone ADD COLUMN signing TEXT;",
     "ALTER TABLE former_certificate ADD COLUMN revoked INTEGER NOT NULL DEFAULT 0;",
+    "
+CREATE TABLE notice (
+    topic TEXT NOT NULL, subject TEXT NOT NULL, code TEXT, since INTEGER NOT NULL, told INTEGER NOT NULL,
+    PRIMARY KEY (topic, subject)
+) STRICT, WITHOUT ROWID;
+",
 ];

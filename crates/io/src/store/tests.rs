@@ -345,7 +345,7 @@ fn a_limit_of_alias_domains_is_kept_under_its_new_name() {
     let limits = r#"{"addon-domains":null,"subdomains":null,"parked-domains":3,"redirects":null,"disk":null}"#;
     old.execute("INSERT INTO plan VALUES ('small', $1), ('none', '{}')", [limits]).unwrap();
     old.execute_batch(
-        "DROP TABLE handover; ALTER TABLE zone DROP COLUMN prepared; ALTER TABLE zone DROP COLUMN loaded; ALTER TABLE \
+        "DROP TABLE notice; DROP TABLE handover; ALTER TABLE zone DROP COLUMN prepared; ALTER TABLE zone DROP COLUMN loaded; ALTER TABLE \
          zone DROP COLUMN signing; ALTER TABLE former_certificate DROP COLUMN revoked",
     )
     .unwrap();

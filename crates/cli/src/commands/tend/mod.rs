@@ -1,6 +1,7 @@
 //! `tend`: the scheduled job. Takes back what a killed command left, gets the certificates that wait for their links,
 //! and renews those that are due. What it tells is in `report`.
 
+mod notices;
 mod report;
 mod signing;
 
@@ -168,6 +169,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     report.paused = harbor.store.all_pauses(now)?;
     report.running_out = running_out(&harbor, now)?;
     report.backup = harbor.store.back_up_daily(now).map_err(|error| error.to_string());
+    report.notified = notices::tell(&harbor, &report, now).await?;
     Ok(Box::new(report))
 }
 

@@ -9,6 +9,7 @@ use brightharbor_core::change::Remark;
 use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::redirect::StuckRedirect;
 use brightharbor_io::clock;
+use brightharbor_io::notify::Notified;
 use brightharbor_io::secure::{Demanded, Revoked};
 use jiff::Timestamp;
 use serde_json::{Value, json};
@@ -47,6 +48,8 @@ pub(super) struct Tended {
     pub(super) brought: Vec<BroughtDocument>,
     /// The copy of the inventory that the first run of a day makes; or why there is none.
     pub(super) backup: Result<Option<PathBuf>, String>,
+    /// What became of telling whoever wants to be told. It changes no exit code.
+    pub(super) notified: Option<Notified>,
 }
 
 /// A certificate that is over, or will be before anybody here gets another.
@@ -112,6 +115,7 @@ impl Tended {
             revoked: vec![],
             brought: vec![],
             backup: Ok(None),
+            notified: None,
         }
     }
 
@@ -221,6 +225,7 @@ impl Shown for Tended {
         {
             page.line("Nothing is pending and nothing is due.");
         }
+        self.notified.iter().for_each(|notified| human::notified(page, notified));
     }
 
     fn json(&self) -> Value {
@@ -246,6 +251,7 @@ impl Shown for Tended {
             "signing": self.signing.iter().map(Watched::document).collect::<Vec<_>>(),
             "backup": self.backup.as_ref().ok().and_then(Option::as_ref).map(|copy| copy.display().to_string()),
             "backup_failed": self.backup.as_ref().err(),
+            "notified": self.notified.as_ref().map(json::NotifiedDocument::from),
             "later": self.later.iter().map(|later| json!({
                 "site": later.site,
                 "not_before": later.not_before.map(|at| at.to_string()),

@@ -18,7 +18,7 @@ pub use escape::{harmless, harmless_json};
 pub use findings::findings;
 pub use lists::{list, table};
 pub use page::{Page, when};
-pub use secured::{brought, revoked, secured};
+pub use secured::{brought, notified, revoked, secured};
 pub use spread::spread;
 pub use survey::{survey_list, surveys};
 pub use watched::watched;

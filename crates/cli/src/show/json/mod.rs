@@ -4,6 +4,7 @@
 mod change;
 mod delegation;
 mod demanded;
+mod notified;
 mod revoked;
 mod secured;
 mod site;
@@ -14,6 +15,7 @@ mod watched;
 pub use change::ChangeDocument;
 pub use delegation::{DelegationDocument, FindingDocument};
 pub use demanded::demanded_document;
+pub use notified::NotifiedDocument;
 pub use revoked::RevokedDocument;
 pub use secured::{BroughtDocument, SecuredDocument};
 pub use site::hosts_document;

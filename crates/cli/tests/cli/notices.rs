@@ -1,0 +1,97 @@
+//! Whoever is told what changes (`[notify]`) is told once, and again when it is over; and what goes wrong with it harms nothing.
+
+use std::fs;
+
+use brightharbor_core::certificate::{Certificate, CertificateSource};
+use jiff::{SignedDuration, Timestamp};
+use serde_json::{Value, json};
+
+use crate::coast::Coast;
+
+/// Each notice is put behind the others in a file.
+fn notify_by(coast: &Coast, command: &str) {
+    let toml = coast.harbor().join("harbor.toml");
+    let text = fs::read_to_string(&toml).unwrap();
+    let before = text.split("\n[notify]").next().unwrap();
+    fs::write(&toml, format!("{before}\n[notify]\ncommand = [\"sh\", \"-c\", '{command}']\n")).unwrap();
+}
+
+fn told(coast: &Coast) -> Vec<Value> {
+    let file = coast.path("told");
+    let text = fs::read_to_string(&file).unwrap_or_default();
+    let _ = fs::remove_file(file);
+    text.lines().map(|line| serde_json::from_str(line).unwrap()).collect()
+}
+
+fn of<'v>(notices: &'v [Value], member: &str) -> Vec<&'v str> {
+    notices.iter().map(|notice| notice[member].as_str().unwrap()).collect()
+}
+
+#[test]
+fn names_that_stop_to_work_are_told_once_and_once_more_when_they_work_again() {
+    let coast = Coast::with_bakery();
+    let refused = coast.json(&["survey", "--all", "--notify"], 4);
+    assert_eq!(refused["error"]["code"], "nobody-to-tell", "{refused}");
+    notify_by(&coast, &format!("cat >> {}", coast.path("told").display()));
+    let survey = |exit: i32| coast.json(&["survey", "--all", "--notify"], exit)["notified"].clone();
+    let nothing = json!({ "told": 0, "left": 0, "problem": null });
+    assert_eq!((survey(0), told(&coast)), (nothing.clone(), vec![]));
+
+    let delegate = |names: &[&str]| coast.world.registrar.set_nameservers("crumbandtide.example", names).unwrap();
+    delegate(&["ns1.oldquay.example", "ns2.oldquay.example"]);
+    assert_eq!(survey(3)["told"], 2);
+    let notices = told(&coast);
+    assert_eq!(of(&notices, "subject"), ["crumbandtide.example", "www.crumbandtide.example"]);
+    assert_eq!((of(&notices, "topic"), of(&notices, "turn")), (vec!["delegation-broken"; 2], vec!["begins"; 2]));
+    assert_eq!((&notices[0]["account"], &notices[0]["format"]), (&json!("bakery"), &json!(1)));
+    assert!(notices[0]["email"].as_str().unwrap().contains('@') && notices[0]["code"].is_string(), "{notices:?}");
+    assert_eq!((survey(3), told(&coast)), (nothing.clone(), vec![]), "once");
+    // Another part of the harbor says nothing about this one.
+    coast.run(&["survey", "quay.example", "--notify"]);
+    assert_eq!(told(&coast).iter().filter(|notice| notice["turn"] == "ends").count(), 0);
+
+    // Nobody listens: the survey says the same as ever, and the next run catches up.
+    coast.delegate_here("crumbandtide.example");
+    notify_by(&coast, "echo out of order >&2; exit 3");
+    let failed = survey(0);
+    assert_eq!((&failed["told"], &failed["left"]), (&json!(0), &json!(2)));
+    assert!(failed["problem"].as_str().unwrap().contains("out of order"), "{failed}");
+    assert!(coast.run(&["survey", "--all", "--notify"]).expect(0).contains("2 notices not told"));
+    notify_by(&coast, &format!("cat >> {}", coast.path("told").display()));
+    assert_eq!(survey(0)["told"], 2);
+    let notices = told(&coast);
+    assert_eq!(of(&notices, "turn"), ["ends"; 2]);
+    assert!(of(&notices, "since")[0] <= of(&notices, "at")[0] && notices[0]["account"] == "bakery", "{notices:?}");
+    assert_eq!((survey(0), told(&coast)), (nothing, vec![]));
+}
+
+#[test]
+fn certificates_that_somebody_has_to_look_after_are_told_by_the_timer() {
+    let coast = Coast::with_bakery();
+    notify_by(&coast, &format!("cat >> {}", coast.path("told").display()));
+    coast.run(&["tend"]).expect(0);
+    assert_eq!(told(&coast), Vec::<Value>::new());
+    let soon = Timestamp::now() + SignedDuration::from_hours(24);
+    let (source, not_before) = (CertificateSource::Imported, soon - SignedDuration::from_hours(24 * 90));
+    let bought = |not_after| move |present| Certificate { source, not_before, not_after, ..present };
+    coast.record_certificate("crumbandtide.example", bought(soon));
+    assert_eq!(coast.json(&["tend"], 3)["notified"]["told"], 1);
+    let notices = told(&coast);
+    assert_eq!((&notices[0]["topic"], &notices[0]["turn"]), (&json!("certificate-ending"), &json!("begins")));
+    assert_eq!((&notices[0]["subject"], &notices[0]["account"]), (&json!("crumbandtide.example"), &json!("bakery")));
+    coast.run(&["tend"]).expect(3);
+    assert_eq!(told(&coast), Vec::<Value>::new(), "once");
+    // Over is another thing, and what it was before has ended.
+    coast.record_certificate("crumbandtide.example", bought(Timestamp::now() - SignedDuration::from_hours(1)));
+    coast.run(&["tend"]).expect(1);
+    let notices = told(&coast);
+    assert_eq!(of(&notices, "topic"), ["certificate-expired", "certificate-ending"], "{notices:?}");
+    assert_eq!(of(&notices, "turn"), ["begins", "ends"]);
+    // One of the CA's that is due is renewed, and that is told.
+    let due = |present| Certificate { source: CertificateSource::Ca, not_after: Timestamp::now(), ..present };
+    coast.record_certificate("crumbandtide.example", due);
+    coast.run(&["tend"]).expect(0);
+    let notices = told(&coast);
+    assert_eq!(of(&notices, "topic"), ["certificate-renewed", "certificate-expired"], "{notices:?}");
+    assert_eq!(of(&notices, "turn"), ["happened", "ends"]);
+}
