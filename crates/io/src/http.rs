@@ -35,6 +35,8 @@ pub enum HttpError {
     Silent,
     #[error("could not be connected to ({0})")]
     Connect(String),
+    #[error("does not change to TLS by {0}: {1}")]
+    InTheClear(&'static str, String),
     #[error("failed in the TLS handshake ({0})")]
     Tls(String),
     #[error("broke the connection off ({0})")]

@@ -299,6 +299,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "address",
             "verdict",
             "failed",
+            "starttls",
             "trusted",
             "names",
             "issuer",

@@ -4,7 +4,7 @@ use std::net::SocketAddr;
 
 use jiff::Timestamp;
 
-use super::{CertificateFacts, RevocationStatus, TlsVersion};
+use super::{CertificateFacts, RevocationStatus, StartTls, TlsVersion};
 use crate::name::Host;
 
 /// One server at one address, asked for one host.
@@ -14,6 +14,8 @@ pub struct Served {
     /// Unspecified where the name leads to none.
     pub address: SocketAddr,
     pub seen_at: Timestamp,
+    /// The protocol that changes to TLS there, where TLS does not begin at once.
+    pub start_tls: Option<StartTls>,
     /// Why no handshake of today came about; then there is no chain.
     pub failed: Option<String>,
     /// As it was sent, the leaf first.
@@ -48,6 +50,7 @@ impl Served {
             host: host.to_string(),
             address,
             seen_at,
+            start_tls: None,
             failed: None,
             chain: vec![],
             verified: Err(Distrust::Other("nothing was shown".into())),

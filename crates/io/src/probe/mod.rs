@@ -5,6 +5,7 @@ mod issuer;
 mod page;
 mod revocation;
 mod served;
+mod start_tls;
 mod tls;
 mod tls_proof;
 

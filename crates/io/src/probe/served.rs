@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use aws_lc_rs::rand;
 use brightharbor_core::certificate::{
-    Greeting, Served, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting, read_der,
+    Greeting, Served, StartTls, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting, read_der,
 };
 use rustls::pki_types::ServerName;
 use rustls::version::{TLS12, TLS13};
@@ -19,6 +19,7 @@ use tokio_rustls::TlsConnector;
 use tokio_rustls::client::TlsStream;
 
 use super::revocation::{RevocationLists, judge_staple};
+use super::start_tls::begin;
 use super::tls::{Keys, witnessing};
 use crate::clock;
 use crate::http::{Connection, HttpError, connect};
@@ -33,14 +34,34 @@ const MOST_PAGE: usize = 64 * 1024;
 /// A chain longer than this is cut off: it is told by what is there.
 pub(super) const MOST_CERTIFICATES: usize = 20;
 
-/// Looks at one address for the host.
+/// Where the handshakes go.
+#[derive(Debug, Clone, Copy)]
+struct Door<'a> {
+    address: SocketAddr,
+    host: &'a str,
+    start_tls: Option<StartTls>,
+}
+
+impl Door<'_> {
+    async fn connect(&self) -> Result<TcpStream, HttpError> {
+        let mut stream = connect(self.address).await?;
+        if let Some(protocol) = self.start_tls {
+            begin(&mut stream, protocol).await?;
+        }
+        Ok(stream)
+    }
+}
+
+/// Looks at one address for the host; by a protocol that changes to TLS, or by TLS at once.
 pub async fn look_at_served(
     address: SocketAddr,
     host: &str,
+    start_tls: Option<StartTls>,
     roots: Arc<RootCertStore>,
     lists: &RevocationLists,
 ) -> Served {
-    let mut served = Served::unseen(host, address, clock::now());
+    let mut served = Served { start_tls, ..Served::unseen(host, address, clock::now()) };
+    let door = Door { address, host, start_tls };
     if let Err(error) = modern(&mut served, &roots).await {
         let unreachable = !matches!(error, HttpError::Tls(_));
         served.failed = Some(error.to_string());
@@ -48,13 +69,13 @@ pub async fn look_at_served(
             return served;
         }
     }
-    let old = TlsVersion::OLD.map(|version| greeted(address, host, version, USUAL));
+    let old = TlsVersion::OLD.map(|version| greeted(door, version, USUAL));
     let weak: Vec<u16> = WEAK.iter().map(|(cipher, _)| *cipher).collect();
     let (old, weak, tls12, tls13) = tokio::join!(
         futures_util::future::join_all(old),
-        greeted(address, host, TlsVersion::Tls12, &weak),
-        speaks(address, host, &roots, &TLS12),
-        speaks(address, host, &roots, &TLS13),
+        greeted(door, TlsVersion::Tls12, &weak),
+        speaks(door, &roots, &TLS12),
+        speaks(door, &roots, &TLS13),
     );
     for (answer, version) in old.into_iter().zip(TlsVersion::OLD) {
         if accepts(answer, version) {
@@ -69,8 +90,10 @@ pub async fn look_at_served(
     }
     if served.failed.is_none() {
         served.revocation = lists.status_unless_stapled(served.staple.as_ref(), &served.chain).await;
-        served.hsts = bound_to_https(&served, &roots).await;
-        served.without_name = nameless(address, host, &roots).await;
+        if start_tls.is_none() {
+            served.hsts = bound_to_https(&served, &roots).await;
+        }
+        served.without_name = nameless(door, &roots).await;
     }
     served
 }
@@ -80,9 +103,9 @@ fn name_of(host: &str) -> Result<ServerName<'static>, HttpError> {
         .map_err(|error| HttpError::Request(error.to_string()))
 }
 
-async fn shake(address: SocketAddr, host: &str, config: ClientConfig) -> Result<TlsStream<TcpStream>, HttpError> {
-    let stream = connect(address).await?;
-    timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name_of(host)?, stream))
+async fn shake(door: Door<'_>, config: ClientConfig) -> Result<TlsStream<TcpStream>, HttpError> {
+    let stream = door.connect().await?;
+    timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name_of(door.host)?, stream))
         .await
         .map_err(|_| HttpError::Silent)?
         .map_err(|error| HttpError::Tls(handshake_words(&error)))
@@ -96,8 +119,12 @@ fn names_of(session: &ClientConnection) -> Vec<String> {
 /// A handshake of today, with what it shows.
 async fn modern(served: &mut Served, roots: &Arc<RootCertStore>) -> Result<(), HttpError> {
     let (mut config, witness) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo)?;
-    config.alpn_protocols = vec![b"h2".to_vec(), b"http/1.1".to_vec()];
-    let stream = shake(served.address, &served.host, config).await?;
+    // What begins in the clear is no web server, and would have to refuse these (RFC 7301 section 3.2).
+    if served.start_tls.is_none() {
+        config.alpn_protocols = vec![b"h2".to_vec(), b"http/1.1".to_vec()];
+    }
+    let door = Door { address: served.address, host: &served.host, start_tls: served.start_tls };
+    let stream = shake(door, config).await?;
     let (_, session) = stream.get_ref();
     for der in session.peer_certificates().unwrap_or_default().iter().take(MOST_CERTIFICATES) {
         served.chain.push(read_der(der).map_err(HttpError::Tls)?);
@@ -109,37 +136,36 @@ async fn modern(served: &mut Served, roots: &Arc<RootCertStore>) -> Result<(), H
 }
 
 async fn speaks(
-    address: SocketAddr,
-    host: &str,
+    door: Door<'_>,
     roots: &Arc<RootCertStore>,
     version: &'static rustls::SupportedProtocolVersion,
 ) -> bool {
     match witnessing(Arc::clone(roots), &[version], Keys::WeakToo) {
-        Ok((config, _)) => shake(address, host, config).await.is_ok(),
+        Ok((config, _)) => shake(door, config).await.is_ok(),
         Err(_) => false,
     }
 }
 
 /// What is shown to who asks for no name; `None` if the server refuses that.
-async fn nameless(address: SocketAddr, host: &str, roots: &Arc<RootCertStore>) -> Option<Vec<String>> {
+async fn nameless(door: Door<'_>, roots: &Arc<RootCertStore>) -> Option<Vec<String>> {
     let (mut config, _) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo).ok()?;
     config.enable_sni = false;
-    let stream = shake(address, host, config).await.ok()?;
+    let stream = shake(door, config).await.ok()?;
     Some(names_of(stream.get_ref().1))
 }
 
 /// The greeting by hand, and the beginning of the answer to it.
-async fn greeted(address: SocketAddr, host: &str, version: TlsVersion, ciphers: &[u16]) -> Greeting {
+async fn greeted(door: Door<'_>, version: TlsVersion, ciphers: &[u16]) -> Greeting {
     let mut random = [0; 32];
     if rand::fill(&mut random).is_err() {
         return Greeting::Other;
     }
-    let hello = client_hello(version, ciphers, host, random);
-    timeout(HANDSHAKE_TIME, exchange(address, &hello)).await.unwrap_or(Greeting::Other)
+    let hello = client_hello(version, ciphers, door.host, random);
+    timeout(HANDSHAKE_TIME, exchange(door, &hello)).await.unwrap_or(Greeting::Other)
 }
 
-async fn exchange(address: SocketAddr, hello: &[u8]) -> Greeting {
-    let Ok(mut stream) = connect(address).await else { return Greeting::Other };
+async fn exchange(door: Door<'_>, hello: &[u8]) -> Greeting {
+    let Ok(mut stream) = door.connect().await else { return Greeting::Other };
     if stream.write_all(hello).await.is_err() {
         return Greeting::Refused;
     }

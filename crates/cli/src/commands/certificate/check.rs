@@ -3,7 +3,7 @@
 use std::net::{IpAddr, SocketAddr};
 use std::sync::Arc;
 
-use brightharbor_core::certificate::{Installed, RevocationStatus, Served, read_chain, rules};
+use brightharbor_core::certificate::{Installed, RevocationStatus, Served, StartTls, read_chain, rules};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::Host;
@@ -36,6 +36,43 @@ pub struct Check {
     /// Look at this address, wherever the hosts lead.
     #[arg(long, value_name = "ADDRESS", value_parser = typed_address)]
     at: Option<IpAddr>,
+    /// Begin in the clear by this protocol and change to TLS. Without it that is so at the usual ports 21, 25, 110, 143,
+    /// 389, 587 and 5432.
+    #[arg(long, value_name = "PROTOCOL", value_enum, conflicts_with = "all")]
+    starttls: Option<Protocol>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+enum Protocol {
+    Smtp,
+    Imap,
+    Pop3,
+    Ftp,
+    Ldap,
+    Postgres,
+    /// TLS begins at once, whatever is usual at the port.
+    None,
+}
+
+impl Protocol {
+    fn meant(self) -> Option<StartTls> {
+        Some(match self {
+            Protocol::Smtp => StartTls::Smtp,
+            Protocol::Imap => StartTls::Imap,
+            Protocol::Pop3 => StartTls::Pop3,
+            Protocol::Ftp => StartTls::Ftp,
+            Protocol::Ldap => StartTls::Ldap,
+            Protocol::Postgres => StartTls::Postgres,
+            Protocol::None => return None,
+        })
+    }
+}
+
+/// A server that is looked at.
+struct Target {
+    host: Host,
+    port: u16,
+    start_tls: Option<StartTls>,
 }
 
 /// Servers that are looked at together; each is shaken hands with several times.
@@ -49,10 +86,16 @@ pub fn run(args: &Check, context: &Context) -> Report {
         Err(error) => return Err(error),
     };
     let settings = harbor.as_ref().map(|harbor| harbor.settings.clone()).unwrap_or_default();
-    let mut targets = args.hosts.iter().map(|typed| target(typed, &settings)).collect::<Result<Vec<_>, _>>()?;
+    let mut targets = Vec::with_capacity(args.hosts.len());
+    for typed in &args.hosts {
+        let (host, port) = target(typed, &settings)?;
+        let start_tls = args.starttls.map_or_else(|| StartTls::usual_at(port), Protocol::meant);
+        targets.push(Target { host, port, start_tls });
+    }
     if let (true, Some(harbor)) = (args.all, &harbor) {
         let covered = harbor.store.all_certificates()?.into_iter().flat_map(|certificate| certificate.names);
-        targets.extend(covered.map(|name| (name, settings.internet.https_port())));
+        let port = settings.internet.https_port();
+        targets.extend(covered.map(|host| Target { host, port, start_tls: None }));
     }
     let roots = trust::roots(&settings.internet.trust_roots)?;
     let seen = runtime_for_many(targets.len())?.block_on(look_at_all(targets, args.at, &settings, &roots, context));
@@ -78,7 +121,7 @@ fn target(typed: &str, settings: &Settings) -> Result<(Host, u16), Error> {
 }
 
 async fn look_at_all(
-    targets: Vec<(Host, u16)>,
+    targets: Vec<Target>,
     at: Option<IpAddr>,
     settings: &Settings,
     roots: &Roots,
@@ -87,9 +130,10 @@ async fn look_at_all(
     let (count, mut seen) = (targets.len(), Vec::new());
     let resolvers = resolvers(settings);
     let lists = Arc::new(RevocationLists::default());
-    let looks = targets.into_iter().map(|(name, port)| {
+    let looks = targets.into_iter().map(|target| {
         let (resolvers, roots, lists) = (resolvers.clone(), Arc::clone(roots), Arc::clone(&lists));
-        let look = tokio::spawn(look_at_host(name.clone(), port, at, resolvers, roots, lists));
+        let (name, port) = (target.host.clone(), target.port);
+        let look = tokio::spawn(look_at_host(target, at, resolvers, roots, lists));
         async move { look.await.unwrap_or_else(|error| vec![broken_off(&name, port, &error.to_string())]) }
     });
     let mut looks = stream::iter(looks).buffered(AT_ONCE);
@@ -110,8 +154,7 @@ fn broken_off(name: &Host, port: u16, reason: &str) -> Served {
 }
 
 async fn look_at_host(
-    name: Host,
-    port: u16,
+    Target { host: name, port, start_tls }: Target,
     at: Option<IpAddr>,
     resolvers: Vec<SocketAddr>,
     roots: Roots,
@@ -134,7 +177,8 @@ async fn look_at_host(
     }
     let looks = addresses
         .into_iter()
-        .map(|address| look_at_served(SocketAddr::new(address, port), name.as_str(), Arc::clone(&roots), &lists));
+        .map(|address| SocketAddr::new(address, port))
+        .map(|address| look_at_served(address, name.as_str(), start_tls, Arc::clone(&roots), &lists));
     futures_util::future::join_all(looks).await
 }
 
@@ -178,9 +222,14 @@ fn facts(served: &Served) -> Vec<(&'static str, String)> {
     if let Some(alpn) = &served.alpn {
         facts.push(("ALPN", alpn.clone()));
     }
-    if served.failed.is_none() {
+    if let Some(protocol) = served.start_tls {
+        facts.push(("STARTTLS", protocol.word().into()));
+    }
+    if served.failed.is_none() && served.start_tls.is_none() {
         let hsts = served.hsts.map_or("not set".into(), |seconds| format!("{} days", seconds / 86_400));
         facts.push(("HSTS", hsts));
+    }
+    if served.failed.is_none() {
         facts.push(("OCSP stapling", served.staple.as_ref().map_or("not offered".into(), RevocationStatus::words)));
         let nameless = match &served.without_name {
             None => "handshake refused".to_string(),
@@ -231,6 +280,7 @@ impl Shown for Checked {
                 "address": (!served.address.ip().is_unspecified()).then(|| served.address.to_string()),
                 "verdict": verdict(findings),
                 "failed": served.failed,
+                "starttls": served.start_tls,
                 "trusted": served.verified.is_ok(),
                 "names": served.chain.first().map(|leaf| &leaf.names),
                 "issuer": served.chain.first().map(|leaf| &leaf.issuer),

@@ -67,7 +67,7 @@ fn back(text: &str, place: Place) -> Place {
 
 /// The lines of context behind a place.
 fn forth(text: &str, place: Place) -> Place {
-    text[place.byte..].split_inclusive('\n').take(CONTEXT).fold(place, |place, line| beyond(place, line))
+    text[place.byte..].split_inclusive('\n').take(CONTEXT).fold(place, beyond)
 }
 
 fn beyond(place: Place, line: &str) -> Place {

@@ -28,6 +28,7 @@ pub mod servers;
 mod signatures;
 mod signing;
 mod stapled;
+mod start_tls;
 mod taken_over;
 mod tls;
 mod tls_floor;

@@ -12,7 +12,7 @@ use super::servers::{Server, await_listener, need};
 use crate::coast::{brightharbor, run};
 
 /// OpenSSL's server with a self-signed certificate and further options.
-fn start(folder: &Path, more: &[&str]) -> (Server, SocketAddr) {
+pub(super) fn start(folder: &Path, more: &[&str]) -> (Server, SocketAddr) {
     start_at("127.0.0.1:0", folder, more)
 }
 

@@ -43,6 +43,7 @@ fn good() -> (Served, CertificateFacts) {
         revocation: RevocationStatus::Good,
         hsts: None,
         without_name: None,
+        start_tls: None,
     };
     (served, root)
 }
@@ -142,4 +143,18 @@ fn each_rule_fires_on_its_own_fault_alone() {
 fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
     let texts: Vec<_> = ALL.iter().map(|rule| rule.text).collect();
     check_folder("certificate/rules", &texts, &triggers().iter().map(|(code, _)| *code).collect::<Vec<_>>());
+}
+
+#[test]
+fn what_can_be_done_where_nothing_is_spoken_depends_on_what_was_asked() {
+    let cure = |spoil: fn(&mut Served)| {
+        let (mut served, _) = good();
+        served.failed = Some("nothing".into());
+        spoil(&mut served);
+        let findings = judge(&served, &Installed::default());
+        findings.into_iter().find(|finding| finding.code == "tls-not-spoken").unwrap().cure
+    };
+    assert!(cure(|_| {}).contains("web server"));
+    assert!(cure(|served| served.start_tls = Some(crate::certificate::StartTls::Imap)).contains("STARTTLS"));
+    assert!(cure(|served| served.address = "0.0.0.0:443".parse().unwrap()).contains("--at"));
 }

@@ -20,5 +20,10 @@ const TEXT: RuleText = RuleText {
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
     let Some(why) = &served.failed else { return vec![] };
     let message = format!("{}: {why}", served.place());
-    vec![TEXT.finding(&served.host, message, "see that the web server listens there, with a certificate")]
+    let cure = match (served.address.ip().is_unspecified(), served.start_tls) {
+        (true, _) => "give the name an address record, or say with --at where its server is",
+        (false, Some(_)) => "have the server offer STARTTLS, with a certificate",
+        (false, None) => "see that the web server listens there, with a certificate",
+    };
+    vec![TEXT.finding(&served.host, message, cure)]
 }
