@@ -300,6 +300,8 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "verdict",
             "failed",
             "starttls",
+            "asked_for",
+            "asks_for_client",
             "trusted",
             "names",
             "issuer",

@@ -16,6 +16,10 @@ pub struct Served {
     pub seen_at: Timestamp,
     /// The protocol that changes to TLS there, where TLS does not begin at once.
     pub start_tls: Option<StartTls>,
+    /// The kind of keys that it was asked for alone, where it has a certificate of that kind beside another.
+    pub asked_for: Option<&'static str>,
+    /// Whether it wants a certificate of the visitor.
+    pub asks_for_client: bool,
     /// Why no handshake of today came about; then there is no chain.
     pub failed: Option<String>,
     /// As it was sent, the leaf first.
@@ -51,6 +55,8 @@ impl Served {
             address,
             seen_at,
             start_tls: None,
+            asked_for: None,
+            asks_for_client: false,
             failed: None,
             chain: vec![],
             verified: Err(Distrust::Other("nothing was shown".into())),
@@ -68,9 +74,10 @@ impl Served {
 impl Served {
     /// The host with the address that was looked at, if there is one.
     pub fn place(&self) -> String {
+        let by_key = self.asked_for.map(|kind| format!(", asked for {kind} keys")).unwrap_or_default();
         match self.address.ip().is_unspecified() {
             true => self.host.clone(),
-            false => format!("{} at {}", self.host, self.address),
+            false => format!("{} at {}{by_key}", self.host, self.address),
         }
     }
 }

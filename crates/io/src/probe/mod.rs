@@ -8,6 +8,7 @@ mod served;
 mod start_tls;
 mod tls;
 mod tls_proof;
+mod witness;
 
 pub use before::{hear_before, hear_strangers};
 pub use issuer::fetch_issuer;

@@ -11,7 +11,7 @@ use brightharbor_core::certificate::{
 };
 use rustls::pki_types::ServerName;
 use rustls::version::{TLS12, TLS13};
-use rustls::{ClientConfig, ClientConnection, RootCertStore};
+use rustls::{ClientConfig, RootCertStore};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::TcpStream;
 use tokio::time::timeout;
@@ -20,7 +20,7 @@ use tokio_rustls::client::TlsStream;
 
 use super::revocation::{RevocationLists, judge_staple};
 use super::start_tls::begin;
-use super::tls::{Keys, witnessing};
+use super::witness::{Keys, Witness, witnessing};
 use crate::clock;
 use crate::http::{Connection, HttpError, connect};
 use crate::tls_words::handshake_words;
@@ -52,21 +52,22 @@ impl Door<'_> {
     }
 }
 
-/// Looks at one address for the host; by a protocol that changes to TLS, or by TLS at once.
+/// Looks at one address for the host; by a protocol that changes to TLS, or by TLS at once. A server that has certificates
+/// of two kinds of keys is there twice.
 pub async fn look_at_served(
     address: SocketAddr,
     host: &str,
     start_tls: Option<StartTls>,
     roots: Arc<RootCertStore>,
     lists: &RevocationLists,
-) -> Served {
+) -> Vec<Served> {
     let mut served = Served { start_tls, ..Served::unseen(host, address, clock::now()) };
     let door = Door { address, host, start_tls };
-    if let Err(error) = modern(&mut served, &roots).await {
+    if let Err(error) = modern(&mut served, Keys::WeakToo, &roots).await {
         let unreachable = !matches!(error, HttpError::Tls(_));
         served.failed = Some(error.to_string());
         if unreachable {
-            return served;
+            return vec![served];
         }
     }
     let old = TlsVersion::OLD.map(|version| greeted(door, version, USUAL));
@@ -95,7 +96,8 @@ pub async fn look_at_served(
         }
         served.without_name = nameless(door, &roots).await;
     }
-    served
+    let other = by_other_key(&served, &roots, lists).await;
+    std::iter::once(served).chain(other).collect()
 }
 
 fn name_of(host: &str) -> Result<ServerName<'static>, HttpError> {
@@ -103,36 +105,57 @@ fn name_of(host: &str) -> Result<ServerName<'static>, HttpError> {
         .map_err(|error| HttpError::Request(error.to_string()))
 }
 
-async fn shake(door: Door<'_>, config: ClientConfig) -> Result<TlsStream<TcpStream>, HttpError> {
+/// A handshake; `None` if the server ends it because the visitor has no certificate: it has shown its own before.
+async fn shake(
+    door: Door<'_>,
+    (config, witness): (ClientConfig, &Witness),
+) -> Result<Option<TlsStream<TcpStream>>, HttpError> {
     let stream = door.connect().await?;
-    timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name_of(door.host)?, stream))
-        .await
-        .map_err(|_| HttpError::Silent)?
-        .map_err(|error| HttpError::Tls(handshake_words(&error)))
+    match timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name_of(door.host)?, stream)).await {
+        Err(_) => Err(HttpError::Silent),
+        Ok(Ok(stream)) => Ok(Some(stream)),
+        Ok(Err(_)) if witness.asks_for_client() => Ok(None),
+        Ok(Err(error)) => Err(HttpError::Tls(handshake_words(&error))),
+    }
 }
 
-fn names_of(session: &ClientConnection) -> Vec<String> {
-    let leaf = session.peer_certificates().and_then(|chain| chain.first());
-    leaf.and_then(|leaf| read_der(leaf).ok()).map(|facts| facts.names).unwrap_or_default()
+fn names_of(shown: &[Vec<u8>]) -> Vec<String> {
+    shown.first().and_then(|leaf| read_der(leaf).ok()).map(|facts| facts.names).unwrap_or_default()
 }
 
 /// A handshake of today, with what it shows.
-async fn modern(served: &mut Served, roots: &Arc<RootCertStore>) -> Result<(), HttpError> {
-    let (mut config, witness) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo)?;
+async fn modern(served: &mut Served, keys: Keys, roots: &Arc<RootCertStore>) -> Result<(), HttpError> {
+    let (mut config, witness) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, keys)?;
     // What begins in the clear is no web server, and would have to refuse these (RFC 7301 section 3.2).
     if served.start_tls.is_none() {
         config.alpn_protocols = vec![b"h2".to_vec(), b"http/1.1".to_vec()];
     }
     let door = Door { address: served.address, host: &served.host, start_tls: served.start_tls };
-    let stream = shake(door, config).await?;
-    let (_, session) = stream.get_ref();
-    for der in session.peer_certificates().unwrap_or_default().iter().take(MOST_CERTIFICATES) {
-        served.chain.push(read_der(der).map_err(HttpError::Tls)?);
-    }
+    let stream = shake(door, (config, &witness)).await?;
+    let chain: Result<Vec<_>, String> = witness.shown().iter().map(|der| read_der(der)).collect();
+    served.chain = chain.map_err(HttpError::Tls)?;
     served.verified = witness.verdict();
     served.staple = witness.staple().map(|answer| judge_staple(&answer, &served.chain, served.seen_at));
-    served.alpn = session.alpn_protocol().map(|name| String::from_utf8_lossy(name).into_owned());
+    let alpn = stream.as_ref().and_then(|stream| stream.get_ref().1.alpn_protocol());
+    served.alpn = alpn.map(|name| String::from_utf8_lossy(name).into_owned());
+    served.asks_for_client = witness.asks_for_client();
     Ok(())
+}
+
+/// What it shows to who knows keys of the other kind alone, if that is another certificate.
+async fn by_other_key(served: &Served, roots: &Arc<RootCertStore>, lists: &RevocationLists) -> Option<Served> {
+    let first = served.chain.first()?;
+    let (keys, asked) = match first.key.starts_with("RSA") {
+        true => (Keys::Ecdsa, "ECDSA"),
+        false => (Keys::Rsa, "RSA"),
+    };
+    let mut other = Served { asked_for: Some(asked), ..served.clone() };
+    modern(&mut other, keys, roots).await.ok()?;
+    if other.chain.first()?.der == first.der {
+        return None;
+    }
+    other.revocation = lists.status_unless_stapled(other.staple.as_ref(), &other.chain).await;
+    Some(other)
 }
 
 async fn speaks(
@@ -141,17 +164,17 @@ async fn speaks(
     version: &'static rustls::SupportedProtocolVersion,
 ) -> bool {
     match witnessing(Arc::clone(roots), &[version], Keys::WeakToo) {
-        Ok((config, _)) => shake(door, config).await.is_ok(),
+        Ok((config, witness)) => shake(door, (config, &witness)).await.is_ok(),
         Err(_) => false,
     }
 }
 
 /// What is shown to who asks for no name; `None` if the server refuses that.
 async fn nameless(door: Door<'_>, roots: &Arc<RootCertStore>) -> Option<Vec<String>> {
-    let (mut config, _) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo).ok()?;
+    let (mut config, witness) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo).ok()?;
     config.enable_sni = false;
-    let stream = shake(door, config).await.ok()?;
-    Some(names_of(stream.get_ref().1))
+    shake(door, (config, &witness)).await.ok()?;
+    Some(names_of(&witness.shown()))
 }
 
 /// The greeting by hand, and the beginning of the answer to it.

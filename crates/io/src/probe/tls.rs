@@ -2,25 +2,23 @@
 //! that a bad certificate can be described.
 
 use std::net::SocketAddr;
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 use std::time::Duration;
 
-use brightharbor_core::certificate::{Distrust, RevocationStatus, read_der};
+use brightharbor_core::certificate::{RevocationStatus, read_der};
 use brightharbor_core::name::Host;
 use brightharbor_core::survey::{TlsOutcome, TlsSeen};
-use rustls::client::WebPkiServerVerifier;
-use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
-use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
-use rustls::{ClientConfig, DigitallySignedStruct, RootCertStore, SignatureScheme, SupportedProtocolVersion};
+use rustls::RootCertStore;
+use rustls::pki_types::ServerName;
 use tokio::time::timeout;
 use tokio_rustls::TlsConnector;
 
 use super::revocation::{RevocationLists, judge_staple};
 use super::served::MOST_CERTIFICATES;
+use super::witness::{Keys, witnessing};
 use crate::clock;
 use crate::http::{HttpError, connect};
 use crate::tls_words::handshake_words;
-use crate::trust::{distrust, provider};
 
 const HANDSHAKE_TIME: Duration = Duration::from_secs(8);
 
@@ -90,112 +88,4 @@ async fn handshake(
         not_after: facts.not_after,
         sent: chain.len(),
     })
-}
-
-/// Takes the verdict of the real verifier down and lets the handshake go on. The handshake's own signature is checked for
-/// real: a server that does not hold the key never gets past it.
-#[derive(Debug)]
-pub(super) struct Witness {
-    verifier: Arc<WebPkiServerVerifier>,
-    verdict: Mutex<Option<Result<(), Distrust>>>,
-    staple: Mutex<Vec<u8>>,
-    keys: Keys,
-}
-
-/// Whose handshakes are gone on with.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Keys {
-    /// Of keys that prove something.
-    Strong,
-    /// Of weak ones as well, whose signatures the library does not check: to see what such a server shows, which is a fault
-    /// in any case.
-    WeakToo,
-}
-
-/// A client that takes down the verdict on whatever is shown, speaking these versions.
-pub(super) fn witnessing(
-    roots: Arc<RootCertStore>,
-    versions: &[&'static SupportedProtocolVersion],
-    keys: Keys,
-) -> Result<(ClientConfig, Arc<Witness>), HttpError> {
-    let failed = |error: String| HttpError::Tls(error);
-    let verifier = WebPkiServerVerifier::builder_with_provider(roots, provider())
-        .build()
-        .map_err(|error| failed(error.to_string()))?;
-    let witness = Arc::new(Witness { verifier, verdict: Mutex::new(None), staple: Mutex::default(), keys });
-    let config = ClientConfig::builder_with_provider(provider())
-        .with_protocol_versions(versions)
-        .map_err(|error| failed(error.to_string()))?
-        .dangerous()
-        .with_custom_certificate_verifier(Arc::clone(&witness) as Arc<dyn ServerCertVerifier>)
-        .with_no_client_auth();
-    Ok((config, witness))
-}
-
-impl Witness {
-    pub(super) fn verdict(&self) -> Result<(), Distrust> {
-        let verdict = self.verdict.lock().map(|verdict| verdict.clone()).unwrap_or_default();
-        verdict.unwrap_or_else(|| Err(Distrust::Other("no verdict".into())))
-    }
-
-    /// The answer about revocation that came along, DER.
-    pub(super) fn staple(&self) -> Option<Vec<u8>> {
-        self.staple.lock().ok().map(|staple| staple.clone()).filter(|staple| !staple.is_empty())
-    }
-}
-
-impl Witness {
-    fn unless_weak(
-        &self,
-        certificate: &CertificateDer<'_>,
-        checked: Result<HandshakeSignatureValid, rustls::Error>,
-    ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        let weak = || read_der(certificate).is_ok_and(|facts| facts.weakness().is_some());
-        match checked {
-            Err(_) if self.keys == Keys::WeakToo && weak() => Ok(HandshakeSignatureValid::assertion()),
-            checked => checked,
-        }
-    }
-}
-
-impl ServerCertVerifier for Witness {
-    fn verify_server_cert(
-        &self,
-        end_entity: &CertificateDer<'_>,
-        intermediates: &[CertificateDer<'_>],
-        server_name: &ServerName<'_>,
-        ocsp: &[u8],
-        now: UnixTime,
-    ) -> Result<ServerCertVerified, rustls::Error> {
-        let verdict = self.verifier.verify_server_cert(end_entity, intermediates, server_name, ocsp, now);
-        if let Ok(mut staple) = self.staple.lock() {
-            *staple = ocsp.to_vec();
-        }
-        if let Ok(mut slot) = self.verdict.lock() {
-            *slot = Some(verdict.map(|_| ()).map_err(|error| distrust(&error)));
-        }
-        Ok(ServerCertVerified::assertion())
-    }
-
-    fn verify_tls12_signature(
-        &self,
-        message: &[u8],
-        certificate: &CertificateDer<'_>,
-        signature: &DigitallySignedStruct,
-    ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        self.unless_weak(certificate, self.verifier.verify_tls12_signature(message, certificate, signature))
-    }
-
-    fn verify_tls13_signature(
-        &self,
-        message: &[u8],
-        certificate: &CertificateDer<'_>,
-        signature: &DigitallySignedStruct,
-    ) -> Result<HandshakeSignatureValid, rustls::Error> {
-        self.unless_weak(certificate, self.verifier.verify_tls13_signature(message, certificate, signature))
-    }
-
-    fn supported_verify_schemes(&self) -> Vec<SignatureScheme> {
-        self.verifier.supported_verify_schemes()
-    }
 }

@@ -179,7 +179,7 @@ async fn look_at_host(
         .into_iter()
         .map(|address| SocketAddr::new(address, port))
         .map(|address| look_at_served(address, name.as_str(), start_tls, Arc::clone(&roots), &lists));
-    futures_util::future::join_all(looks).await
+    futures_util::future::join_all(looks).await.concat()
 }
 
 /// The leaf that is installed for a host of this harbor.
@@ -237,6 +237,9 @@ fn facts(served: &Served) -> Vec<(&'static str, String)> {
             Some(names) => format!("certificate for {}", names.join(", ")),
         };
         facts.push(("without SNI", nameless));
+        if served.asks_for_client {
+            facts.push(("client", "asked for a certificate of its own".into()));
+        }
     }
     facts
 }
@@ -281,6 +284,8 @@ impl Shown for Checked {
                 "verdict": verdict(findings),
                 "failed": served.failed,
                 "starttls": served.start_tls,
+                "asked_for": served.asked_for,
+                "asks_for_client": served.asks_for_client,
                 "trusted": served.verified.is_ok(),
                 "names": served.chain.first().map(|leaf| &leaf.names),
                 "issuer": served.chain.first().map(|leaf| &leaf.issuer),

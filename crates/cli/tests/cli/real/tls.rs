@@ -70,6 +70,51 @@ fn a_server_of_today_has_neither() {
     assert_eq!(codes(&seen), ["served-not-trusted"], "{seen}");
 }
 
+/// All that is told of the server.
+fn all(address: SocketAddr) -> Vec<Value> {
+    let target = format!("gullrock.example:{}", address.port());
+    let words = ["certificate", "check", &target, "--at", "127.0.0.1", "--json"];
+    let done = run(brightharbor().args(words).env("BRIGHTHARBOR", "/nowhere"));
+    serde_json::from_str::<Value>(&done.stdout).unwrap()["servers"].as_array().unwrap().clone()
+}
+
+#[test]
+fn certificates_of_two_kinds_of_keys_are_both_looked_at() {
+    let folder = tempfile::tempdir().unwrap();
+    let (cert, key) = (folder.path().join("rsa.pem"), folder.path().join("rsa.key"));
+    let (cert, key) = (cert.to_str().unwrap(), key.to_str().unwrap());
+    let made = Command::new(need("openssl", "openssl"))
+        .args(["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "9", "-subj", "/CN=old", "-keyout", key])
+        .args(["-addext", "subjectAltName=DNS:lanternchoir.example", "-out", cert])
+        .stderr(Stdio::null())
+        .status();
+    assert!(made.unwrap().success());
+    // The one that few visitors are shown is the one that somebody forgot.
+    let (_server, address) = start(folder.path(), &["-dcert", cert, "-dkey", key]);
+    let servers = all(address);
+    assert_eq!(servers.len(), 2, "{servers:#?}");
+    assert_eq!((&servers[0]["asked_for"], &servers[0]["names"]), (&json!(null), &json!(["gullrock.example"])));
+    assert_eq!((&servers[1]["asked_for"], &servers[1]["names"]), (&json!("RSA"), &json!(["lanternchoir.example"])));
+    assert_eq!(servers[1]["key"], "RSA 2048");
+    let found = codes(&servers[1]);
+    assert!(found.contains(&"served-name-not-covered"), "{found:?}");
+}
+
+#[test]
+fn a_server_that_wants_a_certificate_of_the_visitor_shows_its_own() {
+    for versions in [&["-tls1_2"][..], &["-tls1_3"], &[]] {
+        let folder = tempfile::tempdir().unwrap();
+        let (_server, address) = start(folder.path(), &[&["-Verify", "1"], versions].concat());
+        let servers = all(address);
+        assert_eq!(servers.len(), 1, "{servers:#?}");
+        assert_eq!(servers[0]["asks_for_client"], true, "{versions:?} {servers:#?}");
+        assert_eq!(servers[0]["names"], json!(["gullrock.example"]));
+        assert_eq!(codes(&servers[0]), ["served-not-trusted"], "{versions:?}");
+        let shown = servers[0]["versions"].as_array().unwrap().len();
+        assert_eq!(shown, if versions.is_empty() { 2 } else { 1 }, "{versions:?} {servers:#?}");
+    }
+}
+
 #[test]
 fn a_server_is_checked_at_its_address_of_either_family() {
     let folder = tempfile::tempdir().unwrap();

@@ -44,6 +44,8 @@ fn good() -> (Served, CertificateFacts) {
         hsts: None,
         without_name: None,
         start_tls: None,
+        asked_for: None,
+        asks_for_client: false,
     };
     (served, root)
 }
