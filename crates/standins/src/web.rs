@@ -17,14 +17,15 @@ use hyper::header::{CONTENT_TYPE, HOST, HeaderValue, LOCATION, STRICT_TRANSPORT_
 use hyper::service::service_fn;
 use hyper::{Method, Request, Response, StatusCode};
 use hyper_util::rt::TokioIo;
-use rustls::ServerConfig;
 use rustls::crypto::aws_lc_rs;
 use rustls::pki_types::pem::PemObject;
 use rustls::pki_types::{CertificateDer, PrivateKeyDer};
-use rustls::server::{ClientHello, ResolvesServerCert};
+use rustls::server::{Acceptor, ClientHello, ResolvesServerCert};
 use rustls::sign::CertifiedKey;
+use rustls::version::TLS13;
+use rustls::{ServerConfig, SupportedProtocolVersion};
 use tokio::net::TcpListener;
-use tokio_rustls::TlsAcceptor;
+use tokio_rustls::LazyConfigAcceptor;
 
 /// What is served now: exchanged whole on a reload.
 #[derive(Debug, Default)]
@@ -116,12 +117,19 @@ impl WebServer {
     pub async fn serve_https(self, listener: TcpListener) {
         let address = listener.local_addr().map(|address| Host::from(address.ip()).to_string());
         let resolver = Arc::new(BySni { served: Arc::clone(&self.served), address: address.unwrap_or_default() });
-        let config = ServerConfig::builder_with_provider(Arc::new(aws_lc_rs::default_provider()))
-            .with_safe_default_protocol_versions()
-            .expect("the provider knows TLS 1.2 and 1.3")
-            .with_no_client_auth()
-            .with_cert_resolver(resolver);
-        serve_tls(listener, Arc::new(config), move |request, _| {
+        let speaking = |versions: &[&'static SupportedProtocolVersion]| {
+            let builder = ServerConfig::builder_with_provider(Arc::new(aws_lc_rs::default_provider()));
+            let versioned = builder.with_protocol_versions(versions).expect("the provider knows TLS 1.2 and 1.3");
+            Arc::new(versioned.with_no_client_auth().with_cert_resolver(Arc::clone(&resolver) as _))
+        };
+        let (usual, only_13) = (speaking(rustls::ALL_VERSIONS), speaking(&[&TLS13]));
+        let served = Arc::clone(&self.served);
+        let config = move |name: Option<&str>| {
+            let is_only =
+                |name| served.read().is_ok_and(|all| all.sites.get(name).is_some_and(|site| site.tls13_alone));
+            Arc::clone(if name.is_some_and(is_only) { &only_13 } else { &usual })
+        };
+        serve_tls(listener, config, move |request, _| {
             let server = self.clone();
             async move { server.answer(&request, true) }
         })
@@ -316,16 +324,18 @@ where
 }
 
 /// The same over TLS.
-pub(crate) async fn serve_tls<F, R>(listener: TcpListener, config: Arc<ServerConfig>, answer: F)
+pub(crate) async fn serve_tls<C, F, R>(listener: TcpListener, config: C, answer: F)
 where
+    C: Fn(Option<&str>) -> Arc<ServerConfig> + Clone + Send + Sync + 'static,
     F: Fn(Request<Incoming>, SocketAddr) -> R + Clone + Send + Sync + 'static,
     R: Future<Output = Response<Full<Bytes>>> + Send + 'static,
 {
-    let acceptor = TlsAcceptor::from(config);
     while let Ok((stream, from)) = listener.accept().await {
-        let (acceptor, answer) = (acceptor.clone(), answer.clone());
+        let (config, answer) = (config.clone(), answer.clone());
         tokio::spawn(async move {
-            if let Ok(stream) = acceptor.accept(stream).await {
+            let Ok(start) = LazyConfigAcceptor::new(Acceptor::default(), stream).await else { return };
+            let config = config(start.client_hello().server_name());
+            if let Ok(stream) = start.into_stream(config).await {
                 serve_stream(stream, from, answer);
             }
         });

@@ -17,6 +17,11 @@ fn a_site_is_shown_and_changed() {
     let site = &coast.json(&["site", "show", "crumbandtide.example"], 0)["site"];
     assert_eq!(site["www"], "to-www", "{site}");
     assert_eq!((&site["hsts_seconds"], &site["tls_from"]), (&json!(15_724_800), &json!("1.3")));
+    let checked = coast.json(&["certificate", "check", "www.crumbandtide.example"], 0);
+    assert_eq!(
+        (&checked["servers"][0]["versions"], &checked["servers"][0]["findings"]),
+        (&json!(["TLS 1.3"]), &json!([]))
+    );
     let tried = coast.json(&["redirect", "try", "https://crumbandtide.example/x"], 0);
     assert_eq!((&tried["agree"], tried["model"].as_array().unwrap().len()), (&json!(true), 1), "{tried}");
     change(&["--https", "offered", "--hsts", "off"]).expect(0);
@@ -29,6 +34,22 @@ fn a_site_is_shown_and_changed() {
     assert!(coast.path("homes/bakery/spring/index.html").exists());
     assert!(coast.path("homes/bakery/www/crumbandtide.example/index.html").exists(), "the old folder stays");
     assert!(change(&["--document-root", "/etc"]).expect(4).contains("outside the home"));
+}
+
+/// The web server serves another file than the settings would give: what is promised and what visitors get are compared.
+#[test]
+fn what_a_site_is_set_to_is_compared_with_what_is_served() {
+    let coast = Coast::with_bakery();
+    let file = coast.harbor().join("servers/plain/crumbandtide.example.json");
+    let before = std::fs::read_to_string(&file).unwrap();
+    coast.run(&["site", "change", "crumbandtide.example", "--hsts", "26w", "--tls", "1.3"]).expect(0);
+    std::fs::write(&file, before).unwrap();
+    // Any change makes the server read its files anew.
+    coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
+    let checked = coast.json(&["certificate", "check", "crumbandtide.example"], 0);
+    let codes: Vec<&str> =
+        checked["servers"][0]["findings"].as_array().unwrap().iter().map(|one| one["code"].as_str().unwrap()).collect();
+    assert_eq!(codes, ["older-tls-than-set", "hsts-not-as-set"], "{checked}");
 }
 
 #[test]

@@ -6,6 +6,7 @@ use jiff::Timestamp;
 
 use super::{CertificateFacts, RevocationStatus, StartTls, TlsVersion};
 use crate::name::Host;
+use crate::site::TlsFloor;
 
 /// One server at one address, asked for one host.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -72,6 +73,11 @@ impl Served {
 }
 
 impl Served {
+    /// Whether it was asked for a page as well: not by another protocol, nor by keys of another kind.
+    pub fn asks_for_pages(&self) -> bool {
+        self.failed.is_none() && self.start_tls.is_none() && self.asked_for.is_none()
+    }
+
     /// The host with the address that was looked at, if there is one.
     pub fn place(&self) -> String {
         let by_key = self.asked_for.map(|kind| format!(", asked for {kind} keys")).unwrap_or_default();
@@ -113,4 +119,8 @@ pub struct Installed {
     pub leaf: Option<Vec<u8>>,
     /// The hostnames of its site, itself among them.
     pub beside: Vec<Host>,
+    /// The oldest version of TLS that its site takes.
+    pub tls: Option<TlsFloor>,
+    /// For how many seconds its site binds browsers to https.
+    pub hsts: Option<u32>,
 }

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use super::{Served, host_plan};
 use crate::name::Host;
 use crate::redirect::{Redirect, Target};
+use crate::site::TlsFloor;
 
 /// What the stand-in web server reads.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -21,6 +22,9 @@ pub struct PlainSite {
     pub http_port: u16,
     pub https_port: u16,
     pub hsts: Option<u32>,
+    /// TLS 1.2 is refused.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub tls13_alone: bool,
     pub chain: Option<PathBuf>,
     pub key: Option<PathBuf>,
 }
@@ -70,6 +74,7 @@ pub(super) fn render(served: &Served<'_>) -> String {
         http_port: served.http_port,
         https_port: served.https_port,
         hsts: served.site.rules.hsts,
+        tls13_alone: served.site.rules.tls == TlsFloor::Tls13,
         chain: served.site.certificate.as_ref().map(|files| files.chain()),
         key: served.site.certificate.as_ref().map(|files| files.key()),
     };

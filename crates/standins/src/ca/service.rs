@@ -88,10 +88,14 @@ impl CaService {
 
     pub async fn serve(self, listener: TcpListener) {
         let https = self.shared.authority.https();
-        serve_tls(listener, https, move |request, _| {
-            let service = self.clone();
-            async move { service.respond(request).await }
-        })
+        serve_tls(
+            listener,
+            move |_: Option<&str>| Arc::clone(&https),
+            move |request, _| {
+                let service = self.clone();
+                async move { service.respond(request).await }
+            },
+        )
         .await;
     }
 

@@ -186,9 +186,10 @@ async fn look_at_host(
 fn installed(harbor: Option<&Harbor>, host: &str) -> Result<Installed, Error> {
     let (Some(harbor), Ok(name)) = (harbor, Host::parse(host)) else { return Ok(Installed::default()) };
     let Some(site) = harbor.store.site_of(&name)? else { return Ok(Installed::default()) };
+    let hsts = site.rules.hsts.filter(|_| site.is_forced(&name));
     let pem = site.certificate.and_then(|files| load::installed_chain(&files));
     let leaf = pem.and_then(|pem| read_chain(&pem).ok()).map(|chain| chain[0].der.clone());
-    Ok(Installed { leaf, beside: site.hostnames })
+    Ok(Installed { leaf, tls: Some(site.rules.tls), hsts, beside: site.hostnames })
 }
 
 struct Checked {

@@ -6,7 +6,9 @@
 mod chain_issuer_missing;
 mod chain_out_of_order;
 mod chain_root_sent;
+mod hsts_not_as_set;
 mod old_tls_offered;
+mod older_tls_than_set;
 mod served_expired;
 mod served_expires_soon;
 mod served_name_not_covered;
@@ -45,6 +47,8 @@ pub const ALL: &[Rule] = &[
     served_expires_soon::RULE,
     chain_out_of_order::RULE,
     old_tls_offered::RULE,
+    older_tls_than_set::RULE,
+    hsts_not_as_set::RULE,
     weak_cipher_accepted::RULE,
     chain_root_sent::RULE,
 ];
@@ -54,6 +58,11 @@ pub fn judge(served: &Served, installed: &Installed) -> Vec<Finding> {
     let mut findings: Vec<Finding> = ALL.iter().flat_map(|rule| (rule.check)(served, installed)).collect();
     findings.sort_by_key(|finding| finding.severity);
     findings
+}
+
+/// Whether the server shows what is installed for the host: it is the one that the site's settings are for.
+fn is_installed(served: &Served, installed: &Installed) -> bool {
+    served.chain.first().is_some_and(|leaf| Some(&leaf.der) == installed.leaf.as_ref())
 }
 
 /// A certificate by what people know it by.

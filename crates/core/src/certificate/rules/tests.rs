@@ -6,6 +6,7 @@ use super::*;
 use crate::certificate::{Distrust, RevocationStatus, TlsVersion, read_chain};
 use crate::finding::check_folder;
 use crate::name::Host;
+use crate::site::TlsFloor;
 
 fn authority(name: &str, by: Option<&Issuer<'static, KeyPair>>) -> (CertificateFacts, Issuer<'static, KeyPair>) {
     let key = KeyPair::generate().unwrap();
@@ -41,7 +42,7 @@ fn good() -> (Served, CertificateFacts) {
         alpn: Some("h2".into()),
         staple: None,
         revocation: RevocationStatus::Good,
-        hsts: None,
+        hsts: Some(86_400),
         without_name: None,
         start_tls: None,
         asked_for: None,
@@ -58,9 +59,36 @@ fn fired(spoil: impl FnOnce(&mut Served, &CertificateFacts)) -> Vec<&'static str
 fn fired_beside(names: &[&str], spoil: impl FnOnce(&mut Served, &CertificateFacts)) -> Vec<&'static str> {
     let (mut served, root) = good();
     let beside = names.iter().map(|name| Host::parse(name).unwrap()).collect();
-    let installed = Installed { leaf: Some(served.chain[0].der.clone()), beside };
+    let leaf = Some(served.chain[0].der.clone());
+    let installed = Installed { leaf, beside, tls: Some(TlsFloor::Tls12), hsts: Some(86_400) };
     spoil(&mut served, &root);
     judge(&served, &installed).iter().map(|finding| finding.code).collect()
+}
+
+/// A good server of a site with other settings.
+fn fired_as_set(set: impl FnOnce(&mut Installed)) -> Vec<&'static str> {
+    let (served, _) = good();
+    let leaf = Some(served.chain[0].der.clone());
+    let mut installed = Installed { leaf, hsts: served.hsts.map(|seconds| seconds as u32), ..Installed::default() };
+    set(&mut installed);
+    judge(&served, &installed).iter().map(|finding| finding.code).collect()
+}
+
+#[test]
+fn what_a_site_is_set_to_is_asked_of_its_own_server_alone() {
+    assert_eq!(fired_as_set(|installed| installed.hsts = None), [""; 0]);
+    let elsewhere = |installed: &mut Installed| {
+        installed.leaf = None;
+        installed.tls = Some(TlsFloor::Tls13);
+        installed.hsts = Some(7);
+    };
+    assert_eq!(fired_as_set(elsewhere), [""; 0]);
+    // Mail servers and the second look at other keys show no page.
+    let silent = fired(|served, _| {
+        served.start_tls = Some(crate::certificate::StartTls::Smtp);
+        served.hsts = None;
+    });
+    assert_eq!(silent, [""; 0]);
 }
 
 fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
@@ -111,6 +139,9 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
         ("chain-out-of-order", fired(|served, _| served.chain.push(good().0.chain[1].clone()))),
         ("served-weak", fired(|served, _| served.chain[0].key_bits = 1024)),
         ("old-tls-offered", fired(|served, _| served.versions.insert(0, TlsVersion::Tls10))),
+        ("hsts-not-as-set", fired(|served, _| served.hsts = Some(86_399))),
+        ("hsts-not-as-set", fired(|served, _| served.hsts = None)),
+        ("older-tls-than-set", fired_as_set(|installed| installed.tls = Some(TlsFloor::Tls13))),
         ("site-name-not-covered", fired_beside(&["gullrock.example", "www.gullrock.example"], |_, _| ())),
         (
             "served-name-not-covered",
