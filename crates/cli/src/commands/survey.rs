@@ -10,6 +10,7 @@ use brightharbor_core::notice::{Condition, Told, Topic};
 use brightharbor_core::survey::{LinkName, LinkState, Spread, Survey as Links, reasons};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
+use brightharbor_io::install::write_atomically;
 use brightharbor_io::load::losses;
 use brightharbor_io::look::look_asking;
 use brightharbor_io::notify::{Notified, notify};
@@ -23,6 +24,7 @@ use crate::files;
 use crate::options::typed_address;
 use crate::run::Context;
 use crate::show::human::{self, Page};
+use crate::show::metrics::Metrics;
 use crate::show::{Shown, exit_of, json};
 
 /// Walk the six links of hostnames as a visitor would; say where each stops, why, and whose turn it is.
@@ -51,6 +53,9 @@ pub struct Survey {
     /// Tell the command of `[notify]` which names have stopped to work since the last time, and which work again.
     #[arg(long, conflicts_with_all = ["at", "resolvers"])]
     notify: bool,
+    /// Write how many links are in which state, and where names stop, to this file, in the text format of Prometheus.
+    #[arg(long, value_name = "FILE")]
+    metrics: Option<PathBuf>,
 }
 
 /// Hostnames that are looked at before the next ones: what is seen of so many is held at once.
@@ -82,6 +87,9 @@ pub fn run(args: &Survey, context: &Context) -> Report {
     })??;
     let listed = args.hostnames.is_empty();
     let lost = if listed { BTreeMap::new() } else { lost_with_the_move(&surveys, &harbor, context)? };
+    if let Some(path) = &args.metrics {
+        write_atomically(path, metrics(&surveys).as_bytes(), 0o644)?;
+    }
     let notified = match args.notify {
         true => context.block_on(tell(&harbor, &surveys))??,
         false => None,
@@ -111,12 +119,30 @@ fn lost_with_the_move(
     Ok(lost)
 }
 
+fn metrics(surveys: &[Links]) -> String {
+    let mut metrics = Metrics::default();
+    let mut counts: BTreeMap<(&str, &str), i64> = BTreeMap::new();
+    for link in surveys.iter().flat_map(|survey| &survey.links) {
+        *counts.entry((link.name.word(), link.state.word())).or_default() += 1;
+    }
+    let counted = counts.into_iter().map(|((link, state), count)| (vec![("link", link), ("state", state)], count));
+    metrics.gauge("links", "Links of hostnames, by state.", counted);
+    let stopped = surveys.iter().filter_map(|survey| {
+        let link = survey.first_open()?;
+        let name = survey.hostname.as_str();
+        Some((vec![("hostname", name), ("link", link.name.word()), ("code", link.code)], 1))
+    });
+    metrics.gauge("hostname_stops", "Hostnames that do not work, with the first link that does not hold.", stopped);
+    metrics.single("survey_written_seconds", "When this was written.", clock::now().as_second());
+    metrics.into_text()
+}
+
 /// Tells which names have stopped to work, and which work again. What waits is as it was.
 async fn tell(harbor: &Harbor, surveys: &[Links]) -> Result<Option<Notified>, Error> {
     let mut found = Vec::new();
     let mut looked_at = HashSet::new();
     for survey in surveys {
-        let stops = survey.links.iter().find(|link| !matches!(link.state, LinkState::Holds | LinkState::Risk));
+        let stops = survey.first_open();
         if let Some(link) = stops.filter(|link| link.state == LinkState::Broken) {
             let topic = match link.name {
                 LinkName::Registered | LinkName::Delegated => Topic::DelegationBroken,

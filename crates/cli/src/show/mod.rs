@@ -6,6 +6,7 @@ mod document;
 pub mod handover;
 pub mod human;
 pub mod json;
+pub mod metrics;
 pub mod words;
 
 use std::io::Write;

@@ -95,3 +95,41 @@ fn certificates_that_somebody_has_to_look_after_are_told_by_the_timer() {
     assert_eq!(of(&notices, "topic"), ["certificate-renewed", "certificate-expired"], "{notices:?}");
     assert_eq!(of(&notices, "turn"), ["happened", "ends"]);
 }
+
+/// Each sample of a file of metrics, without what stands around them.
+fn samples(coast: &Coast) -> Vec<String> {
+    let file = coast.path("metrics");
+    let text = fs::read_to_string(&file).unwrap();
+    fs::remove_file(file).unwrap();
+    text.lines().filter(|line| !line.starts_with('#')).map(String::from).collect()
+}
+
+#[test]
+fn a_collector_reads_links_zones_and_the_last_run_of_the_timer() {
+    let coast = Coast::with_bakery();
+    let file = coast.path("metrics").display().to_string();
+    coast.run(&["survey", "--all", "--metrics", &file]).expect(0);
+    let written = samples(&coast);
+    assert!(written.contains(&"brightharbor_links{link=\"delegated\",state=\"holds\"} 2".to_string()), "{written:?}");
+    assert!(!written.iter().any(|line| line.starts_with("brightharbor_hostname_stops")), "{written:?}");
+    coast.run(&["zone", "list", "--metrics", &file]).expect(0);
+    let written = samples(&coast);
+    let behind = |line: &&String| line.starts_with("brightharbor_zone_behind{zone=\"crumbandtide.example\",server=\"");
+    assert!(written.iter().find(behind).is_some_and(|line| line.ends_with(" 0")), "{written:?}");
+    coast.run(&["tend", "--metrics", &file]).expect(0);
+    let written = samples(&coast);
+    assert!(written.contains(&"brightharbor_tend_exit 0".to_string()), "{written:?}");
+    let ended = written.iter().find_map(|line| line.strip_prefix("brightharbor_tend_ended_seconds ")).unwrap();
+    assert!((Timestamp::now().as_second() - ended.parse::<i64>().unwrap()).abs() < 60, "{ended}");
+
+    let gone = ["ns1.oldquay.example", "ns2.oldquay.example"];
+    coast.world.registrar.set_nameservers("crumbandtide.example", &gone).unwrap();
+    coast.run(&["survey", "--all", "--metrics", &file]).expect(3);
+    let stops = "brightharbor_hostname_stops{hostname=\"www.crumbandtide.example\",link=\"delegated\",\
+                 code=\"nameservers-not-as-expected\"} 1";
+    let written = samples(&coast);
+    assert!(written.contains(&stops.to_string()), "{written:?}");
+    // No file that the collector could read half written.
+    let left: Vec<_> = fs::read_dir(coast.path("")).unwrap().map(|file| file.unwrap().file_name()).collect();
+    assert!(!left.iter().any(|name| name.to_string_lossy().contains("metrics")), "{left:?}");
+}

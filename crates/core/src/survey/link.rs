@@ -65,6 +65,18 @@ pub enum LinkState {
     Unchecked,
 }
 
+impl LinkState {
+    pub fn word(&self) -> &'static str {
+        match self {
+            LinkState::Holds => "holds",
+            LinkState::Risk => "risk",
+            LinkState::Broken => "broken",
+            LinkState::Waiting(_) => "waiting",
+            LinkState::Unchecked => "unchecked",
+        }
+    }
+}
+
 /// In whose hands the next step lies.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]

@@ -5,6 +5,8 @@ mod notices;
 mod report;
 mod signing;
 
+use std::path::PathBuf;
+
 use brightharbor_core::certificate::due::{due, is_awaited, to_ask_about};
 use brightharbor_core::certificate::former::{FormerCertificate, forget, over_before};
 use brightharbor_core::certificate::revocation::{forget_over, found_revoked};
@@ -15,7 +17,7 @@ use brightharbor_core::name::Host;
 use brightharbor_core::redirect::end_redirects;
 use brightharbor_core::site::{FILES_AT_ONCE, first_of_part, out_of_step};
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::install::{clear_away, read_if_there};
+use brightharbor_io::install::{clear_away, read_if_there, write_atomically};
 use brightharbor_io::secure::{bring, called_back, carry_through, outcome_of, outdated, secure_all};
 use brightharbor_io::{clock, load};
 use clap::Args;
@@ -41,6 +43,9 @@ pub struct Tend {
     /// Do not ask for confirmation (a timer is never asked).
     #[arg(long)]
     yes: bool,
+    /// Write when this ran and what it found to this file, in the text format of Prometheus.
+    #[arg(long, value_name = "FILE", conflicts_with = "dry_run")]
+    metrics: Option<PathBuf>,
 }
 
 pub fn run(args: &Tend, context: &Context) -> Report {
@@ -170,6 +175,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     report.running_out = running_out(&harbor, now)?;
     report.backup = harbor.store.back_up_daily(now).map_err(|error| error.to_string());
     report.notified = notices::tell(&harbor, &report, now).await?;
+    if let Some(path) = &args.metrics {
+        write_atomically(path, report.metrics().as_bytes(), 0o644)?;
+    }
     Ok(Box::new(report))
 }
 

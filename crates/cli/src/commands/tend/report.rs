@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use brightharbor_core::account::AccountName;
-use brightharbor_core::certificate::securing::Secured;
+use brightharbor_core::certificate::securing::{SecureOutcome, Secured};
 use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState, NamePause, Waiting};
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::{Host, Hostname};
@@ -18,6 +18,7 @@ use super::signing::Watched;
 use crate::error::{Error, Exit};
 use crate::show::human::{self, Page};
 use crate::show::json::BroughtDocument;
+use crate::show::metrics::Metrics;
 use crate::show::{Shown, counted, json, words};
 
 pub(super) struct Tended {
@@ -117,6 +118,38 @@ impl Tended {
             backup: Ok(None),
             notified: None,
         }
+    }
+
+    /// For a collector: that a timer runs at all shows in the time alone.
+    pub(super) fn metrics(&self) -> String {
+        let mut metrics = Metrics::default();
+        let count = |number: usize| i64::try_from(number).unwrap_or(i64::MAX);
+        let failed = self.tried.iter().filter(|secured| matches!(secured.outcome, SecureOutcome::Refused { .. }));
+        metrics.single("tend_ended_seconds", "When it ran last.", clock::now().as_second());
+        metrics.single("tend_exit", "The exit code of the last run.", (self.exit() as u8).into());
+        metrics.single(
+            "certificates_refused",
+            "Sites whose certificate this run could not get.",
+            count(failed.count()),
+        );
+        metrics.single(
+            "certificates_later",
+            "Sites and names that wait for a later run.",
+            count(self.later.len() + self.paused.len()),
+        );
+        metrics.single(
+            "certificates_running_out",
+            "Certificates that somebody has to look after.",
+            count(self.running_out.len()),
+        );
+        let behind = self.brought.iter().filter(|brought| brought.problem.is_some());
+        metrics.single("services_behind", "Services without the certificate that they need.", count(behind.count()));
+        metrics.single(
+            "backup_failed",
+            "Whether there is no copy of the inventory today.",
+            self.backup.is_err().into(),
+        );
+        metrics.into_text()
     }
 
     fn unseen(&self) -> impl Iterator<Item = &(Host, Demanded)> {

@@ -1,9 +1,12 @@
 //! `zone list`: the zones of this harbor, what their files say, and which server has which serial.
 
+use std::path::PathBuf;
+
 use brightharbor_core::zone::Serials;
 use brightharbor_core::zone::{Zone, ZoneHome};
+use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::install::read_if_there;
+use brightharbor_io::install::{read_if_there, write_atomically};
 use brightharbor_io::load::{self, LoadedFiles};
 use brightharbor_io::master_file::{Includes, parse_file};
 use brightharbor_io::server::ask_serials;
@@ -16,6 +19,7 @@ use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::{Page, list};
+use crate::show::metrics::Metrics;
 use crate::show::words::host_words;
 use brightharbor_core::zone::{Holder, Holding, holders, newest_of};
 
@@ -31,6 +35,9 @@ pub struct List {
     /// The zones that the DNS server has from its own configuration, beside those of this harbor.
     #[arg(long, conflicts_with = "account")]
     server: bool,
+    /// Write which zones are behind on which server to this file, in the text format of Prometheus.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["server", "files_only"])]
+    metrics: Option<PathBuf>,
 }
 
 pub fn run(args: &List, context: &Context) -> Report {
@@ -57,7 +64,25 @@ pub fn run(args: &List, context: &Context) -> Report {
     };
     let loaded = load::loaded_files(&harbor)?;
     let rows = zones.into_iter().map(|zone| row(&harbor, zone, &serials, &loaded));
-    Ok(Box::new(Zones { rows: rows.collect::<Result<_, Error>>()? }))
+    let rows: Vec<Row> = rows.collect::<Result<_, Error>>()?;
+    if let Some(path) = &args.metrics {
+        write_atomically(path, metrics(&rows).as_bytes(), 0o644)?;
+    }
+    Ok(Box::new(Zones { rows }))
+}
+
+fn metrics(rows: &[Row]) -> String {
+    let mut metrics = Metrics::default();
+    let asked = rows.iter().flat_map(|row| row.held.iter().map(move |(holder, holding)| (row, holder, holding)));
+    let asked: Vec<_> = asked.filter(|(_, _, holding)| **holding != Holding::NotAsked).collect();
+    let behind = asked.iter().map(|(row, holder, holding)| {
+        (vec![("zone", row.zone.name.as_str()), ("server", holder.name.as_str())], i64::from(!holding.is_in_step()))
+    });
+    metrics.gauge("zone_behind", "Whether a server has another zone than it should.", behind);
+    let edited = rows.iter().map(|row| (vec![("zone", row.zone.name.as_str())], i64::from(row.edited)));
+    metrics.gauge("zone_edited", "Whether its file was edited by hand since it was loaded.", edited);
+    metrics.single("zones_written_seconds", "When this was written.", clock::now().as_second());
+    metrics.into_text()
 }
 
 fn row(harbor: &Harbor, zone: Zone, serials: &Serials, loaded: &LoadedFiles) -> Result<Row, Error> {

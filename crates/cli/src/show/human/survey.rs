@@ -54,7 +54,7 @@ pub fn survey_list(page: &mut Page, surveys: &[Survey]) {
     let row = |survey: &Survey| {
         let link = survey.first_open()?;
         let whose = link.turn.map(|turn| turn.words().to_string()).unwrap_or_default();
-        let at = format!("{} ({})", link.name.word(), state_word(link));
+        let at = format!("{} ({})", link.name.word(), link.state.word());
         Some(vec![host_words(&survey.hostname), at, link.code.to_string(), whose])
     };
     table(page, &["hostname", "stops at", "reason", "next"], surveys.iter().filter_map(row).collect());
@@ -78,7 +78,7 @@ fn values(survey: &Survey) -> Vec<&Vec<String>> {
 fn one(page: &mut Page, survey: &Survey) {
     page.heading(&verdict(survey));
     for link in &survey.links {
-        let state = state_word(link);
+        let state = link.state.word();
         let (name, shown) = (format!("  {:<12}", link.name.word()), format!("{state:<9}"));
         let text = match link.state {
             LinkState::Waiting(Some(until)) => format!("until {}: {}", when(until, clock::now()), link.because),
@@ -112,16 +112,6 @@ pub fn verdict(survey: &Survey) -> String {
             let turn = link.turn.map(|turn| format!("; next: {}", turn.words())).unwrap_or_default();
             format!("{shown}: stops at `{}`{turn}", link.name.word())
         }
-    }
-}
-
-fn state_word(link: &Link) -> &'static str {
-    match link.state {
-        LinkState::Holds => "holds",
-        LinkState::Risk => "risk",
-        LinkState::Broken => "broken",
-        LinkState::Waiting(_) => "waiting",
-        LinkState::Unchecked => "unchecked",
     }
 }
 

@@ -35,12 +35,9 @@ impl From<&Survey> for SurveyDocument {
 
 impl From<&Link> for LinkDocument {
     fn from(link: &Link) -> Self {
-        let (state, until) = match link.state {
-            LinkState::Holds => ("holds", None),
-            LinkState::Risk => ("risk", None),
-            LinkState::Broken => ("broken", None),
-            LinkState::Waiting(until) => ("waiting", until.map(|until| until.to_string())),
-            LinkState::Unchecked => ("unchecked", None),
+        let until = match link.state {
+            LinkState::Waiting(until) => until.map(|until| until.to_string()),
+            _ => None,
         };
         let turn = link.turn.map(|turn| match turn {
             Turn::Registrar => "registrar",
@@ -51,7 +48,7 @@ impl From<&Link> for LinkDocument {
         });
         Self {
             link: link.name.word(),
-            state,
+            state: link.state.word(),
             until,
             code: link.code,
             because: link.because.clone(),
