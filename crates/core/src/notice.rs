@@ -1,7 +1,6 @@
-//! What somebody is told who has asked for it (`[notify]` in the settings): each change of a state once, and a reminder as long
-//! as it goes on.
+//! Notices for the command of `[notify]` in the settings: one for each change of a state, and a reminder as long as it lasts.
 //!
-//! Pure: what is wrong now and what was told come in, notices go out. Running the command is for `brightharbor-io`.
+//! Pure: what is wrong now and what was reported come in, notices go out. Running the command is for `brightharbor-io`.
 
 use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
@@ -10,7 +9,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Topic {
-    /// A certificate has come; over as soon as it is told.
+    /// A certificate was issued and installed: an event, which does not last.
     CertificateRenewed,
     /// One that is to be got could not be.
     CertificateFailing,
@@ -39,14 +38,14 @@ pub struct Condition {
     pub reason: String,
 }
 
-/// A condition that somebody was told of, and that went on since.
+/// A condition that was reported, and that has lasted since.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Told {
     pub topic: Topic,
     pub subject: String,
     pub code: Option<String>,
     pub since: Timestamp,
-    /// When it was told last.
+    /// When it was reported last.
     pub told: Timestamp,
 }
 
@@ -61,7 +60,7 @@ pub enum Turn {
     Happened,
 }
 
-/// What is told.
+/// A notice to be sent.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Notice {
     pub turn: Turn,
@@ -69,8 +68,8 @@ pub struct Notice {
     pub since: Timestamp,
 }
 
-/// What is to be told of what was found. `looked_at`: whether what was told once was looked at again this time, so that its
-/// absence means something.
+/// The notices to be sent about what was found. `looked_at`: whether something reported earlier was looked at again this time,
+/// so that its absence means something.
 pub fn notices(
     found: Vec<Condition>,
     told: &[Told],

@@ -6,7 +6,7 @@ use brightharbor_core::certificate::{Certificate, CertificateSource};
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
-use crate::coast::Coast;
+use crate::coast::{Coast, run};
 
 /// Each notice is put behind the others in a file.
 fn notify_by(coast: &Coast, command: &str) {
@@ -112,7 +112,9 @@ fn a_collector_reads_links_zones_and_the_last_run_of_the_timer() {
     let written = samples(&coast);
     assert!(written.contains(&"brightharbor_links{link=\"delegated\",state=\"holds\"} 2".to_string()), "{written:?}");
     assert!(!written.iter().any(|line| line.starts_with("brightharbor_hostname_stops")), "{written:?}");
-    coast.run(&["zone", "list", "--metrics", &file]).expect(0);
+    // A name alone is a file in the current folder.
+    let mut here = coast.command(&["zone", "list", "--metrics", "metrics"]);
+    run(here.current_dir(coast.path(""))).expect(0);
     let written = samples(&coast);
     let behind = |line: &&String| line.starts_with("brightharbor_zone_behind{zone=\"crumbandtide.example\",server=\"");
     assert!(written.iter().find(behind).is_some_and(|line| line.ends_with(" 0")), "{written:?}");

@@ -61,7 +61,7 @@ impl StartTls {
         })
     }
 
-    /// What comes next, after so many messages of ours, when this has come in since the last one.
+    /// What comes next, after so many messages were sent, when this has come in since the last one.
     pub fn next(self, sent: usize, heard: &[u8]) -> Next {
         match (self, sent) {
             (StartTls::Smtp, 0) => self.lines(sent, heard, b"EHLO visitor.invalid\r\n"),

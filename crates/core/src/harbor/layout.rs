@@ -159,7 +159,7 @@ impl Layout {
 }
 
 /// A zone's name as the name of a file. In a reverse zone of part of a network the slash (RFC 2317 section 4) becomes
-/// an underscore, which the name of no zone of ours has.
+/// an underscore, which no zone name has.
 fn file_name(zone: &Hostname) -> String {
     zone.as_str().replace('/', "_")
 }

@@ -56,7 +56,7 @@ pub struct Settings {
     /// Other services that need a certificate, by names of the administrator's own.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub services: BTreeMap<String, Service>,
-    /// Who is told what changes.
+    /// The command that is notified of changes.
     #[serde(default)]
     pub notify: Notify,
     #[serde(default)]

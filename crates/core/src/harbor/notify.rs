@@ -1,14 +1,14 @@
-//! Who is told what changes, as `harbor.toml` settles it.
+//! The command that is notified of changes, as `harbor.toml` settles it.
 
 use serde::{Deserialize, Serialize};
 
-/// A command that gets one notice at a time on standard input, as JSON. Empty: nobody is told.
+/// A command that gets one notice at a time on standard input, as JSON. Empty: there is none.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Notify {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub command: Vec<String>,
-    /// Days until what goes on is told again.
+    /// Days until a condition that lasts is reported again.
     #[serde(default = "default_reminder")]
     pub reminder_days: u16,
 }

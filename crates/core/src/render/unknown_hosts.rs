@@ -13,8 +13,8 @@ use crate::harbor::{Settings, WebServer};
 /// A name that cannot be registered (RFC 2606 section 2).
 const NOBODY: &str = "unknown.invalid";
 
-/// The text of the file; `None` where there is no server of ours. `refusing`: https is answered as well, by a handshake
-/// that is refused. Apache httpd wants a key and a certificate for that, which nobody gets to see.
+/// The text of the file; `None` where this harbor drives no web server. `refusing`: https is answered as well, by refusing
+/// the handshake. Apache httpd needs a key and a certificate for that, in this file, which no visitor ever sees.
 pub fn unknown_hosts(settings: &Settings, refusing: Option<&Path>) -> Option<String> {
     let (_, _, missing) = WORDS.iter().find(|(name, ..)| *name == "missing")?;
     let (http, https) = (settings.internet.http_port(), settings.internet.https_port());

@@ -107,7 +107,7 @@ mod tests {
         settings
     }
 
-    /// What comes along, by the ends of the names.
+    /// The further changes, by the ends of their names.
     fn along(server: WebServer, changes: Vec<InventoryChange>, loaded: UnknownHostsLoaded) -> Vec<String> {
         let mut set = set(changes);
         let before = set.changes.len();

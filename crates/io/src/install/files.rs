@@ -52,10 +52,19 @@ pub fn write_atomically(path: &Path, content: &[u8], mode: u32) -> Result<(), Fi
     finish(written_beside(path, content, mode)?, path)
 }
 
+/// The folder that a file lies in; a name alone lies in the current one.
+fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        None => Path::new("/"),
+        Some(folder) if folder.as_os_str().is_empty() => Path::new("."),
+        Some(folder) => folder,
+    }
+}
+
 fn finish(file: tempfile::NamedTempFile, path: &Path) -> Result<(), FileError> {
     file.as_file().sync_all().map_err(failed("cannot write to disk", path))?;
     file.persist(path).map_err(|error| failed("cannot replace", path)(error.error))?;
-    sync_folder(path.parent().unwrap_or(Path::new("/")))
+    sync_folder(folder_of(path))
 }
 
 /// Writes a file that nobody reads until the caller has said that it is there. What is cut off stays under its own name,
@@ -72,7 +81,7 @@ pub fn write_in_place(path: &Path, content: &[u8], mode: u32) -> Result<(), File
 }
 
 pub(super) fn written_beside(path: &Path, content: &[u8], mode: u32) -> Result<tempfile::NamedTempFile, FileError> {
-    let folder = path.parent().unwrap_or(Path::new("/"));
+    let folder = folder_of(path);
     let mut file = tempfile::Builder::new()
         .prefix(UNFINISHED)
         .permissions(fs::Permissions::from_mode(mode))
@@ -112,7 +121,7 @@ pub(crate) fn write_in_its_place(path: &Path, content: &[u8], mode: u32) -> Resu
 /// Puts a link where nothing is.
 pub(crate) fn link(path: &Path, to: &Path) -> Result<(), FileError> {
     std::os::unix::fs::symlink(to, path).map_err(failed("cannot make the link", path))?;
-    sync_folder(path.parent().unwrap_or(Path::new("/")))
+    sync_folder(folder_of(path))
 }
 
 /// Where a link leads to, if it is one.
@@ -152,7 +161,7 @@ fn has_content(path: &Path, content: &[u8]) -> io::Result<bool> {
 pub(crate) fn remove(path: &Path) -> Result<(), FileError> {
     match fs::remove_file(path) {
         Err(error) if error.kind() != io::ErrorKind::NotFound => Err(failed("cannot remove", path)(error)),
-        _ => sync_folder(path.parent().unwrap_or(Path::new("/"))),
+        _ => sync_folder(folder_of(path)),
     }
 }
 

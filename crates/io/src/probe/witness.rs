@@ -15,6 +15,17 @@ use super::served::MOST_CERTIFICATES;
 use crate::http::HttpError;
 use crate::trust::{distrust, provider};
 
+/// The schemes that an RSA key signs by (RFC 8446 section 4.2.3).
+const RSA: [SignatureScheme; 7] = [
+    SignatureScheme::RSA_PKCS1_SHA1,
+    SignatureScheme::RSA_PKCS1_SHA256,
+    SignatureScheme::RSA_PKCS1_SHA384,
+    SignatureScheme::RSA_PKCS1_SHA512,
+    SignatureScheme::RSA_PSS_SHA256,
+    SignatureScheme::RSA_PSS_SHA384,
+    SignatureScheme::RSA_PSS_SHA512,
+];
+
 /// Takes the verdict of the real verifier down and lets the handshake go on. The handshake's own signature is checked for
 /// real: a server that does not hold the key never gets past it.
 #[derive(Debug)]
@@ -147,7 +158,7 @@ impl ServerCertVerifier for Witness {
 
     fn supported_verify_schemes(&self) -> Vec<SignatureScheme> {
         let mut schemes = self.verifier.supported_verify_schemes();
-        let is_rsa = |scheme: &SignatureScheme| format!("{scheme:?}").starts_with("RSA");
+        let is_rsa = |scheme: &SignatureScheme| RSA.contains(scheme);
         match self.keys {
             Keys::Strong | Keys::WeakToo => {}
             Keys::Rsa => schemes.retain(is_rsa),

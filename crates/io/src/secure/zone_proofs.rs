@@ -144,7 +144,7 @@ fn in_words(error: &WorkError) -> String {
     match error {
         WorkError::Refusal(refusal) => match &**refusal {
             CertificateRefusal::ProofInZone { zone, error } => format!("the zone {zone} cannot take it: {error}"),
-            other => format!("{other:?}"),
+            _ => "it was refused".into(),
         },
         other => other.to_string(),
     }
