@@ -1,7 +1,6 @@
 //! Many questions over few UDP sockets: answers find their question by server, id and name. What stays unanswered is
 //! asked again by `client`, over a socket of its own.
 
-use std::collections::HashMap;
 use std::io;
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::sync::{Arc, Mutex};
@@ -13,6 +12,7 @@ use tokio::sync::oneshot;
 use tokio::task::JoinHandle;
 use tokio::time::timeout;
 
+use super::Table;
 use super::codec::{Decoded, decode, query};
 
 /// Several, so that an answer cannot be guessed by its port (RFC 5452 section 9.2).
@@ -27,7 +27,7 @@ pub(super) enum FirstTry {
     Nothing,
 }
 
-type Waiting = Arc<Mutex<HashMap<(SocketAddr, u16), (Question, oneshot::Sender<Decoded>)>>>;
+type Waiting = Arc<Mutex<Table<(SocketAddr, u16), (Question, oneshot::Sender<Decoded>)>>>;
 
 pub(super) struct Datagrams {
     v4: Vec<Shared>,

@@ -1,7 +1,6 @@
 //! Walks for many domains at once: what lies above them is asked once for all, sockets and connections are shared, and
 //! no server is asked more often than its bound.
 
-use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
@@ -13,6 +12,7 @@ use brightharbor_core::name::DnsName;
 use futures_util::future::join_all;
 use tokio::sync::{OnceCell, Semaphore};
 
+use super::Table;
 use super::ask;
 use super::datagrams::{Datagrams, FirstTry};
 use super::pace::Pace;
@@ -36,10 +36,10 @@ pub struct Walker {
     pace: Pace,
     gate: Semaphore,
     /// What was asked about names outside the domains: nameservers and the zones above.
-    shared: Mutex<HashMap<Question, Arc<OnceCell<Observation>>>>,
+    shared: Mutex<Table<Question, Arc<OnceCell<Observation>>>>,
     cuts: Mutex<Arc<Cuts>>,
     /// How often in a row a server gave no answer over a transport.
-    failures: Mutex<HashMap<(SocketAddr, Transport), u32>>,
+    failures: Mutex<Table<(SocketAddr, Transport), u32>>,
     asked: std::sync::atomic::AtomicUsize,
 }
 

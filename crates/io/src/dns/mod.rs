@@ -16,6 +16,9 @@ mod stream;
 mod transfer;
 mod update;
 
+/// A table that is looked into for every datagram. The hash is seeded anew for each.
+type Table<K, V> = std::collections::HashMap<K, V, foldhash::fast::RandomState>;
+
 pub use client::ask;
 pub use drive::{walk, walk_within};
 pub use key_file::{KeyFileError, TransactionKey};

@@ -1,11 +1,12 @@
 //! How often one server may be asked: a bound of questions a second, with a small burst.
 
-use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::sync::Mutex;
 use std::time::Duration;
 
 use tokio::time::{Instant, sleep_until};
+
+use super::Table;
 
 /// Questions at once before the bound begins to hold.
 const BURST: u32 = 20;
@@ -14,7 +15,7 @@ const BURST: u32 = 20;
 pub(super) struct Pace {
     /// Between two questions to one server; zero: no bound.
     gap: Duration,
-    free_at: Mutex<HashMap<SocketAddr, Instant>>,
+    free_at: Mutex<Table<SocketAddr, Instant>>,
 }
 
 impl Pace {

@@ -2,7 +2,6 @@
 //!
 //! A connection that breaks takes its open questions along; `client` asks those again over a connection each.
 
-use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::sync::Mutex;
 use std::time::Duration;
@@ -15,6 +14,7 @@ use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
 use tokio::sync::{mpsc, oneshot};
 use tokio::time::timeout;
 
+use super::Table;
 use super::codec::{Decoded, decode, query};
 
 /// Connections that are open at once; servers beyond are asked one connection a question.
@@ -33,7 +33,7 @@ struct Job {
 
 #[derive(Default)]
 pub(super) struct Pipelines {
-    servers: Mutex<HashMap<SocketAddr, mpsc::Sender<Job>>>,
+    servers: Mutex<Table<SocketAddr, mpsc::Sender<Job>>>,
 }
 
 impl Pipelines {
@@ -67,7 +67,7 @@ async fn serve(server: SocketAddr, mut jobs: mpsc::Receiver<Job>) {
     let _ = stream.set_nodelay(true);
     let (reader, mut writer) = stream.into_split();
     let mut reader = Frames { reader: BufReader::with_capacity(16 * 1024, reader), length: None, frame: Vec::new() };
-    let mut open: HashMap<u16, (Question, Sender)> = HashMap::new();
+    let mut open: Table<u16, (Question, Sender)> = Table::default();
     loop {
         tokio::select! {
             job = jobs.recv(), if open.len() < MOST_OPEN => {
@@ -102,7 +102,7 @@ async fn send(
     writer: &mut OwnedWriteHalf,
     first: Job,
     jobs: &mut mpsc::Receiver<Job>,
-    open: &mut HashMap<u16, (Question, Sender)>,
+    open: &mut Table<u16, (Question, Sender)>,
 ) -> bool {
     let mut bytes = Vec::new();
     let mut next = Some(first);

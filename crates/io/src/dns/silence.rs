@@ -3,10 +3,11 @@
 //! A server that has answered anything over the same transport is asked in full all the same: it may be silent about some
 //! questions alone, which is a finding of its own.
 
-use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
+
+use super::Table;
 
 /// Who waits for a server to come up asks again later than this.
 const REMEMBERED: Duration = Duration::from_secs(10);
@@ -18,7 +19,7 @@ enum Heard {
 }
 
 #[derive(Default)]
-pub(super) struct Silence(Mutex<Option<HashMap<(SocketAddr, bool), Heard>>>);
+pub(super) struct Silence(Mutex<Option<Table<(SocketAddr, bool), Heard>>>);
 
 /// Of this process: a command is one.
 pub(super) static SILENCE: Silence = Silence(Mutex::new(None));

@@ -36,13 +36,13 @@ pub(super) const MOST_CERTIFICATES: usize = 20;
 
 /// Where the handshakes go.
 #[derive(Debug, Clone, Copy)]
-struct Door<'a> {
+struct Entrance<'a> {
     address: SocketAddr,
     host: &'a str,
     start_tls: Option<StartTls>,
 }
 
-impl Door<'_> {
+impl Entrance<'_> {
     async fn connect(&self) -> Result<TcpStream, HttpError> {
         let mut stream = connect(self.address).await?;
         if let Some(protocol) = self.start_tls {
@@ -62,7 +62,7 @@ pub async fn look_at_served(
     lists: &RevocationLists,
 ) -> Vec<Served> {
     let mut served = Served { start_tls, ..Served::unseen(host, address, clock::now()) };
-    let door = Door { address, host, start_tls };
+    let entrance = Entrance { address, host, start_tls };
     if let Err(error) = modern(&mut served, Keys::WeakToo, &roots).await {
         let unreachable = !matches!(error, HttpError::Tls(_));
         served.failed = Some(error.to_string());
@@ -70,13 +70,13 @@ pub async fn look_at_served(
             return vec![served];
         }
     }
-    let old = TlsVersion::OLD.map(|version| greeted(door, version, USUAL));
+    let old = TlsVersion::OLD.map(|version| greeted(entrance, version, USUAL));
     let weak: Vec<u16> = WEAK.iter().map(|(cipher, _)| *cipher).collect();
     let (old, weak, tls12, tls13) = tokio::join!(
         futures_util::future::join_all(old),
-        greeted(door, TlsVersion::Tls12, &weak),
-        speaks(door, &roots, &TLS12),
-        speaks(door, &roots, &TLS13),
+        greeted(entrance, TlsVersion::Tls12, &weak),
+        speaks(entrance, &roots, &TLS12),
+        speaks(entrance, &roots, &TLS13),
     );
     for (answer, version) in old.into_iter().zip(TlsVersion::OLD) {
         if accepts(answer, version) {
@@ -94,7 +94,7 @@ pub async fn look_at_served(
         if start_tls.is_none() {
             served.hsts = bound_to_https(&served, &roots).await;
         }
-        served.without_name = nameless(door, &roots).await;
+        served.without_name = nameless(entrance, &roots).await;
     }
     let other = by_other_key(&served, &roots, lists).await;
     std::iter::once(served).chain(other).collect()
@@ -107,11 +107,11 @@ fn name_of(host: &str) -> Result<ServerName<'static>, HttpError> {
 
 /// A handshake; `None` if the server ends it because the visitor has no certificate: it has shown its own before.
 async fn shake(
-    door: Door<'_>,
+    entrance: Entrance<'_>,
     (config, witness): (ClientConfig, &Witness),
 ) -> Result<Option<TlsStream<TcpStream>>, HttpError> {
-    let stream = door.connect().await?;
-    match timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name_of(door.host)?, stream)).await {
+    let stream = entrance.connect().await?;
+    match timeout(HANDSHAKE_TIME, TlsConnector::from(Arc::new(config)).connect(name_of(entrance.host)?, stream)).await {
         Err(_) => Err(HttpError::Silent),
         Ok(Ok(stream)) => Ok(Some(stream)),
         Ok(Err(_)) if witness.asks_for_client() => Ok(None),
@@ -130,8 +130,8 @@ async fn modern(served: &mut Served, keys: Keys, roots: &Arc<RootCertStore>) -> 
     if served.start_tls.is_none() {
         config.alpn_protocols = vec![b"h2".to_vec(), b"http/1.1".to_vec()];
     }
-    let door = Door { address: served.address, host: &served.host, start_tls: served.start_tls };
-    let stream = shake(door, (config, &witness)).await?;
+    let entrance = Entrance { address: served.address, host: &served.host, start_tls: served.start_tls };
+    let stream = shake(entrance, (config, &witness)).await?;
     let chain: Result<Vec<_>, String> = witness.shown().iter().map(|der| read_der(der)).collect();
     served.chain = chain.map_err(HttpError::Tls)?;
     served.verified = witness.verdict();
@@ -159,36 +159,36 @@ async fn by_other_key(served: &Served, roots: &Arc<RootCertStore>, lists: &Revoc
 }
 
 async fn speaks(
-    door: Door<'_>,
+    entrance: Entrance<'_>,
     roots: &Arc<RootCertStore>,
     version: &'static rustls::SupportedProtocolVersion,
 ) -> bool {
     match witnessing(Arc::clone(roots), &[version], Keys::WeakToo) {
-        Ok((config, witness)) => shake(door, (config, &witness)).await.is_ok(),
+        Ok((config, witness)) => shake(entrance, (config, &witness)).await.is_ok(),
         Err(_) => false,
     }
 }
 
 /// What is shown to who asks for no name; `None` if the server refuses that.
-async fn nameless(door: Door<'_>, roots: &Arc<RootCertStore>) -> Option<Vec<String>> {
+async fn nameless(entrance: Entrance<'_>, roots: &Arc<RootCertStore>) -> Option<Vec<String>> {
     let (mut config, witness) = witnessing(Arc::clone(roots), rustls::ALL_VERSIONS, Keys::WeakToo).ok()?;
     config.enable_sni = false;
-    shake(door, (config, &witness)).await.ok()?;
+    shake(entrance, (config, &witness)).await.ok()?;
     Some(names_of(&witness.shown()))
 }
 
 /// The greeting by hand, and the beginning of the answer to it.
-async fn greeted(door: Door<'_>, version: TlsVersion, ciphers: &[u16]) -> Greeting {
+async fn greeted(entrance: Entrance<'_>, version: TlsVersion, ciphers: &[u16]) -> Greeting {
     let mut random = [0; 32];
     if rand::fill(&mut random).is_err() {
         return Greeting::Other;
     }
-    let hello = client_hello(version, ciphers, door.host, random);
-    timeout(HANDSHAKE_TIME, exchange(door, &hello)).await.unwrap_or(Greeting::Other)
+    let hello = client_hello(version, ciphers, entrance.host, random);
+    timeout(HANDSHAKE_TIME, exchange(entrance, &hello)).await.unwrap_or(Greeting::Other)
 }
 
-async fn exchange(door: Door<'_>, hello: &[u8]) -> Greeting {
-    let Ok(mut stream) = door.connect().await else { return Greeting::Other };
+async fn exchange(entrance: Entrance<'_>, hello: &[u8]) -> Greeting {
+    let Ok(mut stream) = entrance.connect().await else { return Greeting::Other };
     if stream.write_all(hello).await.is_err() {
         return Greeting::Refused;
     }
