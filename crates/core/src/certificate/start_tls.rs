@@ -105,9 +105,10 @@ impl StartTls {
         let start = whole.iter().rposition(|byte| *byte == b'\n').map_or(0, |at| at + 1);
         let line = &heard[start..];
         let ends = match self {
-            // `250-more` goes on, `250 end` ends (RFC 5321 section 4.2.1, RFC 959 section 4.2).
+            // `250-more` goes on, `250 end` and a bare `250` end (RFC 5321 section 4.2.1, RFC 959 section 4.2).
             StartTls::Smtp | StartTls::Ftp => {
-                line.len() > 4 && line[3] != b'-' && line[..3].iter().all(u8::is_ascii_digit)
+                let code = line.get(..3).filter(|code| code.iter().all(u8::is_ascii_digit));
+                code.is_some() && line.get(3) != Some(&b'-')
             }
             // Untagged lines may come before the tagged one; the greeting is one alone.
             StartTls::Imap => sent == 0 || line.to_ascii_lowercase().starts_with(b"a "),
@@ -174,10 +175,10 @@ mod tests {
             ),
             (StartTls::Imap, &[b"* OK [CAPABILITY IMAP4rev1] ready\r\n", b"* CAPABILITY\r\n", b"a OK begin\r\n"], 1),
             (StartTls::Pop3, &[b"+OK quay\r\n", b"+OK\r\n"], 1),
-            (StartTls::Ftp, &[b"220-a\r\n220 b\r\n", b"234 AUTH TLS\r\n"], 1),
-            (StartTls::Ldap, &[&ldap_answer[..5], &ldap_answer[5..]], 1),
+            (StartTls::Ftp, &[b"220-a\r\n", b"220 b\r\n", b"234 AUTH TLS\r\n"], 1),
+            (StartTls::Ldap, &[&ldap_answer[..1], &ldap_answer[1..5], &ldap_answer[5..]], 1),
             (StartTls::Postgres, &[b"S"], 1),
-            (StartTls::Smtp, &[b"220 quay\n", b"250 quay\n", b"220 go\n"], 2),
+            (StartTls::Smtp, &[b"220\r\n", b"250\n", b"220 go\n"], 2),
         ];
         for (protocol, says, messages) in good {
             let (sent, end) = talk(protocol, says);
