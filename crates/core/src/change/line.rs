@@ -8,7 +8,7 @@ impl Change {
     pub(crate) fn line(&self) -> String {
         match self {
             Change::WriteFile(write) => {
-                let verb = if write.before_hash.is_some() { "change" } else { "write" };
+                let verb = if write.before.is_some() { "change" } else { "write" };
                 format!("{verb} {} ({:o})", write.path.display(), write.mode)
             }
             Change::RemoveFile(removal) => format!("remove {}", removal.path.display()),

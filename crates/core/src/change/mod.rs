@@ -61,7 +61,6 @@ pub struct FileWrite {
     pub path: PathBuf,
     /// The content as it was read; `None`: there was no file.
     pub before: Option<Vec<u8>>,
-    pub before_hash: Option<String>,
     /// It may be a key.
     pub content: Zeroizing<Vec<u8>>,
     pub mode: u32,
@@ -74,15 +73,13 @@ pub struct FileRemoval {
     pub path: PathBuf,
     /// The content as it was read.
     pub before: Vec<u8>,
-    pub before_hash: String,
     pub mode: u32,
     pub purpose: Purpose,
 }
 
 impl FileRemoval {
     pub fn new(path: PathBuf, before: Vec<u8>, mode: u32, purpose: Purpose) -> Self {
-        let before_hash = content_hash(&before);
-        Self { path, before, before_hash, mode, purpose }
+        Self { path, before, mode, purpose }
     }
 }
 
@@ -225,8 +222,7 @@ impl FileWrite {
         mode: u32,
         purpose: Purpose,
     ) -> Self {
-        let before_hash = before.as_deref().map(content_hash);
-        Self { path, before, before_hash, content: Zeroizing::new(content.into()), mode, purpose }
+        Self { path, before, content: Zeroizing::new(content.into()), mode, purpose }
     }
 }
 

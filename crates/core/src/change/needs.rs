@@ -44,8 +44,8 @@ impl ChangeSet {
             _ => None,
         });
         let files = self.changes.iter().filter_map(|change| match change {
-            Change::WriteFile(FileWrite { purpose, before_hash, .. }) => {
-                Some(Touched { purpose, was_there: before_hash.is_some(), stays: true })
+            Change::WriteFile(FileWrite { purpose, before, .. }) => {
+                Some(Touched { purpose, was_there: before.is_some(), stays: true })
             }
             Change::RemoveFile(FileRemoval { purpose, .. }) => Some(Touched { purpose, was_there: true, stays: false }),
             _ => None,

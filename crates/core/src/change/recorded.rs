@@ -9,6 +9,7 @@ use super::{
     CaErrand, Change, ChangeSet, FileLink, FileRemoval, FileWrite, FolderMake, InventoryChange, Purpose,
     ServicePlacing, UserMake, ZoneUpdate,
 };
+use crate::change::content_hash;
 use crate::harbor::Service;
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -60,15 +61,15 @@ impl From<&Change> for RecordedChange {
     fn from(change: &Change) -> Self {
         // Field by field: the contents of files may be large, and may be keys.
         match change {
-            Change::WriteFile(FileWrite { path, before_hash, mode, purpose, .. }) => Self::WriteFile {
+            Change::WriteFile(FileWrite { path, before, mode, purpose, .. }) => Self::WriteFile {
                 path: path.clone(),
-                before_hash: before_hash.clone(),
+                before_hash: before.as_deref().map(content_hash),
                 mode: *mode,
                 purpose: purpose.clone(),
             },
-            Change::RemoveFile(FileRemoval { path, before_hash, mode, purpose, .. }) => Self::RemoveFile {
+            Change::RemoveFile(FileRemoval { path, before, mode, purpose, .. }) => Self::RemoveFile {
                 path: path.clone(),
-                before_hash: before_hash.clone(),
+                before_hash: content_hash(before),
                 mode: *mode,
                 purpose: purpose.clone(),
             },

@@ -122,6 +122,21 @@ mod tests {
     }
 
     #[test]
+    fn only_files_of_sites_concern_it() {
+        let concerns = |purpose: Purpose, removed: bool| {
+            let mut all = set(vec![]);
+            match removed {
+                true => all.changes.push(Change::RemoveFile(FileRemoval::new("/f".into(), vec![], 0o644, purpose))),
+                false => all.file(FileWrite::new("/f".into(), None, "", 0o644, purpose)),
+            }
+            concerns_unknown_hosts(&all)
+        };
+        assert!(concerns(Purpose::SiteFile, false) && concerns(Purpose::SiteFile, true));
+        assert!(!concerns(Purpose::Key, false) && !concerns(Purpose::Key, true));
+        assert!(!concerns_unknown_hosts(&set(vec![InventoryChange::AddSite(gullrock())])));
+    }
+
+    #[test]
     fn it_comes_with_the_first_site_and_goes_with_the_last() {
         let (site, nginx) = (gullrock(), WebServer::Nginx);
         let add = || vec![InventoryChange::AddSite(site.clone())];

@@ -90,15 +90,15 @@ fn updates(set: &ChangeSet) -> impl Iterator<Item = &ZoneUpdate> {
 pub fn check_preconditions(set: &ChangeSet) -> Result<(), CarryError> {
     for write in writes(set) {
         let present = read_if_there(&write.path)?;
-        match (&write.before_hash, present) {
+        match (&write.before, present) {
             (None, None) => {}
             (None, Some(_)) => return Err(CarryError::InTheWay(write.path.clone())),
-            (Some(hash), Some(content)) if content_hash(&content) == *hash => {}
+            (Some(before), Some(content)) if content == *before => {}
             (Some(_), _) => return Err(CarryError::ChangedMeanwhile(write.path.clone())),
         }
     }
     for removal in removals(set) {
-        if read_if_there(&removal.path)?.is_none_or(|content| content_hash(&content) != removal.before_hash) {
+        if read_if_there(&removal.path)?.is_none_or(|content| content != removal.before) {
             return Err(CarryError::ChangedMeanwhile(removal.path.clone()));
         }
     }
