@@ -16,6 +16,8 @@ const ENDS: &[(&str, &[i32])] = &[
     ("account add boatyard", &[3]),
     ("certificate prove", &[3]),
     ("certificate list", &[0, 3]),
+    // There is no mail server in this world.
+    ("certificate check mail", &[1]),
     ("certificate import", &[0, 3]),
     ("delegation check --all", &[1, 3]),
     ("delegation handover", &[3]),
@@ -67,7 +69,8 @@ fn every_line_of_the_readme_does_what_it_says_in_its_order() {
 fn prepare(coast: &Coast) {
     let settings = coast.path("settings.toml");
     let service = format!(
-        "\n[services.post]\nhostname = \"crumbandtide.example\"\nfolder = \"{}\"\nreload = [\"true\"]\n",
+        "\n[services.post]\nhostname = \"crumbandtide.example\"\nfolder = \"{}\"\nreload = [\"true\"]\n\
+         [notify]\ncommand = [\"true\"]\n",
         coast.path("post").display()
     );
     fs::write(&settings, coast.world.settings() + &service).unwrap();
