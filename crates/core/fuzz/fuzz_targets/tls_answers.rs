@@ -1,11 +1,11 @@
-//! What a stranger's server sends in the first bytes of TLS, as a certificate or a request, as a list of revoked certificates
+//! What a stranger's server sends before TLS and in its first bytes, as a certificate or a request, as a list of revoked certificates
 //! or an OCSP answer, and as the time to come back: read without a panic.
 #![no_main]
 
 use brightharbor_core::acme::Response;
 use brightharbor_core::certificate::{
-    TlsVersion, accepts, describe_certificate, greeting, judge_list, judge_ocsp, ocsp_question, read_chain, read_der,
-    read_request,
+    StartTls, TlsVersion, accepts, describe_certificate, greeting, judge_list, judge_ocsp, ocsp_question, read_chain,
+    read_der, read_request,
 };
 use libfuzzer_sys::fuzz_target;
 
@@ -13,6 +13,9 @@ fuzz_target!(|data: &[u8]| {
     let answer = greeting(data);
     for version in TlsVersion::OLD {
         let _ = accepts(answer, version);
+    }
+    for protocol in StartTls::ALL {
+        (0..3).for_each(|sent| drop(protocol.next(sent, data)));
     }
     let _ = read_der(data);
     let _ = describe_certificate(data);
