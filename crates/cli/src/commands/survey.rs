@@ -6,8 +6,8 @@ use std::path::PathBuf;
 
 use brightharbor_core::harbor::ServerAddress;
 use brightharbor_core::name::{Host, Hostname};
-use brightharbor_core::notice::{Condition, Told, Topic};
-use brightharbor_core::survey::{LinkName, LinkState, Spread, Survey as Links, reasons};
+use brightharbor_core::notice::Condition;
+use brightharbor_core::survey::{Spread, Survey as Links, reasons};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::write_atomically;
@@ -91,7 +91,10 @@ pub fn run(args: &Survey, context: &Context) -> Report {
         write_atomically(path, metrics(&surveys).as_bytes(), 0o644)?;
     }
     let notified = match args.notify {
-        true => context.block_on(tell(&harbor, &surveys))??,
+        true => {
+            let found = surveys.iter().filter_map(Condition::of_survey).collect();
+            context.block_on(notify(&harbor, found, |told| told.is_looked_at_by(&surveys), clock::now()))??
+        }
         false => None,
     };
     Ok(Box::new(Surveyed { surveys, spreads, lost, listed, notified }))
@@ -135,33 +138,6 @@ fn metrics(surveys: &[Links]) -> String {
     metrics.gauge("hostname_stops", "Hostnames that do not work, with the first link that does not hold.", stopped);
     metrics.single("survey_written_seconds", "When this was written.", clock::now().as_second());
     metrics.into_text()
-}
-
-/// Tells which names have stopped to work, and which work again. What waits is as it was.
-async fn tell(harbor: &Harbor, surveys: &[Links]) -> Result<Option<Notified>, Error> {
-    let mut found = Vec::new();
-    let mut looked_at = HashSet::new();
-    for survey in surveys {
-        let stops = survey.first_open();
-        if let Some(link) = stops.filter(|link| link.state == LinkState::Broken) {
-            let topic = match link.name {
-                LinkName::Registered | LinkName::Delegated => Topic::DelegationBroken,
-                _ => Topic::LinkBroken,
-            };
-            found.push(Condition {
-                topic,
-                subject: survey.hostname.to_string(),
-                code: Some(link.code.to_string()),
-                reason: link.because.clone(),
-            });
-        }
-        if stops.is_none_or(|link| link.state == LinkState::Broken) {
-            looked_at.insert(survey.hostname.as_str());
-        }
-    }
-    let is_of_links = |told: &Told| matches!(told.topic, Topic::DelegationBroken | Topic::LinkBroken);
-    let looked_at = |told: &Told| is_of_links(told) && looked_at.contains(told.subject.as_str());
-    Ok(notify(harbor, found, looked_at, clock::now()).await?)
 }
 
 /// The hostnames, each once.

@@ -10,10 +10,16 @@ use crate::coast::{Coast, run};
 
 /// Each notice is put behind the others in a file.
 fn notify_by(coast: &Coast, command: &str) {
+    remind(coast, command, 7);
+}
+
+/// The same with a reminder after so many days.
+fn remind(coast: &Coast, command: &str, days: u16) {
     let toml = coast.harbor().join("harbor.toml");
     let text = fs::read_to_string(&toml).unwrap();
     let before = text.split("\n[notify]").next().unwrap();
-    fs::write(&toml, format!("{before}\n[notify]\ncommand = [\"sh\", \"-c\", '{command}']\n")).unwrap();
+    fs::write(&toml, format!("{before}\n[notify]\ncommand = [\"sh\", \"-c\", '{command}']\nreminder-days = {days}\n"))
+        .unwrap();
 }
 
 fn told(coast: &Coast) -> Vec<Value> {
@@ -46,6 +52,12 @@ fn names_that_stop_to_work_are_told_once_and_once_more_when_they_work_again() {
     assert_eq!((&notices[0]["account"], &notices[0]["format"]), (&json!("bakery"), &json!(1)));
     assert!(notices[0]["email"].as_str().unwrap().contains('@') && notices[0]["code"].is_string(), "{notices:?}");
     assert_eq!((survey(3), told(&coast)), (nothing.clone(), vec![]), "once");
+    // What goes on is told again after the days that were set.
+    let into_file = format!("cat >> {}", coast.path("told").display());
+    remind(&coast, &into_file, 0);
+    assert_eq!(survey(3)["told"], 2);
+    assert_eq!(of(&told(&coast), "turn"), ["goes-on"; 2]);
+    notify_by(&coast, &into_file);
     // Another part of the harbor says nothing about this one.
     coast.run(&["survey", "quay.example", "--notify"]);
     assert_eq!(told(&coast).iter().filter(|notice| notice["turn"] == "ends").count(), 0);
@@ -94,6 +106,32 @@ fn certificates_that_somebody_has_to_look_after_are_told_by_the_timer() {
     let notices = told(&coast);
     assert_eq!(of(&notices, "topic"), ["certificate-renewed", "certificate-expired"], "{notices:?}");
     assert_eq!(of(&notices, "turn"), ["happened", "ends"]);
+}
+
+#[test]
+fn a_certificate_that_cannot_be_had_is_told_until_it_is_there() {
+    let coast = Coast::with_bakery();
+    notify_by(&coast, &format!("cat >> {}", coast.path("told").display()));
+    let toml = coast.harbor().join("harbor.toml");
+    let settings = fs::read_to_string(&toml).unwrap();
+    let directory = settings.lines().find(|line| line.starts_with("directory = ")).unwrap();
+    fs::write(&toml, settings.replace(directory, "directory = \"https://127.0.0.1:1/directory\"")).unwrap();
+    let after = |days: i64| Timestamp::now() + SignedDuration::from_hours(24 * days);
+    let due = |present| Certificate { not_before: after(-88), not_after: after(2), ..present };
+    coast.record_certificate("crumbandtide.example", due);
+    assert_ne!(coast.run(&["tend"]).exit, 0);
+    let notices = told(&coast);
+    let failing = notices.iter().find(|notice| notice["topic"] == "certificate-failing").unwrap();
+    assert_eq!((&failing["turn"], &failing["code"]), (&json!("begins"), &json!("ca-silent")), "{notices:?}");
+    // While it waits for its next turn, nothing has changed.
+    assert_ne!(coast.run(&["tend"]).exit, 0);
+    assert_eq!(told(&coast), Vec::<Value>::new());
+    fs::write(&toml, settings).unwrap();
+    coast.run(&["certificate", "renew", "crumbandtide.example"]).expect(0);
+    coast.run(&["tend"]).expect(0);
+    let notices = told(&coast);
+    let ended = notices.iter().any(|one| one["topic"] == "certificate-failing" && one["turn"] == "ends");
+    assert!(ended, "{notices:?}");
 }
 
 /// Each sample of a file of metrics, without what stands around them.

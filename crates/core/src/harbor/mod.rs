@@ -57,7 +57,7 @@ pub struct Settings {
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub services: BTreeMap<String, Service>,
     /// The command that is notified of changes.
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "Notify::is_usual")]
     pub notify: Notify,
     #[serde(default)]
     pub internet: Internet,

@@ -17,6 +17,12 @@ fn default_reminder() -> u16 {
     7
 }
 
+impl Notify {
+    pub(super) fn is_usual(&self) -> bool {
+        *self == Self::default()
+    }
+}
+
 impl Default for Notify {
     fn default() -> Self {
         Self { command: vec![], reminder_days: default_reminder() }

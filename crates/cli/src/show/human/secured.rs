@@ -3,11 +3,8 @@
 use brightharbor_core::acme::identifiers;
 use brightharbor_core::certificate::{CertificateSource, Revocation};
 
-use brightharbor_io::notify::Notified;
-
 use super::Page;
 use crate::error::advice_for_ca;
-use crate::show::counted;
 use crate::show::json::BroughtDocument;
 use brightharbor_core::certificate::securing::{SecureOutcome, Secured};
 
@@ -64,22 +61,6 @@ pub fn revoked(page: &mut Page, revocation: &Revocation, is_still_shown: bool) {
     let until = revocation.not_after.strftime("%Y-%m-%d");
     let former = if is_still_shown { "certificate" } else { "former certificate" };
     page.hanging("", &format!("{}: revoked the {former} that was valid until {until}", revocation.site));
-}
-
-/// What became of telling the command of `[notify]`.
-pub fn notified(page: &mut Page, notified: &Notified) {
-    match &notified.problem {
-        Some(problem) => {
-            let left = counted(notified.left, "notice");
-            page.hanging("note: ", &format!("{left} not told; the next run tries again: {problem}"));
-        }
-        None if notified.left > 0 => {
-            let told = counted(notified.told, "change");
-            page.line(&format!("Told of {told}; {} more with the next run.", notified.left));
-        }
-        None if notified.told > 0 => page.line(&format!("Told of {}.", counted(notified.told, "change"))),
-        None => {}
-    }
 }
 
 /// What came of bringing another service its certificate.

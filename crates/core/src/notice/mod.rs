@@ -2,6 +2,8 @@
 //!
 //! Pure: what is wrong now and what was reported come in, notices go out. Running the command is for `brightharbor-io`.
 
+mod found;
+
 use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 
@@ -36,6 +38,13 @@ pub struct Condition {
     /// The finding's own code, where there is one: another one is another state.
     pub code: Option<String>,
     pub reason: String,
+}
+
+impl Condition {
+    /// One that needs no code.
+    pub fn plain(topic: Topic, subject: &str, reason: &str) -> Self {
+        Self { topic, subject: subject.into(), code: None, reason: reason.into() }
+    }
 }
 
 /// A condition that was reported, and that has lasted since.
@@ -82,12 +91,7 @@ pub fn notices(
         .iter()
         .filter(|told| looked_at(told) && !found.iter().any(|condition| same(condition, told)))
         .map(|told| {
-            let condition = Condition {
-                topic: told.topic,
-                subject: told.subject.clone(),
-                code: told.code.clone(),
-                reason: String::new(),
-            };
+            let condition = Condition { code: told.code.clone(), ..Condition::plain(told.topic, &told.subject, "") };
             Notice { turn: Turn::Ends, condition, since: told.since }
         })
         .collect();
