@@ -36,4 +36,6 @@ pub use realign::{FILES_AT_ONCE, SiteFileState, SiteOutOfStep, first_of_part, ou
 pub use refusal::SiteRefusal;
 pub use remark::SiteRemark;
 pub use served_elsewhere::detach_alias;
-pub use unknown_hosts::{UnknownHostsLoaded, brings_https, concerns_unknown_hosts, with_unknown_hosts};
+pub use unknown_hosts::{
+    UnknownHostsLoaded, concerns_unknown_hosts, is_https_served, touched_sites, with_unknown_hosts,
+};

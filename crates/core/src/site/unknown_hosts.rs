@@ -4,7 +4,9 @@
 
 use crate::change::{Change, ChangeSet, ExistingFile, FileRemoval, FileWrite, InventoryChange, Purpose};
 use crate::harbor::{Layout, Settings, WebServer};
+use crate::name::Host;
 use crate::render;
+use crate::site::Site;
 
 /// What is there.
 #[derive(Debug, Clone, Default)]
@@ -16,8 +18,10 @@ pub struct UnknownHostsLoaded {
     pub fresh_pair: Option<String>,
     /// Whether the server can refuse a handshake.
     pub can_refuse: bool,
-    /// How many sites there are before the change.
-    pub sites: u32,
+    /// Whether there are sites that the change does not touch.
+    pub others: bool,
+    /// Whether one of those has a certificate.
+    pub secured_others: bool,
 }
 
 /// Whether a change has to do with it at all.
@@ -29,12 +33,26 @@ pub fn concerns_unknown_hosts(set: &ChangeSet) -> bool {
     })
 }
 
-/// Whether one of the sites will be served over https.
-pub fn brings_https(set: &ChangeSet) -> bool {
-    set.inventory_changes().any(|change| match change {
-        InventoryChange::AddSite(site) | InventoryChange::ReplaceSite { after: site, .. } => site.certificate.is_some(),
-        _ => false,
+/// The sites that a change takes away or gives another form.
+pub fn touched_sites(set: &ChangeSet) -> Vec<&Host> {
+    let touched = set.inventory_changes().filter_map(|change| match change {
+        InventoryChange::ReplaceSite { before: site, .. } | InventoryChange::RemoveSite(site) => Some(site.main()),
+        _ => None,
+    });
+    touched.collect()
+}
+
+/// The sites that a change makes, or gives another form, as they will be.
+fn coming(set: &ChangeSet) -> impl Iterator<Item = &Site> {
+    set.inventory_changes().filter_map(|change| match change {
+        InventoryChange::AddSite(site) | InventoryChange::ReplaceSite { after: site, .. } => Some(site),
+        _ => None,
     })
+}
+
+/// Whether one of the sites will be served over https.
+pub fn is_https_served(set: &ChangeSet, secured_others: bool) -> bool {
+    secured_others || coming(set).any(|site| site.certificate.is_some())
 }
 
 /// Adds to a change of sites what it means for unknown hosts: the file is made with the first site, answers https from the
@@ -45,7 +63,7 @@ pub fn with_unknown_hosts(set: &mut ChangeSet, loaded: UnknownHostsLoaded, setti
     if loaded.file.as_deref().is_some_and(|file| !render::is_as_written(file)) {
         return;
     }
-    if sites_after(set, loaded.sites) == 0 {
+    if !loaded.others && coming(set).next().is_none() {
         let removals = [(path, loaded.file, 0o644, Purpose::SiteFile), (pair_path, loaded.pair, 0o600, Purpose::Key)];
         for (path, present, mode, purpose) in removals {
             if let Some(before) = present {
@@ -54,7 +72,7 @@ pub fn with_unknown_hosts(set: &mut ChangeSet, loaded: UnknownHostsLoaded, setti
         }
         return;
     }
-    let https = brings_https(set) || loaded.file.as_deref().is_some_and(render::refuses_https);
+    let https = is_https_served(set, loaded.secured_others);
     let wants_pair = https && server == WebServer::Apache;
     let has_pair = !wants_pair || loaded.pair.is_some() || loaded.fresh_pair.is_some();
     let refusing = (https && loaded.can_refuse && has_pair).then_some(pair_path.as_path());
@@ -67,20 +85,11 @@ pub fn with_unknown_hosts(set: &mut ChangeSet, loaded: UnknownHostsLoaded, setti
     }
 }
 
-fn sites_after(set: &ChangeSet, before: u32) -> u32 {
-    set.inventory_changes().fold(before, |count, change| match change {
-        InventoryChange::AddSite(_) => count + 1,
-        InventoryChange::RemoveSite(_) => count.saturating_sub(1),
-        _ => count,
-    })
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::account::AccountName;
-    use crate::name::Host;
-    use crate::site::{HttpsState, HttpsStates, Site, SiteKind, SiteRules};
+    use crate::site::{HttpsState, HttpsStates, SiteKind, SiteRules};
 
     fn gullrock() -> Site {
         let hostnames = vec![Host::parse("gullrock.example").unwrap()];
@@ -142,11 +151,11 @@ mod tests {
         let add = || vec![InventoryChange::AddSite(site.clone())];
         let written = ["write nginx/+~unknown-hosts.conf (644)"];
         assert_eq!(along(nginx, add(), UnknownHostsLoaded::default()), written);
-        let there = || UnknownHostsLoaded { file: present(nginx, false), sites: 1, ..Default::default() };
+        let there = || UnknownHostsLoaded { file: present(nginx, false), ..Default::default() };
         assert!(along(nginx, add(), there()).is_empty());
         let remove = || vec![InventoryChange::RemoveSite(site.clone())];
         assert_eq!(along(nginx, remove(), there()), ["remove nginx/+~unknown-hosts.conf"]);
-        assert!(along(nginx, remove(), UnknownHostsLoaded { sites: 2, ..there() }).is_empty());
+        assert!(along(nginx, remove(), UnknownHostsLoaded { others: true, ..there() }).is_empty());
         let edited = || UnknownHostsLoaded { file: Some(b"# ours".to_vec()), ..there() };
         assert!(along(nginx, add(), edited()).is_empty() && along(nginx, remove(), edited()).is_empty());
         assert!(along(WebServer::None, add(), UnknownHostsLoaded::default()).is_empty());
@@ -162,7 +171,6 @@ mod tests {
             file: present(server, https),
             fresh_pair: Some("PAIR".into()),
             can_refuse: true,
-            sites: 1,
             ..Default::default()
         };
         let (nginx, apache) = (WebServer::Nginx, WebServer::Apache);
@@ -174,8 +182,14 @@ mod tests {
         assert!(along(nginx, secured(), old).is_empty());
         let keyless = UnknownHostsLoaded { fresh_pair: None, ..loaded(apache, false) };
         assert!(along(apache, secured(), keyless).is_empty());
-        // Once it is answered, it stays so with a site that has no certificate.
-        let more = vec![InventoryChange::AddSite(before.clone())];
-        assert!(along(nginx, more, loaded(nginx, true)).is_empty());
+        // It is answered as long as one site has a certificate, whichever the change is about.
+        let more = || vec![InventoryChange::AddSite(before.clone())];
+        let others = |https| UnknownHostsLoaded { others: true, secured_others: true, ..loaded(nginx, https) };
+        assert!(along(nginx, more(), others(true)).is_empty());
+        assert_eq!(along(nginx, more(), others(false)), ["change nginx/+~unknown-hosts.conf (644)"]);
+        let without = UnknownHostsLoaded { secured_others: false, ..others(true) };
+        assert_eq!(along(nginx, more(), without), ["change nginx/+~unknown-hosts.conf (644)"]);
+        let set = set(vec![secured().remove(0), InventoryChange::RemoveSite(before.clone()), more().remove(0)]);
+        assert_eq!(touched_sites(&set), [before.main(), before.main()], "what comes anew is in no store yet");
     }
 }

@@ -1,5 +1,6 @@
 //! Reading the inventory.
 
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::account::{Account, AccountName};
@@ -53,10 +54,15 @@ impl Store {
         Ok(query.query_row([], |row| row.get(0))?)
     }
 
-    /// How many sites there are.
-    pub fn site_count(&self) -> Result<u32, StoreError> {
-        let mut query = self.connection.prepare_cached("SELECT count(*) FROM site")?;
-        Ok(query.query_row([], |row| row.get(0))?)
+    /// Whether there are sites besides these, and whether one of those has a certificate. No more is read than tells.
+    pub fn others_than(&self, these: &[&Host]) -> Result<(bool, bool), StoreError> {
+        let these: HashSet<&str> = these.iter().map(|host| host.as_str()).collect();
+        let beside = |query: &str| {
+            let mut query = self.connection.prepare_cached(query)?;
+            let names = query.query_map([these.len() as i64 + 1], |row| row.get::<_, String>(0))?;
+            Ok::<_, StoreError>(names.collect::<Result<Vec<_>, _>>()?.iter().any(|name| !these.contains(name.as_str())))
+        };
+        Ok((beside("SELECT main FROM site LIMIT $1")?, beside("SELECT site FROM certificate LIMIT $1")?))
     }
 
     /// The site that a hostname belongs to.

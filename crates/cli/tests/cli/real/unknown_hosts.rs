@@ -55,8 +55,17 @@ fn nobody_gets_nothing(kind: &str) {
     assert!(!shows_a_certificate(&port, Some("lanternchoir.example")));
     port.openssl_verifies("crumbandtide.example");
 
-    // Nothing is left with the last site.
+    // A harbor of before that there was such a file gets all of it with the next change of a site, whatever that is about.
     let folder = port.path("harbor/servers").join(kind);
+    for file in ["+~unknown-hosts.conf", "+~unknown-hosts.pem"] {
+        let _ = fs::remove_file(folder.join(file));
+    }
+    port.reload_web();
+    assert!(shows_a_certificate(&port, None));
+    port.run(&["site", "change", "lanternchoir.example", "--www", "to-bare"]).expect(0);
+    assert!(!shows_a_certificate(&port, None));
+
+    // Nothing is left with the last site.
     let files = || {
         let all = fs::read_dir(&folder).unwrap().map(|file| file.unwrap().file_name().into_string().unwrap());
         all.filter(|name| name.contains("unknown")).count()
