@@ -329,6 +329,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "domain",
             "done",
             "keeper",
+            "part",
             "present",
             "remove_ds",
             "wait_seconds",

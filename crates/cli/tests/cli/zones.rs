@@ -318,3 +318,33 @@ fn a_reverse_zone_is_made_before_anybody_delegates_it() {
     coast.run(&["record", "add", "7.2.0.192.in-addr.arpa", "NS", "ns1.saltmarsh.example."]).expect(0);
     coast.run(&inside).expect(0);
 }
+
+/// RFC 2317: a zone for part of a network, whose name has a slash. Its file has none, and no site can be called so.
+#[test]
+fn a_reverse_zone_may_be_of_part_of_a_network() {
+    let coast = Coast::new();
+    let zone = "0/25.2.0.192.in-addr.arpa";
+    let pointer = "7.0/25.2.0.192.in-addr.arpa";
+    coast.run(&["zone", "create", zone, "--account", "bakery", "--yes"]).expect(0);
+    coast.run(&["record", "add", pointer, "PTR", "mail.crumbandtide.example."]).expect(0);
+    assert!(coast.harbor().join("zones/0_25.2.0.192.in-addr.arpa.zone").is_file());
+    let listed = coast.json(&["record", "list", zone], 0);
+    assert_eq!((&listed["zone"], listed["records"].as_array().unwrap().len()), (&zone.into(), 4), "{listed}");
+    assert_eq!(coast.json(&["delegation", "check", zone], 1)["domains"][0]["domain"], zone);
+    let page = coast.json(&["delegation", "handover", zone], 3);
+    assert_eq!(page["part"], serde_json::json!({ "network": "2.0.192.in-addr.arpa", "first": 0, "last": 127 }));
+    let text = page["text"].as_str().unwrap();
+    assert!(text.contains("N.2.0.192.in-addr.arpa.  CNAME  N.0/25.2.0.192.in-addr.arpa."), "{text}");
+    for command in [&["attach", pointer, "--account", "bakery"][..], &["certificate", "issue", zone]] {
+        let refused = coast.json(command, 2);
+        assert!(refused["error"]["message"].as_str().unwrap().contains("`/` is not allowed"), "{refused}");
+    }
+    for wrong in ["0/33.2.0.192.in-addr.arpa", "0/25.gullrock.example", "../x.2.0.192.in-addr.arpa"] {
+        assert_eq!(
+            coast.json(&["zone", "create", wrong, "--account", "bakery", "--yes"], 2)["error"]["code"],
+            "hostname"
+        );
+    }
+    let removed = coast.run(&["zone", "remove", zone, "--yes"]).expect(0);
+    assert!(removed.contains("removed/0_25.2.0.192.in-addr.arpa."), "{removed}");
+}

@@ -177,9 +177,13 @@ const WEAK_SIGNATURES: [&str; 4] =
     ["1.2.840.113549.1.1.5", "1.2.840.113549.1.1.4", "1.2.840.10045.4.1", "1.3.14.3.2.29"];
 
 impl CertificateFacts {
+    pub fn is_rsa(&self) -> bool {
+        self.key_bits > 0
+    }
+
     /// Why browsers would refuse it for its strength.
     pub fn weakness(&self) -> Option<String> {
-        if self.key_bits > 0 && self.key_bits < 2048 {
+        if self.is_rsa() && self.key_bits < 2048 {
             return Some(format!("its key is {}, and 2048 is the least", self.key));
         }
         WEAK_SIGNATURES.contains(&self.signature.as_str()).then(|| "it is signed with SHA-1 or MD5".to_string())

@@ -279,7 +279,7 @@ impl ChangeSet {
     }
 }
 
-/// The hash that preconditions are compared by: SHA-256, in hex.
+/// The hash that contents are remembered by: SHA-256, in hex.
 pub fn content_hash(content: &[u8]) -> String {
     digest(&SHA256, content).as_ref().iter().map(|byte| format!("{byte:02x}")).collect()
 }

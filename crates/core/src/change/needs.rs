@@ -37,7 +37,7 @@ struct Touched<'a> {
 }
 
 impl ChangeSet {
-    /// What the servers must be told. A change says by itself whether it needs a reload.
+    /// What the servers must be told. Each change says whether it needs a reload.
     pub fn needs(&self) -> Needs {
         let links = self.changes.iter().filter_map(|change| match change {
             Change::LinkFile(link) => Some(link),

@@ -214,3 +214,43 @@ pub(super) fn with_authority(outcome: &Outcome) -> Option<&Reply> {
         _ => None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::delegation::{Brief, Observation, Observations, Question};
+
+    fn name(text: &str) -> DnsName {
+        DnsName::absolute(text).unwrap()
+    }
+
+    #[test]
+    fn all_zones_of_the_way_down_are_asked_at_once() {
+        let [root, registry]: [SocketAddr; 2] = ["192.0.2.1:53", "192.0.2.2:53"].map(|text| text.parse().unwrap());
+        let brief = Brief {
+            domain: name("gullrock.example"),
+            roots: vec![root],
+            dns_port: 53,
+            hostnames: vec![],
+            most_questions: 200,
+            thorough: false,
+            validates: true,
+            anchors: vec![Ds { key_tag: 1, algorithm: 13, digest_type: 2, digest: vec![1; 32] }],
+            cuts: std::sync::Arc::new([(name("example"), vec![registry])].into()),
+        };
+        let mut seen = Observations::default();
+        let question = Question::authoritative(root, &name("elsewhere"), RecordType::SOA);
+        let at = "2026-11-28T00:00:00Z".parse().unwrap();
+        seen.add(Observation { question, outcome: Outcome::Reply(Reply::default()), at, elapsed_ms: 1 });
+        let mut walk = Walk::new(&brief, &seen);
+        assert_eq!(chain(&mut walk), None);
+        let asked: Vec<_> =
+            walk.into_missing().into_iter().map(|one| (one.server, one.name, one.record_type)).collect();
+        let wanted = [
+            (root, DnsName::root(), RecordType::DNSKEY),
+            (root, name("example"), RecordType::DS),
+            (registry, name("example"), RecordType::DNSKEY),
+        ];
+        assert_eq!(asked, wanted);
+    }
+}

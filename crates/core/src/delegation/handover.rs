@@ -18,6 +18,7 @@ pub struct Handover {
     /// The zone above, where no registry has it: a reverse zone, or one below somebody's domain. Whoever keeps it enters
     /// records.
     pub keeper: Option<String>,
+    /// What it stands for, where it is a reverse zone of part of a network.
     pub part: Option<Part>,
     /// What the parent has now.
     pub present: Vec<String>,

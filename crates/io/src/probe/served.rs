@@ -145,7 +145,7 @@ async fn modern(served: &mut Served, keys: Keys, roots: &Arc<RootCertStore>) -> 
 /// What it shows to who knows keys of the other kind alone, if that is another certificate.
 async fn by_other_key(served: &Served, roots: &Arc<RootCertStore>, lists: &RevocationLists) -> Option<Served> {
     let first = served.chain.first()?;
-    let (keys, asked) = match first.key.starts_with("RSA") {
+    let (keys, asked) = match first.is_rsa() {
         true => (Keys::Ecdsa, "ECDSA"),
         false => (Keys::Rsa, "RSA"),
     };

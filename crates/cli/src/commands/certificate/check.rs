@@ -14,6 +14,7 @@ use brightharbor_io::probe::{RevocationLists, look_at_served};
 use brightharbor_io::survey::resolvers;
 use brightharbor_io::trust::{self, Roots};
 use clap::Args;
+use clap::builder::{PossibleValuesParser, TypedValueParser};
 use futures_util::{StreamExt, stream};
 use serde_json::{Value, json};
 
@@ -36,36 +37,20 @@ pub struct Check {
     /// Look at this address, wherever the hosts lead.
     #[arg(long, value_name = "ADDRESS", value_parser = typed_address)]
     at: Option<IpAddr>,
-    /// Begin in the clear by this protocol and change to TLS. Without it that is so at the usual ports 21, 25, 110, 143,
-    /// 389, 587 and 5432.
-    #[arg(long, value_name = "PROTOCOL", value_enum, conflicts_with = "all")]
+    /// Begin in the clear by this protocol and change to TLS; with `none`, begin with TLS at any port. Without it, that is
+    /// as usual at the ports 21, 25, 110, 143, 389, 587 and 5432.
+    #[arg(long, value_name = "PROTOCOL", value_parser = protocol(), conflicts_with = "all")]
     starttls: Option<Protocol>,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
-enum Protocol {
-    Smtp,
-    Imap,
-    Pop3,
-    Ftp,
-    Ldap,
-    Postgres,
-    /// TLS begins at once, whatever is usual at the port.
-    None,
-}
+/// A protocol that changes to TLS; or none, whatever is usual at the port.
+#[derive(Debug, Clone, Copy)]
+struct Protocol(Option<StartTls>);
 
-impl Protocol {
-    fn meant(self) -> Option<StartTls> {
-        Some(match self {
-            Protocol::Smtp => StartTls::Smtp,
-            Protocol::Imap => StartTls::Imap,
-            Protocol::Pop3 => StartTls::Pop3,
-            Protocol::Ftp => StartTls::Ftp,
-            Protocol::Ldap => StartTls::Ldap,
-            Protocol::Postgres => StartTls::Postgres,
-            Protocol::None => return None,
-        })
-    }
+fn protocol() -> impl TypedValueParser<Value = Protocol> {
+    let words = StartTls::ALL.map(StartTls::word).into_iter().chain(["none"]);
+    PossibleValuesParser::new(words)
+        .map(|typed| Protocol(StartTls::ALL.into_iter().find(|protocol| protocol.word() == typed)))
 }
 
 /// A server that is looked at.
@@ -89,7 +74,7 @@ pub fn run(args: &Check, context: &Context) -> Report {
     let mut targets = Vec::with_capacity(args.hosts.len());
     for typed in &args.hosts {
         let (host, port) = target(typed, &settings)?;
-        let start_tls = args.starttls.map_or_else(|| StartTls::usual_at(port), Protocol::meant);
+        let start_tls = args.starttls.map_or_else(|| StartTls::usual_at(port), |Protocol(chosen)| chosen);
         targets.push(Target { host, port, start_tls });
     }
     if let (true, Some(harbor)) = (args.all, &harbor) {

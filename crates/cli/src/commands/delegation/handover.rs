@@ -154,6 +154,7 @@ impl Shown for Handed {
             "domain": self.made.domain,
             "done": self.made.done,
             "keeper": self.made.keeper,
+            "part": self.made.part,
             "present": self.made.present,
             "remove_ds": self.made.remove_ds,
             "wait_seconds": self.made.wait_seconds,

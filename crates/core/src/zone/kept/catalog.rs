@@ -163,6 +163,11 @@ mod tests {
         assert_eq!(member_of(&come[0]).unwrap().bare(), "lanternchoir.example");
         assert_eq!((gone.len(), come.len()), (1, 1));
         assert!(crate::zone::rules::judge_loading(&catalog).is_empty());
+        // Part of a network (RFC 2317) is a member like others.
+        let part = [Hostname::parse_zone("0/25.2.0.192.in-addr.arpa").unwrap()];
+        let of_part = new_catalog(&name, part.iter(), 7).unwrap();
+        assert_eq!(catalog_difference(&of_part, &part), (vec![], vec![]));
+        assert_eq!(catalog_difference(&of_part, &[]).0.len(), 1);
         // Somebody else's member stays, and one of ours under another label is no second one.
         let text = String::from_utf8_lossy(catalog.source()).into_owned();
         let joined = text + "quay.zones IN PTR harbor.example.\nown.zones IN PTR lanternchoir.example.\n";
