@@ -373,6 +373,7 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "backup",
             "backup_failed",
             "notified",
+            "metrics_failed",
             "command",
             "carried_out",
             "tried",

@@ -159,6 +159,9 @@ fn a_collector_reads_links_zones_and_the_last_run_of_the_timer() {
     coast.run(&["tend", "--metrics", &file]).expect(0);
     let written = samples(&coast);
     assert!(written.contains(&"brightharbor_tend_exit 0".to_string()), "{written:?}");
+    // What was done is reported even where the file cannot be written.
+    let failed = coast.json(&["tend", "--metrics", "/no/such/folder/metrics"], 1);
+    assert!(failed["metrics_failed"].as_str().unwrap().contains("/no/such/folder") && failed["tried"].is_array());
     let ended = written.iter().find_map(|line| line.strip_prefix("brightharbor_tend_ended_seconds ")).unwrap();
     assert!((Timestamp::now().as_second() - ended.parse::<i64>().unwrap()).abs() < 60, "{ended}");
 

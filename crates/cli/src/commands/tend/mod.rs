@@ -176,7 +176,9 @@ async fn tend(args: &Tend, context: &Context) -> Report {
     report.backup = harbor.store.back_up_daily(now).map_err(|error| error.to_string());
     report.notified = notices::tell(&harbor, &report, now).await?;
     if let Some(path) = &args.metrics {
-        write_atomically(path, report.metrics().as_bytes(), 0o644)?;
+        // What was done is reported all the same.
+        let written = write_atomically(path, report.metrics().as_bytes(), 0o644);
+        report.metrics_failed = written.err().map(|error| error.to_string());
     }
     Ok(Box::new(report))
 }

@@ -51,6 +51,8 @@ pub(super) struct Tended {
     pub(super) backup: Result<Option<PathBuf>, String>,
     /// What became of telling whoever wants to be told. It changes no exit code.
     pub(super) notified: Option<Notified>,
+    /// Why no metrics were written.
+    pub(super) metrics_failed: Option<String>,
 }
 
 /// A certificate that is over, or will be before anybody here gets another.
@@ -117,6 +119,7 @@ impl Tended {
             brought: vec![],
             backup: Ok(None),
             notified: None,
+            metrics_failed: None,
         }
     }
 
@@ -259,6 +262,9 @@ impl Shown for Tended {
             page.line("Nothing is pending and nothing is due.");
         }
         self.notified.iter().for_each(|notified| human::notified(page, notified));
+        if let Some(reason) = &self.metrics_failed {
+            page.hanging("", &format!("no metrics: {reason}"));
+        }
     }
 
     fn json(&self) -> Value {
@@ -284,6 +290,7 @@ impl Shown for Tended {
             "signing": self.signing.iter().map(Watched::document).collect::<Vec<_>>(),
             "backup": self.backup.as_ref().ok().and_then(Option::as_ref).map(|copy| copy.display().to_string()),
             "backup_failed": self.backup.as_ref().err(),
+            "metrics_failed": self.metrics_failed,
             "notified": self.notified.as_ref().map(json::NotifiedDocument::from),
             "later": self.later.iter().map(|later| json!({
                 "site": later.site,
@@ -304,7 +311,8 @@ impl Shown for Tended {
         let served = |secured: &Secured| secured.is_served() && secured.left_out.is_empty();
         let unserved = self.brought.iter().any(|brought| brought.problem.is_some());
         let over = self.running_out.iter().any(|one| one.is_over);
-        if over || unserved || self.backup.is_err() || !self.tried.iter().all(Secured::is_shown) {
+        let unwritten = self.backup.is_err() || self.metrics_failed.is_some();
+        if over || unserved || unwritten || !self.tried.iter().all(Secured::is_shown) {
             Exit::Fault
         } else if self.tried.iter().all(served)
             && self.later.is_empty()
