@@ -61,6 +61,15 @@ pub fn parse(text: &str, path: &Path) -> Result<Settings, Error> {
         let message = format!("{}:{line}: no CA can be called `default`: that is the one of [ca]", path.display());
         return Err(Error::new(Exit::WrongUse, "settings", message).advice("give it another name"));
     }
+    let unknown = settings.all_cas().flat_map(|ca| &ca.fallback).find(|name| settings.ca_named(Some(name)).is_none());
+    if let Some(unknown) = unknown {
+        let named = |line: &str| line.trim_start().starts_with("fallback") && line.contains(unknown.as_str());
+        let line = 1 + text.lines().position(named).unwrap_or(0);
+        let message =
+            format!("{}:{line}: `fallback` names a CA `{unknown}` that the settings do not have", path.display());
+        let advice = "name one of [cas.NAME], or `default` for that of [ca]";
+        return Err(Error::new(Exit::WrongUse, "settings", message).advice(advice));
+    }
     Ok(settings)
 }
 
@@ -82,6 +91,14 @@ mod tests {
         let error = parse(text, Path::new("/harbor/harbor.toml")).unwrap_err();
         assert!(error.message.starts_with("/harbor/harbor.toml:3: no CA can be called `default`"), "{}", error.message);
         assert!(parse(&text.replace("default", "lighthouse"), Path::new("x")).unwrap().cas.contains_key("lighthouse"));
+    }
+
+    #[test]
+    fn what_steps_in_for_a_ca_is_one_of_the_settings() {
+        let text = "[ca]\ncontact = \"crew@saltmarsh.example\"\n[cas.lighthouse]\nfallback = [\"default\", \"pier\"]\n";
+        let error = parse(text, Path::new("/harbor/harbor.toml")).unwrap_err();
+        assert!(error.message.starts_with("/harbor/harbor.toml:4: `fallback` names a CA `pier`"), "{}", error.message);
+        assert!(parse(&text.replace(", \"pier\"", ""), Path::new("x")).is_ok());
     }
 
     #[test]

@@ -126,7 +126,7 @@ pub fn advice_for_ca(code: &str) -> &'static str {
         "would-cover-less" => "fix what the reason names, or detach the name; the certificate in place stays meanwhile",
         "ca-silent" => {
             "check that its `directory` in harbor.toml is right and that this machine can reach it; `brightharbor tend` \
-             continues what was begun"
+             continues what was begun; where it is down for long, its `fallback` names CAs that step in"
         }
         "busy" => "wait until it has finished, then check the result: brightharbor certificate list",
         "ca-at-work" => "`brightharbor tend` continues the order",

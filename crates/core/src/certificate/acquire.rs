@@ -69,9 +69,8 @@ pub fn import_certificate(
     let wildcards = leaf.names.iter().filter_map(|name| name.strip_prefix("*."));
     let wanted = Install {
         details: CertificateDetails {
-            ca: None,
             wildcards: wildcards.filter_map(|name| Hostname::parse(name).ok()).collect(),
-            profile: None,
+            ..CertificateDetails::default()
         },
         chain_pem: &chain_pem,
         key_pem: bought.key_pem,

@@ -50,6 +50,9 @@ pub struct Certificate {
 pub struct CertificateDetails {
     /// The CA that it came from, by its name in the settings; that of `[ca]` when not named.
     pub ca: Option<String>,
+    /// The CA that was wished for and did not answer, where another one stepped in; that of `[ca]` is `default`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub in_place_of: Option<String>,
     /// The names below which it covers all names, one label deep.
     pub wildcards: Vec<Hostname>,
     /// The kind, by its CA's own name for it.

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Certificate, CertificateSource};
+use super::{Certificate, CertificateDetails, CertificateSource};
 use crate::acme::{Identifier, ProofKind};
 use crate::name::{Host, Hostname};
 
@@ -35,9 +35,23 @@ impl CertificateWish {
         let wildcards = |parents: &[Hostname]| parents.iter().cloned().collect::<BTreeSet<_>>();
         certificate.source != CertificateSource::Ca
             || key.is_some_and(|key| self.keep_key || key == self.key.words())
-                && certificate.details.ca == self.ca
-                && certificate.details.profile == self.profile
+                && self.is_from_ca_of(&certificate.details)
                 && wildcards(&certificate.details.wildcards) == wildcards(&self.wildcards)
+    }
+}
+
+impl CertificateWish {
+    /// The CA that is wished for, by its name in the settings.
+    pub fn ca_word(&self) -> &str {
+        self.ca.as_deref().unwrap_or("default")
+    }
+
+    /// One of a CA that stepped in is good until it is to be renewed: then the CA that was wished for is asked again.
+    fn is_from_ca_of(&self, details: &CertificateDetails) -> bool {
+        match &details.in_place_of {
+            Some(silent) => silent == self.ca_word(),
+            None => details.ca == self.ca && details.profile == self.profile,
+        }
     }
 }
 
@@ -118,7 +132,7 @@ impl KeyKind {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::certificate::{CertificateDetails, CertificateFiles, CertificateState};
+    use crate::certificate::{CertificateFiles, CertificateState};
 
     fn host(text: &str) -> Host {
         Host::parse(text).unwrap()
@@ -151,6 +165,11 @@ mod tests {
         assert!(!CertificateWish { ca: Some("pier".into()), ..wish.clone() }.is_met_by(&certificate, p256));
         assert!(!CertificateWish { profile: Some("short".into()), ..wish.clone() }.is_met_by(&certificate, p256));
         assert!(!CertificateWish::default().is_met_by(&certificate, p256));
+        let (ca, silent) = (Some("pier".to_string()), Some("default".to_string()));
+        certificate.details = CertificateDetails { ca, in_place_of: silent, ..certificate.details };
+        let weekly = CertificateWish { profile: Some("week".into()), ..wish.clone() };
+        assert!(wish.is_met_by(&certificate, p256) && weekly.is_met_by(&certificate, p256), "it stepped in");
+        assert!(!CertificateWish { ca: Some("quay".into()), ..wish }.is_met_by(&certificate, p256));
         certificate.source = CertificateSource::Imported;
         assert!(CertificateWish::default().is_met_by(&certificate, None));
     }

@@ -32,6 +32,9 @@ pub struct Ca {
     /// Orders on the way at once.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub orders_at_once: Option<u8>,
+    /// Those of the other CAs that step in, in this order, while this one does not answer for long.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub fallback: Vec<String>,
     /// What is done when a certificate is about to end and some of its names cannot be proven.
     #[serde(default, skip_serializing_if = "WhenUrgent::is_usual")]
     pub when_urgent: WhenUrgent,

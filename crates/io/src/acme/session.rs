@@ -17,7 +17,7 @@ use super::account_key::{AccountKey, AccountKeyError};
 use super::caa::FoundAbove;
 use super::external_account::{ExternalKey, ExternalKeyError};
 use super::wire::{Wire, fetch_directory, read_directory};
-use crate::install::{FileError, make_private_folder, open_keys_below, write_atomically};
+use crate::install::{FileError, failed, make_private_folder, open_keys_below, write_atomically};
 use crate::trust::{self, TrustError};
 
 /// A directory hardly ever changes; one whose URLs are gone is read anew at once.
@@ -156,6 +156,8 @@ impl Session {
 
     /// Takes down what came of an order.
     pub(super) fn note(&self, refusal: Option<&Refusal>) {
+        // What cannot be kept is only noted later.
+        let _ = self.folder.note_silence(matches!(refusal, Some(Refusal::Silent { .. })));
         let mut shared = self.shared();
         match refusal {
             None => (shared.put_off, shared.silent) = (None, None),
@@ -171,6 +173,11 @@ impl Session {
             }
             Some(_) => shared.silent = None,
         }
+    }
+
+    /// Since when the CA has answered no order to its end, whichever command asked.
+    pub fn silent_since(&self) -> Option<Timestamp> {
+        self.folder.silent_since()
     }
 
     /// The refusal that the next order would get as well: of a CA that is asked too often, or does not answer. Without
@@ -291,6 +298,20 @@ impl CaFolder {
         }
         let text = serde_json::to_vec(refusal).expect("a refusal becomes JSON");
         write_atomically(&self.path("rate-limit.json"), &text, 0o600)
+    }
+
+    fn silent_since(&self) -> Option<Timestamp> {
+        fs::read_to_string(self.path("silent-since")).ok()?.trim().parse().ok()
+    }
+
+    /// Keeps since when the CA is silent, or that it is not.
+    fn note_silence(&self, is_silent: bool) -> Result<(), FileError> {
+        let path = self.path("silent-since");
+        match (is_silent, self.silent_since()) {
+            (true, None) => write_atomically(&path, crate::clock::now().to_string().as_bytes(), 0o600),
+            (false, Some(_)) => fs::remove_file(&path).map_err(failed("remove", &path)),
+            _ => Ok(()),
+        }
     }
 
     /// As it was read lately.

@@ -253,8 +253,8 @@ async fn apply_some(
     let harbor = (door.open)()?;
     for at in which {
         let Ok(course) = &mut courses[*at] else { continue };
-        if matches!(course.stage, Stage::Arrived(_)) {
-            sessions.forget(&course.site);
+        if let Stage::Arrived(arrived) = &course.stage {
+            sessions.forget(&arrived.ca, &course.site);
         }
         course.applied(harbor.store.certificate_of(course.site.main())?)?;
     }

@@ -6,9 +6,9 @@ use std::net::SocketAddr;
 
 use brightharbor_core::acme::{Identifier, Problem, Refusal};
 use brightharbor_core::certificate::securing::{
-    Aside, Course, Issued, NotIssued, Ordered, Refused, Rest, Stage, ToOrder,
+    Aside, Course, Issued, NotIssued, Ordered, Refused, Rest, Stage, ToOrder, steps_in,
 };
-use brightharbor_core::certificate::{CertificateSource, read_chain, renewal_id};
+use brightharbor_core::certificate::{CertificateSource, CertificateWish, read_chain, renewal_id};
 use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
 use zeroize::Zeroizing;
@@ -54,9 +54,9 @@ impl Sessions {
         Ok(cell.get_or_init(|| session))
     }
 
-    /// The order of a site is done with.
-    pub(super) fn forget(&self, site: &Site) {
-        if let Some(session) = self.by_name.get(&site.rules.certificate.ca).and_then(OnceCell::get) {
+    /// The order of a site at a CA is done with.
+    pub(super) fn forget(&self, ca: &Option<String>, site: &Site) {
+        if let Some(session) = self.by_name.get(ca).and_then(OnceCell::get) {
             forget_order(session, site.main());
         }
     }
@@ -74,6 +74,7 @@ pub(super) async fn order_one(
     course.ordered(result.map_err(|error| not_issued(&error)))
 }
 
+/// At the CA that the site wishes for; or, where that one has been silent for long, at one that the settings name for then.
 async fn order_for(
     door: &WorkDoor<'_>,
     harbor: &Harbor,
@@ -82,7 +83,36 @@ async fn order_for(
     wanted: &ToOrder,
 ) -> Result<Ordered, OrderError> {
     let wish = &wanted.wish;
+    let tried = order_at(door, harbor, sessions, site, wanted, wish).await;
+    let Err(OrderError::Refused(Refusal::Silent { during, mut what, not_before })) = tried else { return tried };
+    let since = sessions.get(harbor, wish.ca.as_deref())?.silent_since();
+    let fallback = harbor.settings.ca_named(wish.ca.as_deref()).map(|ca| ca.fallback.clone()).unwrap_or_default();
+    for name in fallback.into_iter().filter(|name| name != wish.ca_word()) {
+        if !since.is_some_and(|since| steps_in(since, wanted.present.as_ref(), clock::now())) {
+            break;
+        }
+        let ca = Some(name.clone()).filter(|name| name != "default");
+        // A profile is the other CA's own word.
+        let theirs = CertificateWish { ca, profile: None, ..(**wish).clone() };
+        match order_at(door, harbor, sessions, site, wanted, &theirs).await {
+            Ok(ordered) => return Ok(ordered),
+            Err(error) => what.push_str(&format!("; `{name}`, asked in its place: {error}")),
+        }
+    }
+    Err(OrderError::Refused(Refusal::Silent { during, what, not_before }))
+}
+
+async fn order_at(
+    door: &WorkDoor<'_>,
+    harbor: &Harbor,
+    sessions: &Sessions,
+    site: &Site,
+    wanted: &ToOrder,
+    wish: &CertificateWish,
+) -> Result<Ordered, OrderError> {
     let session = sessions.get(harbor, wish.ca.as_deref())?;
+    // One that steps in gets all the names or none.
+    let steps_in = wish.ca != wanted.wish.ca;
     let records = ZoneProofs { door, harbor, site, lock: &sessions.zones };
     let port = harbor.settings.internet.http_port();
     let web: Vec<SocketAddr> =
@@ -118,13 +148,14 @@ async fn order_for(
                 names.retain(|name| !is_refused(&Identifier::from(name.clone())));
                 let nothing_left = names.is_empty() || names.len() + wildcards.len() == before;
                 left.extend(refused);
-                if nothing_left {
+                if nothing_left || steps_in {
                     return Err(OrderError::Refused(Refusal::Names(left)));
                 }
                 match wanted.rest(&names, &wildcards) {
                     Rest::Order => {}
                     Rest::AsGood => {
-                        return Ok(Ordered { issued: None, names, wildcards, refused: told(left), aside: None });
+                        let (ca, refused) = (wish.ca.clone(), told(left));
+                        return Ok(Ordered { issued: None, names, wildcards, ca, refused, aside: None });
                     }
                     Rest::CoversLess => return Err(OrderError::Refused(Refusal::Names(left))),
                 }
@@ -132,7 +163,8 @@ async fn order_for(
             Err(error) => return Err(error),
             Ok(issued) => {
                 let aside = laid_aside(harbor, site, wanted, &issued, &names)?;
-                return Ok(Ordered { issued: Some(issued), names, wildcards, refused: told(left), aside });
+                let (ca, refused) = (wish.ca.clone(), told(left));
+                return Ok(Ordered { issued: Some(issued), names, wildcards, ca, refused, aside });
             }
         }
     }

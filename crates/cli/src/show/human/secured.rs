@@ -21,6 +21,10 @@ pub fn secured(page: &mut Page, secured: &Secured) {
                 (false, _) => "served as it should be",
             };
             page.hanging("", &format!("{site}: certificate for {names} {how}, valid until {until}"));
+            if let (true, Some(silent)) = (new, &certificate.details.in_place_of) {
+                let ca = certificate.details.ca.as_deref().unwrap_or("default");
+                page.hanging("  from: ", &format!("the CA `{ca}`, since `{silent}` does not answer"));
+            }
         }
         SecureOutcome::NotYet => {
             // The reasons are the links' own; the main name's says enough.

@@ -17,6 +17,8 @@ pub struct SecuredDocument {
     new: bool,
     names: Vec<String>,
     not_after: Option<String>,
+    /// The CA that stepped in for one that does not answer, by its name in the settings.
+    stepped_in: Option<String>,
     /// Why the CA has issued nothing, in a word.
     code: Option<&'static str>,
     reason: Option<String>,
@@ -57,6 +59,9 @@ impl From<&Secured> for SecuredDocument {
                 .map(String::from)
                 .collect(),
             not_after: certificate.map(|certificate| certificate.not_after.to_string()),
+            stepped_in: certificate
+                .filter(|certificate| certificate.details.in_place_of.is_some())
+                .map(|certificate| certificate.details.ca.clone().unwrap_or_else(|| "default".into())),
             code: match &secured.outcome {
                 SecureOutcome::Refused { why, .. } => Some(why.code),
                 _ => None,

@@ -76,7 +76,8 @@ impl Course {
                 course.stage = in_place(&present.certificate, false);
                 return Ok(course);
             }
-            let arrived = Arrived { issued: issued.clone(), names: site.hostnames.clone(), wildcards: vec![] };
+            let arrived =
+                Arrived { issued: issued.clone(), names: site.hostnames.clone(), wildcards: vec![], ca: None };
             course.stage = Stage::Arrived(Box::new(arrived));
         }
         Ok(course)
@@ -174,10 +175,10 @@ impl Course {
                     Stage::Ended(SecureOutcome::Refused { why, kept: to_order.present.as_ref().map(Kept::of) });
                 Some(refused)
             }
-            Ok(Ordered { issued, names, wildcards, refused, aside: None }) => {
+            Ok(Ordered { issued, names, wildcards, ca, refused, aside: None }) => {
                 self.left_out.extend(given_up(self.giving_up.as_ref(), refused));
                 self.stage = match (issued, &to_order.present) {
-                    (Some(issued), _) => Stage::Arrived(Box::new(Arrived { issued, names, wildcards })),
+                    (Some(issued), _) => Stage::Arrived(Box::new(Arrived { issued, names, wildcards, ca })),
                     (None, Some(present)) => in_place(present, false),
                     (None, None) => Stage::Ended(SecureOutcome::NotYet),
                 };

@@ -296,7 +296,8 @@ fn issued(name: &str) -> Issued {
 
 fn ordered(course: &mut Course, refused: Vec<(Identifier, String)>) {
     let names = vec![host("gullrock.example")];
-    let ordered = Ordered { issued: Some(issued("gullrock.example")), names, wildcards: vec![], refused, aside: None };
+    let ordered =
+        Ordered { issued: Some(issued("gullrock.example")), names, wildcards: vec![], ca: None, refused, aside: None };
     assert_eq!(course.ordered(Ok(ordered)), None);
 }
 
@@ -320,7 +321,7 @@ fn what_visitors_would_not_trust_is_laid_aside_where_they_trust_what_is_in_place
     let names = site().hostnames;
     let issued = Some(issued("gullrock.example"));
     let remembered =
-        course.ordered(Ok(Ordered { issued, names, wildcards: vec![], refused: vec![], aside: Some(aside) }));
+        course.ordered(Ok(Ordered { issued, names, wildcards: vec![], ca: None, refused: vec![], aside: Some(aside) }));
     assert!(remembered.unwrap().reason.contains("/harbor/certificates/gullrock.example/aside"), "for `tend`");
     let Stage::Ended(SecureOutcome::Refused { why, kept: Some(kept) }) = course.stage else { panic!() };
     assert_eq!((why.code, kept), ("issued-untrusted", Kept::of(&present().certificate)));
@@ -389,7 +390,8 @@ fn from_an_order_to_https() {
 
 #[test]
 fn what_came_for_other_names_is_not_installed_and_what_is_lost_is_told() {
-    let arrived = Arrived { issued: issued("quay.example"), names: vec![host("gullrock.example")], wildcards: vec![] };
+    let arrived =
+        Arrived { issued: issued("quay.example"), names: vec![host("gullrock.example")], wildcards: vec![], ca: None };
     let refused = install_arrived(&arrived, &readied(), &settings(), &Layout::new("/harbor"), now()).unwrap_err();
     assert_eq!(refused, CertificateRefusal::OrderedNotCovered { name: host("gullrock.example") });
     let mut course = looked_at(&site(), all_lead(), Wanted::Enough, None);

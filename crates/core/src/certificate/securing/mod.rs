@@ -27,6 +27,7 @@
 //! one change and one reload for all. `install` and `settle` decide those changes; `remember` keeps what could not be done.
 
 mod course;
+mod fallback;
 mod outcome;
 mod remember;
 mod settle;
@@ -34,6 +35,7 @@ mod standing;
 mod told;
 
 pub use course::{Course, Stage};
+pub use fallback::steps_in;
 pub use outcome::{Kept, NotIssued, SecureOutcome, Secured, Shown};
 pub use remember::{Refused, Remembered, pause, remember};
 pub use settle::{Readied, install_arrived, settle_verified, title};

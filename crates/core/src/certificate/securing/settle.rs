@@ -48,7 +48,9 @@ pub fn install_arrived(
     if let Some(name) = uncovered(&chain[0].names, &arrived.names).first() {
         return Err(CertificateRefusal::OrderedNotCovered { name: (*name).clone() });
     }
-    let shared = site.rules.certificate.from.is_some();
+    let wish = &site.rules.certificate;
+    let shared = wish.from.is_some();
+    let stepped_in = !shared && arrived.ca != wish.ca;
     let wanted = Install {
         chain_pem: &arrived.issued.chain_pem,
         key_pem: &arrived.issued.key_pem,
@@ -58,9 +60,10 @@ pub fn install_arrived(
         now,
         source: if shared { CertificateSource::Shared } else { CertificateSource::Ca },
         details: CertificateDetails {
-            ca: site.rules.certificate.ca.clone(),
+            ca: arrived.ca.clone(),
+            in_place_of: stepped_in.then(|| wish.ca_word().to_string()),
             wildcards: arrived.wildcards.clone(),
-            profile: site.rules.certificate.profile.clone(),
+            profile: wish.profile.clone().filter(|_| !stepped_in),
         },
     };
     let mut plan = Plan::new(format!("certificate issue {}", site.main()));

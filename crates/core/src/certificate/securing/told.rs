@@ -39,6 +39,8 @@ pub struct Arrived {
     pub issued: Issued,
     pub names: Vec<Host>,
     pub wildcards: Vec<Hostname>,
+    /// The CA that it came from, by its name in the settings; that of `[ca]` when not named.
+    pub ca: Option<String>,
 }
 
 /// The certificate of a site, with the kind of its key, as far as it can be read.
@@ -74,6 +76,8 @@ pub struct Ordered {
     pub issued: Option<Issued>,
     pub names: Vec<Host>,
     pub wildcards: Vec<Hostname>,
+    /// The CA that was asked in the end.
+    pub ca: Option<String>,
     /// What the CA could not validate, or what we saw that it could not.
     pub refused: Vec<(Identifier, String)>,
     /// That it was laid aside, and why.

@@ -1,0 +1,50 @@
+//! When another CA of the settings steps in for one that does not answer. Which ones may is the administrator's word
+//! (`fallback` of the CA); that none of them gets fewer names is seen to where it is ordered.
+
+use jiff::{SignedDuration, Timestamp};
+
+use super::Kept;
+use crate::certificate::Certificate;
+
+/// CAs are out of order now and then: a certificate that has weeks left can wait.
+const PATIENCE: SignedDuration = SignedDuration::from_hours(24);
+/// Where visitors are waiting.
+const SHORT_PATIENCE: SignedDuration = SignedDuration::from_hours(1);
+
+/// Whether a CA has been silent for so long that another one is asked. `present` is what is served meanwhile.
+pub fn steps_in(silent_since: Timestamp, present: Option<&Certificate>, now: Timestamp) -> bool {
+    let can_wait = present.is_some_and(|one| one.is_good(now) && now < Kept::of(one).urgent_from);
+    now.duration_since(silent_since) >= if can_wait { PATIENCE } else { SHORT_PATIENCE }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::certificate::{CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
+    use crate::name::Host;
+
+    #[test]
+    fn a_day_is_waited_while_a_good_certificate_is_served_and_an_hour_otherwise() {
+        let at = |text: &str| text.parse::<Timestamp>().unwrap();
+        let mut present = Certificate {
+            site: Host::parse("gullrock.example").unwrap(),
+            names: vec![],
+            files: CertificateFiles { folder: "/harbor".into() },
+            not_before: at("2026-11-01T00:00:00Z"),
+            not_after: at("2027-01-30T00:00:00Z"),
+            state: CertificateState::Served,
+            source: CertificateSource::Ca,
+            details: CertificateDetails::default(),
+        };
+        let (since, hour, day) = (at("2026-12-01T00:00:00Z"), at("2026-12-01T01:00:00Z"), at("2026-12-02T00:00:00Z"));
+        let second = SignedDuration::from_secs(1);
+        assert!(!steps_in(since, Some(&present), hour) && !steps_in(since, Some(&present), day - second));
+        assert!(steps_in(since, Some(&present), day));
+        assert!(!steps_in(since, None, hour - second) && steps_in(since, None, hour));
+        present.not_after = at("2026-12-03T00:00:00Z");
+        assert!(steps_in(since, Some(&present), hour), "it is urgent");
+        present.state = CertificateState::Revoked;
+        present.not_after = at("2027-01-30T00:00:00Z");
+        assert!(steps_in(since, Some(&present), hour), "nobody trusts it");
+    }
+}
