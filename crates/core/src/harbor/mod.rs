@@ -7,6 +7,7 @@ mod given_keys;
 mod layout;
 mod notify;
 mod path;
+mod php;
 mod server_address;
 mod service;
 
@@ -24,6 +25,7 @@ pub use given_keys::{GivenKeys, SettingsFile, change_settings};
 pub use layout::Layout;
 pub use notify::Notify;
 pub use path::{PathError, check_path};
+pub use php::{Php, socket_in};
 pub use server_address::ServerAddress;
 pub use service::Service;
 
@@ -37,6 +39,9 @@ pub struct Settings {
     pub sites: Sites,
     #[serde(default)]
     pub web: Web,
+    /// Versions of PHP whose pools are written here, by their numbers.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub php: BTreeMap<String, Php>,
     #[serde(default)]
     pub dns: Dns,
     /// Primary servers elsewhere that take changes by UPDATE, by names of the administrator's own.

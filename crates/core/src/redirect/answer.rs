@@ -9,7 +9,7 @@ use super::rule::percent_decoded;
 use super::{Redirect, Target};
 use crate::name::Host;
 use crate::render::{FINGERPRINT_PATH, PROOF_PATH};
-use crate::site::Site;
+use crate::site::{Answering, Part, Site};
 
 /// What the model says to one request.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,8 +19,9 @@ pub enum Answer {
         location: Url,
         why: Why,
     },
-    /// A page of the site's document root, or none.
-    Content,
+    /// What the part of the site at that path shows, or a page that is not there; no part for what the harbor itself
+    /// answers: proofs, and the fingerprint.
+    Content(Option<Part>),
     /// Not a hostname of this harbor.
     Elsewhere,
 }
@@ -31,6 +32,8 @@ pub enum Why {
     Https,
     Www,
     Redirect(String),
+    /// A part of files or PHP is a folder, with a slash at its end.
+    Folder,
 }
 
 impl Why {
@@ -39,6 +42,7 @@ impl Why {
             Why::Https => "https policy".into(),
             Why::Www => "www policy".into(),
             Why::Redirect(source) => format!("redirect of {source}"),
+            Why::Folder => "a folder".into(),
         }
     }
 }
@@ -59,7 +63,7 @@ pub fn answer(site: &Site, url: &Url, ports: Ports) -> Answer {
     let path = decoded(url.path());
     let demanded = site.demanded_files().any(|(demanded, ..)| demanded == path);
     if path.starts_with(PROOF_PATH) || path == FINGERPRINT_PATH || demanded {
-        return Answer::Content;
+        return Answer::Content(None);
     }
     let secure = url.scheme() == "https";
     let sent = |status: u16, location: Url, why: Why| Answer::Redirect { status, location, why };
@@ -73,7 +77,7 @@ pub fn answer(site: &Site, url: &Url, ports: Ports) -> Answer {
         let location = location(redirect, rest, url);
         return match location {
             Some(location) => sent(redirect.status, location, Why::Redirect(redirect.source.to_string())),
-            None => Answer::Content,
+            None => Answer::Content(None),
         };
     }
     if let Some(other) = site.sent_to(&host) {
@@ -81,7 +85,13 @@ pub fn answer(site: &Site, url: &Url, ports: Ports) -> Answer {
         let _ = location.set_host(Some(other.as_str()));
         return sent(301, location, Why::Www);
     }
-    Answer::Content
+    let (part, by) = site.rules.content.part_at(&path);
+    if part == path && part != "/" && !matches!(by, Answering::Program(_)) {
+        let mut location = url.clone();
+        location.set_path(&format!("{path}/"));
+        return sent(301, location, Why::Folder);
+    }
+    Answer::Content(Some(Part { path: part.to_string(), by: by.clone() }))
 }
 
 fn port_of(scheme: &str, ports: Ports) -> Option<u16> {
@@ -150,6 +160,8 @@ pub enum WayEnd {
 pub struct Way {
     pub steps: Vec<Step>,
     pub end: WayEnd,
+    /// The part of a site that the visitor ends at.
+    pub part: Option<Part>,
 }
 
 /// More redirects in a row than any browser follows.
@@ -161,10 +173,10 @@ pub fn way<E>(start: &Url, ports: Ports, mut site_of: impl FnMut(&Host) -> Resul
     let mut at = start.clone();
     loop {
         if steps.iter().any(|step| step.url == at) {
-            return Ok(Way { steps, end: WayEnd::Loop(at) });
+            return Ok(Way { steps, end: WayEnd::Loop(at), part: None });
         }
         if steps.len() >= MOST_STEPS {
-            return Ok(Way { steps, end: WayEnd::TooLong });
+            return Ok(Way { steps, end: WayEnd::TooLong, part: None });
         }
         let host = at.host_str().and_then(|host| Host::parse(host).ok());
         let site = match host {
@@ -177,7 +189,8 @@ pub fn way<E>(start: &Url, ports: Ports, mut site_of: impl FnMut(&Host) -> Resul
                 steps.push(Step { url: at, status, why });
                 at = location;
             }
-            Answer::Content | Answer::Elsewhere => return Ok(Way { steps, end: WayEnd::Page(at) }),
+            Answer::Content(part) => return Ok(Way { steps, end: WayEnd::Page(at), part }),
+            Answer::Elsewhere => return Ok(Way { steps, end: WayEnd::Page(at), part: None }),
         }
     }
 }
@@ -247,7 +260,8 @@ mod tests {
     fn goes(site: &Site, url: &str) -> String {
         match answer(site, &url.parse().unwrap(), PORTS) {
             Answer::Redirect { status, location, .. } => format!("{status} {location}"),
-            Answer::Content => "content".into(),
+            Answer::Content(Some(part)) if part.path != "/" => format!("{} of {}", part.by.words(), part.path),
+            Answer::Content(_) => "content".into(),
             Answer::Elsewhere => "elsewhere".into(),
         }
     }
@@ -269,6 +283,24 @@ mod tests {
         partly.https.set(&site.hostnames[1], HttpsState::None);
         assert_eq!(goes(&partly, "http://gullrock.example/x"), "301 https://gullrock.example/x");
         assert_eq!(goes(&partly, "http://www.gullrock.example/x"), "301 http://gullrock.example/x");
+    }
+
+    #[test]
+    fn parts_come_behind_redirects_and_a_folder_has_its_slash() {
+        let old = redirect("gullrock.example/api/old", true, "https://quay.example/", true);
+        let mut site = site(HttpsState::None, WwwPolicy::Also, vec![old]);
+        site.rules.content.parts = ["/api=http://127.0.0.1:3000", "/blog=php:8.2", "/api/docs=files"]
+            .map(|typed| crate::site::parse_part(typed).unwrap())
+            .map(|(path, by)| Part { path, by: by.unwrap() })
+            .to_vec();
+        let at = |path: &str| goes(&site, &format!("http://gullrock.example{path}"));
+        assert_eq!(at("/api"), "the program at 127.0.0.1:3000 of /api");
+        assert_eq!(at("/api/x%2Fy"), "the program at 127.0.0.1:3000 of /api");
+        assert_eq!(at("/api/old/x"), "302 https://quay.example/x");
+        assert_eq!(at("/blog?a=b"), "301 http://gullrock.example/blog/?a=b");
+        assert_eq!((at("/blog/x").as_str(), at("/blogs").as_str()), ("PHP 8.2 of /blog", "content"));
+        assert_eq!(at("/api/docs/"), "files of /api/docs");
+        assert_eq!(at("/.well-known/acme-challenge/t"), "content");
     }
 
     #[test]

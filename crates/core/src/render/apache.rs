@@ -6,9 +6,12 @@ use std::fmt::Write;
 use std::net::IpAddr;
 
 use super::host_plan::{self, HostPlan};
-use super::{FINGERPRINT_PATH, HIDDEN, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
+use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS, WORDS, apache_parts};
 use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
+
+/// Content and proofs are there to be read.
+pub(super) const READ_ALONE: &str = "    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD)$\"\n";
 
 pub(super) fn render(served: &Served<'_>) -> String {
     let mut text = String::new();
@@ -74,13 +77,11 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
         }
     }
     text.push_str("    RewriteEngine on\n");
-    // Content and proofs are there to be read.
-    let read_alone = "    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD)$\"\n";
-    let _ = writeln!(text, "{read_alone}    RewriteRule \"^/\\.well-known/acme-challenge/\" - [R=405,L]");
+    let _ = writeln!(text, "{READ_ALONE}    RewriteRule \"^/\\.well-known/acme-challenge/\" - [R=405,L]");
     let _ = writeln!(text, "    RewriteRule \"^/\\.well-known/(?:acme-challenge/|bright-harbor$)\" - [L]");
     for (path, _) in served.demanded() {
         let pattern = quoted(&format!("^{}$", in_pattern(path)));
-        let _ = writeln!(text, "{read_alone}    RewriteRule {pattern} - [R=405,L]\n    RewriteRule {pattern} - [L]");
+        let _ = writeln!(text, "{READ_ALONE}    RewriteRule {pattern} - [R=405,L]\n    RewriteRule {pattern} - [L]");
     }
     if plan.forced && !tls {
         raw_request(text, &format!("https://{}", served.authority(hostname.as_str(), true)));
@@ -93,17 +94,7 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
                 let scheme = if tls { "https" } else { "http" };
                 raw_request(text, &format!("{scheme}://{}", served.authority(twin.as_str(), tls)));
             }
-            None => {
-                let _ = writeln!(text, "    RewriteRule {} - [R=404,L]", quoted_pattern(HIDDEN));
-                let _ = writeln!(text, "{read_alone}    RewriteRule ^ - [R=405,L]");
-                // What a folder without index page answers would depend on the modules that are loaded.
-                let at = "%{DOCUMENT_ROOT}%{REQUEST_URI}";
-                let _ = writeln!(text, "    RewriteCond \"{at}\" -d");
-                for index in ["index.html", "index.htm"] {
-                    let _ = writeln!(text, "    RewriteCond \"{at}{index}\" !-f");
-                }
-                text.push_str("    RewriteRule \"/$\" - [F]\n");
-            }
+            None => apache_parts::render(text, served, plan, tls),
         }
     }
     text.push_str("</VirtualHost>\n");
@@ -178,10 +169,10 @@ fn in_pattern(path: &str) -> String {
 }
 
 /// In quotes with nothing escaped: a pattern has no quotes, and its backslashes are its own.
-fn quoted_pattern(pattern: &str) -> String {
+pub(super) fn quoted_pattern(pattern: &str) -> String {
     format!("\"{pattern}\"")
 }
 
-fn quoted(text: &str) -> String {
+pub(super) fn quoted(text: &str) -> String {
     format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
 }

@@ -3,6 +3,7 @@
 //! All writers take the same [`Served`] view of a site, so that the servers behave alike.
 
 mod apache;
+mod apache_parts;
 mod bind;
 mod control_orders;
 mod defined;
@@ -14,18 +15,21 @@ mod knot;
 mod listeners;
 mod modules;
 mod nginx;
+mod nginx_parts;
 mod nsd;
+mod parts;
 mod plain;
 mod starter;
 mod unknown_hosts;
 mod zone_checks;
 mod zone_list;
 
+use std::collections::BTreeMap;
 use std::net::IpAddr;
 use std::path::{Path, PathBuf};
 
 use crate::change::content_hash;
-use crate::harbor::{Layout, Settings, WebServer};
+use crate::harbor::{Layout, Php, Settings, WebServer};
 use crate::name::Host;
 use crate::redirect::Redirect;
 use crate::site::{Site, SiteRules};
@@ -36,6 +40,7 @@ pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use listeners::{Clash, ClashKind, clash};
 pub use modules::{missing_modules, modules_question};
+pub use parts::{PROGRAM_WORDS, UNANSWERED};
 pub use plain::{PlainHost, PlainRedirect, PlainSite};
 pub use starter::{STARTER_MARK, starter_page};
 pub use unknown_hosts::{can_refuse, refuses_https, unknown_hosts};
@@ -83,6 +88,8 @@ pub struct Served<'a> {
     pub http_port: u16,
     pub https_port: u16,
     pub proofs: &'a Path,
+    /// The versions of PHP that have pools of the accounts.
+    pub php: &'a BTreeMap<String, Php>,
     pub fingerprint: String,
 }
 
@@ -134,6 +141,7 @@ pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<St
         http_port: settings.internet.http_port(),
         https_port: settings.internet.https_port(),
         proofs: &proofs,
+        php: &settings.php,
         fingerprint: fingerprint(site),
     };
     let body = match settings.web.server {

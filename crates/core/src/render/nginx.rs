@@ -6,7 +6,7 @@ use std::fmt::Write;
 use std::net::IpAddr;
 
 use super::host_plan::{self, HostPlan};
-use super::{FINGERPRINT_PATH, HIDDEN, NO_TLS12_CIPHERS, PROOF_PATH, Served, TLS12_CIPHERS, WORDS};
+use super::{FINGERPRINT_PATH, NO_TLS12_CIPHERS, PROOF_PATH, Served, TLS12_CIPHERS, WORDS, nginx_parts};
 use crate::redirect::{Redirect, Target};
 use crate::site::TlsFloor;
 
@@ -64,7 +64,13 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
     let _ = writeln!(text, "    location = {FINGERPRINT_PATH} {{");
     text.push_str("        default_type text/plain;\n");
     let _ = writeln!(text, "        return 403 {};\n    }}", quoted(&served.fingerprint));
+    let shows_parts = plan.whole().is_none() && plan.sent_to.is_none() && (tls || !plan.forced);
+    let missing_page = served.site.rules.content.missing_page.as_deref().filter(|_| shows_parts);
     for (name, statuses, words) in WORDS {
+        if let (&[404], Some(page)) = (statuses, missing_page) {
+            let _ = writeln!(text, "    error_page 404 {};", quoted(page));
+            continue;
+        }
         let statuses = statuses.iter().map(u16::to_string).collect::<Vec<_>>().join(" ");
         let _ = writeln!(text, "    error_page {statuses} @{name};\n    location @{name} {{");
         let _ = writeln!(text, "        default_type text/plain;\n        return 200 {};\n    }}", quoted(words));
@@ -83,17 +89,7 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
             let target = served.authority(twin.as_str(), tls);
             let _ = writeln!(text, "    location / {{\n        return 301 $scheme://{target}$request_uri;\n    }}");
         }
-        (None, None) => {
-            let _ = writeln!(text, "    location ~ {} {{\n        return 404;\n    }}", quoted(HIDDEN));
-            text.push_str(
-                "    location / {\n        if ($request_method !~ \"^(?:GET|HEAD)$\") {\n            return 405;\n",
-            );
-            text.push_str("        }\n        index index.html index.htm;\n");
-            // A customer's link to a file of somebody else would show what only this server may read. The root itself is
-            // checked when it is made.
-            let root = quoted(&served.site.document_root.to_string_lossy());
-            let _ = writeln!(text, "        disable_symlinks if_not_owner from={root};\n    }}");
-        }
+        (None, None) => nginx_parts::render(text, served, plan, tls),
     }
     text.push_str("}\n");
 }
@@ -165,6 +161,6 @@ fn bracketed(address: IpAddr) -> String {
     if address.is_ipv6() { format!("[{address}]") } else { address.to_string() }
 }
 
-fn quoted(text: &str) -> String {
+pub(super) fn quoted(text: &str) -> String {
     format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
 }

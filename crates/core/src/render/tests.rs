@@ -5,7 +5,7 @@ use crate::account::AccountName;
 use crate::certificate::CertificateFiles;
 use crate::harbor::DnsServer;
 use crate::name::{Host, Hostname};
-use crate::site::{HttpsState, HttpsStates, SiteKind, SiteRules};
+use crate::site::{Cached, Content, HttpsState, HttpsStates, Part, SiteKind, SiteRules, parse_part};
 
 fn bakery(https: HttpsState) -> Site {
     let hostnames = ["crumbandtide.example", "www.crumbandtide.example"].map(|n| Host::parse(n).unwrap()).to_vec();
@@ -38,6 +38,27 @@ fn nginx_before_and_after_the_certificate() {
 fn apache_before_and_after_the_certificate() {
     insta::assert_snapshot!("apache_http_only", rendered(WebServer::Apache, HttpsState::None));
     insta::assert_snapshot!("apache_https_forced", rendered(WebServer::Apache, HttpsState::Forced));
+}
+
+#[test]
+fn the_parts_of_a_site_that_runs_programs() {
+    let mut site = bakery(HttpsState::Offered);
+    site.hostnames.truncate(1);
+    let typed = ["/blog=php:8.2", "/api=http://127.0.0.1:3000", "/app=unix:/run/app.sock"];
+    site.rules.content = Box::new(Content {
+        parts: typed.map(|typed| parse_part(typed).unwrap()).map(|(path, by)| Part { path, by: by.unwrap() }).to_vec(),
+        cache: vec![Cached { endings: vec!["css".into(), "js".into()], seconds: 86_400 }],
+        missing_page: Some("/404.html".into()),
+        front: true,
+        no_scripts: vec!["/blog/uploads".into(), "/elsewhere".into()],
+        ..Content::default()
+    });
+    let mut settings = Settings::default();
+    for server in [WebServer::Nginx, WebServer::Apache] {
+        settings.web.server = server;
+        let name = format!("{}_parts", server.word());
+        insta::assert_snapshot!(name, site_file(&site, &settings, &Layout::new("/harbor")).unwrap());
+    }
 }
 
 #[test]

@@ -8,6 +8,7 @@ mod attach_beside;
 mod attach_places;
 mod attach_zone;
 mod change;
+mod content;
 mod detach;
 mod hand_over;
 mod https;
@@ -27,6 +28,10 @@ pub use attach_beside::ByHand;
 pub use attach_places::document_root;
 pub use change::{
     ChangeSite, ChangeSiteLoaded, TwinLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit, missing_twin,
+};
+pub use content::{
+    Answering, Cached, Content, ContentError, ContentWish, Part, Upstream, parse_names, parse_part, parse_path,
+    parse_size,
 };
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
 pub use hand_over::{HandOverLoaded, hand_over};

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
-use super::HttpsStates;
+use super::{Content, HttpsStates};
 use crate::account::AccountName;
 use crate::certificate::{CertificateFiles, CertificateWish, Demand};
 use crate::name::{Host, Hostname};
@@ -37,6 +37,9 @@ pub struct SiteRules {
     /// For how many seconds browsers are to use https alone (RFC 6797).
     pub hsts: Option<u32>,
     pub redirects: Vec<Redirect>,
+    /// What answers at its paths.
+    #[serde(skip_serializing_if = "Content::is_default")]
+    pub content: Box<Content>,
     /// How its certificate is obtained.
     #[serde(skip_serializing_if = "is_default")]
     pub certificate: Box<CertificateWish>,

@@ -19,6 +19,7 @@ mod monitor;
 pub mod nameservers;
 mod nothing_worse;
 mod order_rate;
+mod parts;
 mod publishing;
 mod quay;
 mod record_lines;

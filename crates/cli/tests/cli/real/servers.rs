@@ -145,9 +145,22 @@ impl Web {
             http = SocketAddr::new(address, cast.http_port),
             https = SocketAddr::new(address, cast.https_port),
         );
-        for module in
-            ["mpm_event", "authz_core", "alias", "dir", "mime", "rewrite", "headers", "ssl", "socache_shmcb", "http2"]
-        {
+        for module in [
+            "mpm_event",
+            "authz_core",
+            "alias",
+            "dir",
+            "mime",
+            "rewrite",
+            "headers",
+            "ssl",
+            "socache_shmcb",
+            "http2",
+            "proxy",
+            "proxy_http",
+            "proxy_fcgi",
+            "autoindex",
+        ] {
             let file = modules.join(format!("mod_{module}.so"));
             main.push_str(&format!("LoadModule {module}_module {}\n", file.display()));
         }

@@ -171,15 +171,15 @@ const PATHS: [&str; 38] = [
 
 /// What is compared: the status, where it leads, whether browsers are bound to https, and what is read.
 #[derive(Debug, PartialEq, Eq)]
-struct Got {
-    status: u16,
-    location: Option<String>,
+pub(super) struct Got {
+    pub status: u16,
+    pub location: Option<String>,
     hsts: Option<String>,
-    body: String,
+    pub body: String,
 }
 
 /// Asks one server.
-async fn ask(address: IpAddr, site: &Site, method: &str, url: &url::Url) -> Got {
+pub(super) async fn ask(address: IpAddr, site: &Site, method: &str, url: &url::Url) -> Got {
     let host = url.host_str().unwrap();
     let port = url.port().unwrap();
     let tls = (url.scheme() == "https").then(|| {
@@ -262,7 +262,7 @@ fn three_servers_and_the_model_answer_alike() {
                         }
                         let model = match answer(site, &url, ports) {
                             Answer::Redirect { status, location, .. } => Some((status, location.to_string())),
-                            Answer::Content => None,
+                            Answer::Content(_) => None,
                             Answer::Elsewhere => panic!("{url} is attached"),
                         };
                         let sent_on = all[0].location.clone().map(|location| (all[0].status, location));

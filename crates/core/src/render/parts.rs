@@ -1,0 +1,78 @@
+//! What both web servers have to know about the parts of a site that a host shows: which there are behind its redirects,
+//! where PHP listens, and what visitors read when a program does not answer.
+
+use std::path::PathBuf;
+
+use super::Served;
+use super::host_plan::HostPlan;
+use crate::harbor::socket_in;
+use crate::site::{Answering, Upstream};
+
+/// Scripts that PHP would run, in any spelling. Wherever they are not run, they are not shown either: they hold passwords.
+pub(super) const SCRIPTS: &str = "[.](?:php[0-9]?|phtml|phar)(?:/|$)";
+/// Those that are run.
+pub(super) const RUN: &str = "[.]php(?:/|$)";
+
+/// What visitors read when a program does not do its part: statuses as nginx has them, the one that is answered, the words.
+pub const PROGRAM_WORDS: [(&str, &[u16], u16, &str); 3] = [
+    ("too-large", &[413], 413, "This is too large to be taken."),
+    ("unanswered", &[502, 503], 503, UNANSWERED),
+    ("late", &[504], 504, "The program behind this page takes too long."),
+];
+
+/// What visitors read when nobody takes connections where a program should be.
+pub const UNANSWERED: &str = "The program behind this page does not answer.";
+
+/// A part as a host shows it.
+pub(super) struct ShownPart<'a> {
+    /// Empty for the root, so that a slash can be put behind it.
+    pub stem: &'a str,
+    pub by: &'a Answering,
+    /// Whether the path without a slash is this part's: a redirect or a seller's file may have it.
+    pub has_bare_path: bool,
+}
+
+/// The parts of a host, the longest paths first, without those that a redirect takes all visitors of.
+pub(super) fn shown_parts<'a>(served: &Served<'a>, plan: &HostPlan<'a>) -> Vec<ShownPart<'a>> {
+    let redirected = |path: &str| {
+        plan.of_paths().any(|redirect| {
+            let source = redirect.source.path.as_str();
+            let below = path.strip_prefix(source).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'));
+            redirect.source.prefix && source != "/" && below
+        })
+    };
+    let has_bare = |path: &str| {
+        path != "/"
+            && !plan.of_paths().any(|redirect| redirect.source.path == path)
+            && !served.demanded().any(|(demanded, _)| demanded == path)
+    };
+    let all = served.site.rules.content.all_parts().into_iter();
+    let shown = all.filter(|(path, _)| !redirected(path));
+    shown.map(|(path, by)| ShownPart { stem: path.trim_end_matches('/'), by, has_bare_path: has_bare(path) }).collect()
+}
+
+impl Served<'_> {
+    /// Where PHP of a part listens; `None` if it is no PHP.
+    pub(super) fn php_at(&self, by: &Answering) -> Option<Upstream> {
+        match by {
+            Answering::Php(version) => {
+                let folder =
+                    self.php.get(version).map_or_else(|| PathBuf::from("/run/php"), |php| php.socket_folder.clone());
+                Some(Upstream::Socket(socket_in(&folder, version, &self.site.account)))
+            }
+            Answering::PhpAt(at) => Some(at.clone()),
+            Answering::Files | Answering::Program(_) => None,
+        }
+    }
+
+    /// The folders of a part in which no script is run.
+    pub(super) fn no_scripts_below<'s>(&'s self, stem: &'s str) -> impl Iterator<Item = &'s str> {
+        let folders = self.site.rules.content.no_scripts.iter().map(String::as_str);
+        folders.filter(move |folder| folder.strip_prefix(stem).is_some_and(|rest| rest.starts_with('/')))
+    }
+}
+
+/// A path as a regular expression that both servers read alike. Paths of parts are letters, digits, and `/ . _ - ~`.
+pub(super) fn in_pattern(path: &str) -> String {
+    path.replace('.', "[.]")
+}
