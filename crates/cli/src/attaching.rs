@@ -6,7 +6,8 @@ use brightharbor_core::certificate::securing::{SecureOutcome, Secured, Wanted};
 use brightharbor_core::change::{Plan, Remark};
 use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::site::{
-    AttachRequest, Attachment, ServedFrom, Site, SiteRefusal, ZoneChoice, attach as decide_attach, refuse_beyond_plan,
+    AttachRequest, Attachment, ContentWish, ServedFrom, Site, SiteRefusal, ZoneChoice, attach as decide_attach,
+    refuse_beyond_plan,
 };
 use brightharbor_core::survey::Survey;
 use brightharbor_core::zone::ZoneDesign;
@@ -37,6 +38,7 @@ pub fn first_domain(domain: Hostname, account: AccountName) -> AttachRequest {
         design: ZoneDesign::plain(brightharbor_core::zone::Mail::Unsaid),
         www: None,
         place: ServedFrom::new_root(),
+        content: ContentWish::default(),
     }
 }
 

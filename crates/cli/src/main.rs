@@ -6,6 +6,7 @@
 mod args;
 mod attaching;
 mod commands;
+mod content;
 mod demanding;
 mod design;
 mod detaching;

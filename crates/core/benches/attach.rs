@@ -71,6 +71,7 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings, layout: &Layou
         design: ZoneDesign::plain(Mail::Unsaid),
         www: None,
         place: ServedFrom::new_root(),
+        content: Default::default(),
     };
     let now = Timestamp::from_second(1_795_000_000).unwrap();
     attach(&request, loaded, settings, layout, now).unwrap().plan.set

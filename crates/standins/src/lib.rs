@@ -8,6 +8,7 @@ mod ca;
 mod control;
 mod dns;
 mod family;
+mod passing;
 mod registrar;
 mod scenario;
 mod web;

@@ -9,7 +9,9 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, RwLock};
 
 use brightharbor_core::name::Host;
-use brightharbor_core::render::{FINGERPRINT_PATH, PROOF_PATH, PlainSite, WORDS, is_hidden};
+use brightharbor_core::render::{
+    FINGERPRINT_PATH, PROOF_PATH, PlainPart, PlainSite, UNANSWERED, WORDS, is_hidden, is_script,
+};
 use bytes::Bytes;
 use http_body_util::Full;
 use hyper::body::Incoming;
@@ -26,6 +28,8 @@ use rustls::version::TLS13;
 use rustls::{ServerConfig, SupportedProtocolVersion};
 use tokio::net::TcpListener;
 use tokio_rustls::LazyConfigAcceptor;
+
+use crate::passing::pass_on;
 
 /// What is served now: exchanged whole on a reload.
 #[derive(Debug, Default)]
@@ -86,8 +90,8 @@ impl WebServer {
         Ok(served)
     }
 
-    fn answer(&self, request: &Request<Incoming>, secure: bool) -> Response<Full<Bytes>> {
-        let asked = request.headers().get(HOST).and_then(|value| value.to_str().ok()).unwrap_or_default();
+    async fn answer(&self, request: Request<Incoming>, from: SocketAddr, secure: bool) -> Response<Full<Bytes>> {
+        let asked = request.headers().get(HOST).and_then(|value| value.to_str().ok()).unwrap_or_default().to_string();
         // An IPv6 address stands in brackets, its own colons inside (RFC 3986 section 3.2.2).
         let name = match asked.split_once(']') {
             Some((address, _)) => format!("{address}]"),
@@ -96,7 +100,12 @@ impl WebServer {
         let name = name.to_ascii_lowercase();
         let site = self.served.read().ok().and_then(|served| served.sites.get(&name).cloned());
         let Some(site) = site else { return said(StatusCode::NOT_FOUND) };
-        let mut response = respond(&site, &name, asked, request, secure);
+        let mut response = match respond(&site, &name, &asked, &request, secure) {
+            Reply::Own(response) => response,
+            Reply::Of(Some(program)) => pass_on(request, program, from, secure).await,
+            // PHP, and sockets: nothing here speaks to them.
+            Reply::Of(None) => text(StatusCode::SERVICE_UNAVAILABLE, UNANSWERED),
+        };
         let forced = site.hosts.iter().any(|host| host.name.as_str() == name && host.http_sent_to_https);
         let bound =
             site.hsts.filter(|_| secure && forced).map(|seconds| HeaderValue::from_str(&format!("max-age={seconds}")));
@@ -107,9 +116,9 @@ impl WebServer {
     }
 
     pub async fn serve_http(self, listener: TcpListener) {
-        serve_plain(listener, move |request, _| {
+        serve_plain(listener, move |request, from| {
             let server = self.clone();
-            async move { server.answer(&request, false) }
+            async move { server.answer(request, from, false).await }
         })
         .await;
     }
@@ -129,35 +138,64 @@ impl WebServer {
                 |name| served.read().is_ok_and(|all| all.sites.get(name).is_some_and(|site| site.tls13_alone));
             Arc::clone(if name.is_some_and(is_only) { &only_13 } else { &usual })
         };
-        serve_tls(listener, config, move |request, _| {
+        serve_tls(listener, config, move |request, from| {
             let server = self.clone();
-            async move { server.answer(&request, true) }
+            async move { server.answer(request, from, true).await }
         })
         .await;
     }
 }
 
+/// Who answers.
+enum Reply {
+    Own(Response<Full<Bytes>>),
+    /// A program, by its address.
+    Of(Option<SocketAddr>),
+}
+
 /// What one site answers: proofs and the fingerprint, then https, redirects, the twin, content.
-fn respond(
+fn respond(site: &PlainSite, name: &str, asked: &str, request: &Request<Incoming>, secure: bool) -> Reply {
+    let path = String::from_utf8_lossy(&percent_decoded(request.uri().path())).into_owned();
+    if let Some(response) = before_content(site, name, asked, request, &path, secure) {
+        return Reply::Own(response);
+    }
+    let fits = |part: &&PlainPart| {
+        let rest = path.strip_prefix(&part.path);
+        part.path == "/" || rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+    };
+    let part = site.parts.iter().filter(fits).max_by_key(|part| part.path.len());
+    if let Some(part) = part.filter(|part| part.path == path && path != "/" && part.by != "program") {
+        let query = request.uri().query().map(|query| format!("?{query}")).unwrap_or_default();
+        let scheme = if secure { "https" } else { "http" };
+        return Reply::Own(sent(301, &format!("{scheme}://{asked}{}/{query}", part.path)));
+    }
+    match part.filter(|part| part.by != "files") {
+        Some(part) => Reply::Of(part.program),
+        None => Reply::Own(content(site, asked, request, &path, secure)),
+    }
+}
+
+/// What comes before the content of a site.
+fn before_content(
     site: &PlainSite,
     name: &str,
     asked: &str,
     request: &Request<Incoming>,
+    path: &str,
     secure: bool,
-) -> Response<Full<Bytes>> {
+) -> Option<Response<Full<Bytes>>> {
     let raw = request.uri().path();
-    let path = String::from_utf8_lossy(&percent_decoded(raw)).into_owned();
     if path == FINGERPRINT_PATH {
-        return text(StatusCode::FORBIDDEN, &site.fingerprint);
+        return Some(text(StatusCode::FORBIDDEN, &site.fingerprint));
     }
     let read = [Method::GET, Method::HEAD].contains(request.method());
     let unreadable = || said(StatusCode::METHOD_NOT_ALLOWED);
     if let Some(token) = path.strip_prefix(PROOF_PATH) {
-        return if read { file(&site.proofs, token) } else { unreadable() };
+        return Some(if read { file(&site.proofs, token) } else { unreadable() });
     }
-    if let Some((_, demanded)) = site.demanded.iter().find(|(demanded, _)| *demanded == path) {
+    if let Some((_, demanded)) = site.demanded.iter().find(|(demanded, _)| *demanded == *path) {
         let (folder, name) = (demanded.parent().unwrap_or(demanded), demanded.file_name().unwrap_or_default());
-        return if read { file(folder, &name.to_string_lossy()) } else { unreadable() };
+        return Some(if read { file(folder, &name.to_string_lossy()) } else { unreadable() });
     }
     let whole = request.uri().path_and_query().map_or("/", |rest| rest.as_str());
     let authority = |host: &str, tls: bool| {
@@ -165,10 +203,10 @@ fn respond(
         if port == usual { host.to_string() } else { format!("{host}:{port}") }
     };
     let Some(host) = site.hosts.iter().find(|host| host.name.as_str() == name) else {
-        return said(StatusCode::NOT_FOUND);
+        return Some(said(StatusCode::NOT_FOUND));
     };
     if host.http_sent_to_https && !secure {
-        return sent(301, &format!("https://{}{whole}", authority(name, true)));
+        return Some(sent(301, &format!("https://{}{whole}", authority(name, true))));
     }
     let scheme = if secure { "https" } else { "http" };
     for redirect in &host.redirects {
@@ -189,18 +227,34 @@ fn respond(
             }
             target.push_str(&query);
         }
-        return sent(redirect.status, &target);
+        return Some(sent(redirect.status, &target));
     }
     if let Some(twin) = &host.sent_to {
-        return sent(301, &format!("{scheme}://{}{whole}", authority(twin.as_str(), secure)));
+        return Some(sent(301, &format!("{scheme}://{}{whole}", authority(twin.as_str(), secure))));
     }
-    if is_hidden(&path) {
+    None
+}
+
+/// A file of the document root, or why there is none.
+fn content(
+    site: &PlainSite,
+    asked: &str,
+    request: &Request<Incoming>,
+    path: &str,
+    secure: bool,
+) -> Response<Full<Bytes>> {
+    let raw = request.uri().path();
+    let scheme = if secure { "https" } else { "http" };
+    if is_hidden(path) {
         return said(StatusCode::NOT_FOUND);
     }
-    if !read {
-        return unreadable();
+    if is_script(path) {
+        return said(StatusCode::FORBIDDEN);
     }
-    if leads_to_others(&site.document_root, &path) {
+    if ![Method::GET, Method::HEAD].contains(request.method()) {
+        return said(StatusCode::METHOD_NOT_ALLOWED);
+    }
+    if leads_to_others(&site.document_root, path) {
         return said(StatusCode::FORBIDDEN);
     }
     let folder = site.document_root.join(path.trim_start_matches('/'));
@@ -208,7 +262,7 @@ fn respond(
         let query = request.uri().query().map(|query| format!("?{query}")).unwrap_or_default();
         return sent(301, &format!("{scheme}://{asked}{raw}/{query}"));
     }
-    file(&site.document_root, &path)
+    file(&site.document_root, path)
 }
 
 /// Whether a link on the way below the root leads to what somebody else owns than the link.
@@ -273,7 +327,7 @@ fn certified_key(chain: &Path, key: &Path) -> Result<CertifiedKey, String> {
     Ok(pair)
 }
 
-fn text(status: StatusCode, body: &str) -> Response<Full<Bytes>> {
+pub(crate) fn text(status: StatusCode, body: &str) -> Response<Full<Bytes>> {
     let mut response = Response::new(Full::new(Bytes::copy_from_slice(body.as_bytes())));
     *response.status_mut() = status;
     response.headers_mut().insert(CONTENT_TYPE, HeaderValue::from_static("text/plain; charset=utf-8"));

@@ -14,6 +14,7 @@ use crate::dns::resolver::{self, Resolver};
 use crate::dns::server::{self, Zones};
 use crate::dns::zone_data::ZoneData;
 use crate::family::Family;
+use crate::passing::serve_tides;
 use crate::registrar::Registrar;
 use crate::web::{WebServer, serve_old_host};
 
@@ -126,6 +127,7 @@ struct Provider {
     ca_directory: String,
     web_control: SocketAddr,
     dns_control: SocketAddr,
+    program: SocketAddr,
 }
 
 /// The customers who are still with the old host.
@@ -232,6 +234,14 @@ impl World {
         Ok(Self { cast, registrar, registrar_page, folder: folder.to_path_buf(), provider, runtime: None })
     }
 
+    /// Where a small program listens that sites can pass visitors on to.
+    ///
+    /// # Panics
+    /// In a world that was started around real servers.
+    pub fn program(&self) -> SocketAddr {
+        self.provider.as_ref().expect("a whole world").program
+    }
+
     /// The `harbor.toml` of a harbor that lives in this internet, with the stand-ins of its provider.
     ///
     /// # Panics
@@ -320,7 +330,10 @@ async fn serve_provider(
     let base = format!("https://{address}");
     let ca = CaService::new(base.clone(), cast.http_port, authority, resolver);
     tokio::spawn(ca.clone().serve(listener));
-    Ok(Provider { ca, ca_directory: format!("{base}/directory"), web_control, dns_control })
+    let tides = TcpListener::bind(SocketAddr::new(cast.web(), 0)).await.map_err(failed)?;
+    let program = tides.local_addr().map_err(failed)?;
+    tokio::spawn(serve_tides(tides));
+    Ok(Provider { ca, ca_directory: format!("{base}/directory"), web_control, dns_control, program })
 }
 
 /// Finds a /24 of loopback and ports that are free there; gives the provider's web listeners with them.

@@ -11,6 +11,7 @@ use clap::{Args, ValueEnum};
 
 use crate::attaching::attach;
 use crate::commands::{Report, hostname};
+use crate::content::ContentOptions;
 use crate::design::{DesignOptions, former_file};
 use crate::error::Error;
 use crate::options::typed_address;
@@ -63,6 +64,8 @@ pub struct Attach {
     #[arg(long, value_name = "FILE", conflicts_with = "bare")]
     from: Option<PathBuf>,
     #[command(flatten)]
+    content: ContentOptions,
+    #[command(flatten)]
     design: DesignOptions,
     #[command(flatten)]
     options: ChangeOptions,
@@ -91,6 +94,11 @@ pub fn run(args: &Attach, context: &Context) -> Report {
         (None, None) if args.no_site => ServedFrom::Nowhere,
         (None, None) => ServedFrom::OwnRoot { given: args.document_root.clone(), existing: args.existing },
     };
+    let content = args.content.wish()?;
+    if !content.is_empty() && !matches!(place, ServedFrom::OwnRoot { .. }) {
+        return Err(Error::wrong_use("what a site shows was given for a name that gets no site of its own")
+            .advice("give it to the site that the name shows: brightharbor site change HOSTNAME --serve WHAT"));
+    }
     if args.document_root.is_some() && args.hostnames.len() > 1 {
         return Err(Error::wrong_use("`--document-root` was given for several hostnames")
             .advice("attach the first with it, and the others with --same-as"));
@@ -114,7 +122,8 @@ pub fn run(args: &Attach, context: &Context) -> Report {
     }
     for hostname in hosts {
         let (account, zone, design) = (account.clone(), zone.clone(), design.clone());
-        requests.push(AttachRequest { hostname, account, zone, design, www, place: place.clone() });
+        let (place, content) = (place.clone(), content.clone());
+        requests.push(AttachRequest { hostname, account, zone, design, www, place, content });
     }
     if args.preview {
         let provided = context.open()?.settings.sites.provider_domains.into_iter().next().ok_or_else(|| {

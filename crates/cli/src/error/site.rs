@@ -157,6 +157,20 @@ impl From<SiteRefusal> for Error {
                     .advice(format!("force https first: brightharbor site change {site} --https forced"))
                     .with("site", site.as_str())
             }
+            Why::UnknownPhp { version, known } => {
+                let message = format!("harbor.toml has no PHP {version}");
+                let advice = match &known[..] {
+                    [] => format!(
+                        "add [php.\"{version}\"] to harbor.toml (docs/settings.md), or name its socket: php:unix:SOCKET"
+                    ),
+                    known => format!("choose one that it has: {}", known.join(", ")),
+                };
+                Self::refused("unknown-php", message).advice(advice).with("version", version)
+            }
+            Why::NoSuchPart { site, path } => Self::refused("no-such-part", format!("{site} has no part at {path}"))
+                .advice(format!("see which it has: brightharbor site show {site}"))
+                .with("site", site.as_str())
+                .with("path", path),
             Why::Limit(reached) => reached.into(),
         }
     }

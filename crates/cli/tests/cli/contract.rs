@@ -199,7 +199,8 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     let expected = ["account", "host", "path", "prefix", "with_twin", "target", "status", "keep_path", "until"];
     assert_eq!(members(&redirects["redirects"][0]), BTreeSet::from(expected));
     let tried = coast.json(&["redirect", "try", "crumbandtide.example/a"], 0);
-    let expected = ["format", "exit", "command", "ends", "agree", "model", "model_end", "live", "live_end"];
+    let expected =
+        ["format", "exit", "command", "ends", "agree", "model", "model_end", "model_part", "live", "live_end"];
     assert_eq!(members(&tried), BTreeSet::from(expected));
     let site = coast.json(&["site", "show", "crumbandtide.example"], 0);
     assert_eq!(
@@ -211,6 +212,8 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         "kind",
         "account",
         "document_root",
+        "parts",
+        "content",
         "www",
         "https",
         "hosts",

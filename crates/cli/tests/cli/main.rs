@@ -31,6 +31,7 @@ mod nameservers;
 mod notices;
 mod patience;
 mod plans;
+mod programs;
 mod real;
 mod records;
 mod redirects;

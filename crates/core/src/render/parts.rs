@@ -13,6 +13,17 @@ pub(super) const SCRIPTS: &str = "[.](?:php[0-9]?|phtml|phar)(?:/|$)";
 /// Those that are run.
 pub(super) const RUN: &str = "[.]php(?:/|$)";
 
+/// Whether a decoded path is one of those.
+pub fn is_script(path: &str) -> bool {
+    let ends = |name: &str| {
+        let Some((_, ending)) = name.rsplit_once('.') else { return false };
+        let ending = ending.to_ascii_lowercase();
+        let number = ending.strip_prefix("php").map(str::as_bytes);
+        matches!(&ending[..], "phtml" | "phar") || matches!(number, Some([] | [b'0'..=b'9']))
+    };
+    path.split('/').any(ends)
+}
+
 /// What visitors read when a program does not do its part: statuses as nginx has them, the one that is answered, the words.
 pub const PROGRAM_WORDS: [(&str, &[u16], u16, &str); 3] = [
     ("too-large", &[413], 413, "This is too large to be taken."),

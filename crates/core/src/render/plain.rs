@@ -1,5 +1,6 @@
 //! The site model as JSON, for the stand-in web server: the same facts that the nginx and Apache files hold.
 
+use std::net::SocketAddr;
 use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
@@ -7,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use super::{Served, host_plan};
 use crate::name::Host;
 use crate::redirect::{Redirect, Target};
-use crate::site::TlsFloor;
+use crate::site::{Answering, Part, TlsFloor, Upstream};
 
 /// What the stand-in web server reads.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -18,6 +19,9 @@ pub struct PlainSite {
     /// Files for sellers of certificates: the path of each, and where it lies.
     #[serde(default)]
     pub demanded: Vec<(String, PathBuf)>,
+    /// What something else than a file answers at, and files below that.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub parts: Vec<PlainPart>,
     pub fingerprint: String,
     pub http_port: u16,
     pub https_port: u16,
@@ -27,6 +31,16 @@ pub struct PlainSite {
     pub tls13_alone: bool,
     pub chain: Option<PathBuf>,
     pub key: Option<PathBuf>,
+}
+
+/// A path with who answers there.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlainPart {
+    pub path: String,
+    /// `files`, `php` or `program`.
+    pub by: String,
+    /// A program that it could ask.
+    pub program: Option<SocketAddr>,
 }
 
 /// One hostname with what it does.
@@ -50,6 +64,14 @@ pub struct PlainRedirect {
     pub status: u16,
 }
 
+fn plain_part(part: &Part) -> PlainPart {
+    let program = match &part.by {
+        Answering::Program(Upstream::Address(address)) => Some(*address),
+        _ => None,
+    };
+    PlainPart { path: part.path.clone(), by: part.by.word().to_string(), program }
+}
+
 pub(super) fn render(served: &Served<'_>) -> String {
     let redirect = |redirect: &Redirect| PlainRedirect {
         path: redirect.source.path.clone(),
@@ -70,6 +92,7 @@ pub(super) fn render(served: &Served<'_>) -> String {
         document_root: served.site.document_root.clone(),
         proofs: served.proofs.to_path_buf(),
         demanded: served.demanded().map(|(path, file)| (path.to_string(), file)).collect(),
+        parts: served.site.rules.content.parts.iter().map(plain_part).collect(),
         fingerprint: served.fingerprint.clone(),
         http_port: served.http_port,
         https_port: served.https_port,

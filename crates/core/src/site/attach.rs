@@ -11,7 +11,7 @@ use jiff::Timestamp;
 use super::attach_beside::{ask_for_answered, ask_for_listeners, refuse_by_hand};
 use super::attach_places::{alias_domain, only_the_zone, with_own_root};
 use super::attach_zone::decide_zone;
-use super::{AnsweredBefore, ByHand, Site, SiteRefusal, SiteRemark, WwwPolicy};
+use super::{AnsweredBefore, ByHand, ContentWish, Site, SiteRefusal, SiteRemark, WwwPolicy};
 use crate::account::{Account, AccountName, AccountPlan, Counted, Usage, check_limit};
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
@@ -30,6 +30,8 @@ pub struct AttachRequest {
     /// Whether its `www.` twin is attached too; `None`: as is usual, with a domain and not below one.
     pub www: Option<WwwPolicy>,
     pub place: ServedFrom,
+    /// What answers at its paths, for a site of its own.
+    pub content: ContentWish,
 }
 
 /// Where the pages of a hostname come from.

@@ -8,7 +8,7 @@ use jiff::Timestamp;
 
 use super::attach::{AttachLoaded, AttachRequest, Attachment, ServedFrom};
 use super::attach_zone::decide_zone;
-use super::change::root_folder;
+use super::change::{root_folder, wanted_content};
 use super::{HttpsStates, Site, SiteKind, SiteRefusal, SiteRemark, SiteRules};
 use crate::account::Account;
 use crate::change::Plan;
@@ -71,7 +71,7 @@ pub(super) fn with_own_root(
         (None, false) => SiteKind::Subdomain,
     };
     let rules = SiteRules { www: request.www.unwrap_or_default(), ..SiteRules::default() };
-    let site = Site {
+    let mut site = Site {
         account: account.name.clone(),
         hostnames,
         document_root,
@@ -90,6 +90,9 @@ pub(super) fn with_own_root(
     });
     if let Some(with) = loaded.shares_root.clone() {
         plan.remark(SiteRemark::SharesRoot { document_root: site.document_root.clone(), with });
+    }
+    if !request.content.is_empty() {
+        site.rules.content = Box::new(wanted_content(&request.content, &site, &mut plan, settings)?);
     }
     plan.change(root_folder(&site.document_root, account, &site, layout));
     Ok(Attachment { hosts: site.hostnames.clone(), plan, site })

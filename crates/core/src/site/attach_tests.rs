@@ -62,6 +62,7 @@ fn decide(name: &str, loaded: &AttachLoaded, settings: &Settings) -> Result<Atta
         design: ZoneDesign::plain(Mail::Unsaid),
         www: None,
         place: ServedFrom::new_root(),
+        content: Default::default(),
     };
     let now: Timestamp = "2026-11-23T07:00:00Z".parse().unwrap();
     attach(&request, loaded, settings, &Layout::new("/harbor"), now)
@@ -188,6 +189,7 @@ fn a_domain_on_a_primary_elsewhere_gets_its_addresses_by_one_update() {
         design: ZoneDesign::plain(Mail::Unsaid),
         www: None,
         place: ServedFrom::new_root(),
+        content: Default::default(),
     };
     let now: Timestamp = "2026-11-23T07:00:00Z".parse().unwrap();
     let decided = attach(&request, &loaded, &settings(), &Layout::new("/harbor"), now).unwrap();
@@ -292,6 +294,7 @@ fn asked(hostname: &str, place: ServedFrom, www: Option<WwwPolicy>) -> AttachReq
         design: ZoneDesign::plain(Mail::Unsaid),
         www,
         place,
+        content: Default::default(),
     }
 }
 
@@ -395,6 +398,7 @@ fn a_plan_counts_what_each_request_adds() {
         design: ZoneDesign::plain(Mail::Unsaid),
         www: None,
         place,
+        content: Default::default(),
     };
     let limit = |limits: Limits| Some((AccountPlan { name: account("small").name, limits }, Usage::default()));
     let own = request("gullrock.example", ServedFrom::new_root());

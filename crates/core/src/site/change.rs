@@ -9,7 +9,8 @@ use super::attach::ZoneLoaded;
 use super::attach_beside::ask_for_answered;
 use super::attach_zone::add_addresses;
 use super::{
-    AnsweredBefore, ByHand, HttpsPolicy, HttpsState, Site, SiteRefusal, SiteRemark, TlsFloor, WwwPolicy, document_root,
+    AnsweredBefore, ByHand, Content, ContentWish, HttpsPolicy, HttpsState, Part, Site, SiteRefusal, SiteRemark,
+    TlsFloor, WwwPolicy, document_root,
 };
 use crate::account::Account;
 use crate::certificate::{Certificate, CertificateSource, CertificateState};
@@ -30,6 +31,7 @@ pub struct ChangeSite {
     pub tls: Option<TlsFloor>,
     /// Seconds; the inner `None` turns it off (RFC 6797).
     pub hsts: Option<Option<u32>>,
+    pub content: ContentWish,
 }
 
 /// What the decision rests on.
@@ -130,6 +132,9 @@ pub fn decide_change(
         }
         plan.remark(SiteRemark::Hsts { site: main(), seconds });
     }
+    if !request.content.is_empty() {
+        after.rules.content = Box::new(wanted_content(&request.content, before, &mut plan, settings)?);
+    }
     let written = render::site_file(before, settings, layout);
     let is_as_written = match (&loaded.site_file, &written) {
         (Some(file), Some(_)) => render::is_as_written(file),
@@ -146,6 +151,34 @@ pub fn decide_change(
     }
     change_site(&mut plan, before, &after, loaded.site_file.clone(), settings, layout);
     Ok(plan)
+}
+
+/// What is to answer at the paths of a site.
+pub(super) fn wanted_content(
+    wish: &ContentWish,
+    site: &Site,
+    plan: &mut Plan,
+    settings: &Settings,
+) -> Result<Content, SiteRefusal> {
+    let (before, after) = (&site.rules.content, wish.applied_to(&site.rules.content));
+    if let Some(version) = after.php_versions().find(|version| !settings.php.contains_key(*version)) {
+        let known = settings.php.keys().cloned().collect();
+        return Err(SiteRefusal::UnknownPhp { version: version.to_string(), known });
+    }
+    if let Some((path, _)) =
+        wish.parts.iter().find(|(path, by)| by.is_none() && !before.parts.iter().any(|part| part.path == *path))
+    {
+        return Err(SiteRefusal::NoSuchPart { site: site.main().clone(), path: path.clone() });
+    }
+    if after.parts != before.parts {
+        let parts =
+            after.all_parts().into_iter().map(|(path, by)| Part { path: path.into(), by: by.clone() }).collect();
+        plan.remark(SiteRemark::Parts { site: site.main().clone(), parts });
+    }
+    if (Content { parts: vec![], ..after.clone() }) != (Content { parts: vec![], ..Content::clone(before) }) {
+        plan.remark(SiteRemark::ContentOptions { site: site.main().clone(), content: Box::new(after.clone()) });
+    }
+    Ok(after)
 }
 
 /// A twin is served again, with its record where the zone is kept here.

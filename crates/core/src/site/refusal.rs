@@ -72,6 +72,15 @@ pub enum SiteRefusal {
         owner: Option<AccountName>,
     },
     HstsWithoutHttps(Host),
+    /// The settings have no such version of PHP; those that they have.
+    UnknownPhp {
+        version: String,
+        known: Vec<String>,
+    },
+    NoSuchPart {
+        site: Host,
+        path: String,
+    },
     Limit(LimitReached),
 }
 

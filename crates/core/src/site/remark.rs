@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use super::{SiteKind, WwwPolicy};
+use super::{Content, Part, SiteKind, WwwPolicy};
 use crate::account::AccountName;
 use crate::name::{DnsName, Host, Hostname};
 
@@ -84,6 +84,16 @@ pub enum SiteRemark {
     Hsts {
         site: Host,
         seconds: Option<u32>,
+    },
+    /// What answers at its paths from now on, the longest first.
+    Parts {
+        site: Host,
+        parts: Vec<Part>,
+    },
+    /// How its files are shown, and how much programs may have.
+    ContentOptions {
+        site: Host,
+        content: Box<Content>,
     },
     /// The twin of a name is served again.
     TwinBack {

@@ -5,6 +5,7 @@ use std::net::IpAddr;
 
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{Landing, LandingEnd, Way, WayEnd, way};
+use brightharbor_core::site::Answering;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::probe::land;
 use brightharbor_io::survey::resolvers;
@@ -144,7 +145,10 @@ impl Tried {
 
     fn model_end(&self) -> String {
         match &self.model.end {
-            WayEnd::Page(url) => format!("a page at {url}"),
+            WayEnd::Page(url) => match &self.model.part {
+                Some(part) if part.by != Answering::Files => format!("{} at {url}", part.by.words()),
+                _ => format!("a page at {url}"),
+            },
             WayEnd::Loop(url) => format!("round in a loop at {url}"),
             WayEnd::TooLong => "more redirects than a browser follows".into(),
         }
@@ -184,6 +188,11 @@ impl Shown for Tried {
             "agree": self.agree(),
             "model": hops(self.model_hops()),
             "model_end": self.model_end(),
+            "model_part": self.model.part.as_ref().map(|part| json!({
+                "path": part.path,
+                "by": part.by.word(),
+                "at": part.by.typed(),
+            })),
             "live": hops(self.live_hops()),
             "live_end": self.live_end(),
         })

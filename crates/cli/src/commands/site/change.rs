@@ -1,4 +1,4 @@
-//! `site change`: another document root, www policy, https policy, TLS version, HSTS.
+//! `site change`: another document root, other content, www policy, https policy, TLS version, HSTS.
 
 use std::path::PathBuf;
 
@@ -12,6 +12,7 @@ use brightharbor_io::load;
 use clap::{Args, ValueEnum};
 
 use crate::commands::{Report, account_name, host};
+use crate::content::ContentOptions;
 use crate::duration::parse_duration;
 use crate::error::Error;
 use crate::options::{ChangeOptions, WwwArgument};
@@ -45,6 +46,8 @@ pub struct ChangeSite {
     #[arg(long, value_name = "DURATION")]
     hsts: Option<String>,
     #[command(flatten)]
+    content: ContentOptions,
+    #[command(flatten)]
     options: ChangeOptions,
 }
 
@@ -65,6 +68,11 @@ enum TlsArgument {
 pub fn run(args: &ChangeSite, context: &Context) -> Report {
     let name = host(&args.hostname)?;
     if let Some(typed) = &args.account {
+        if !args.content.wish()?.is_empty() {
+            return Err(
+                Error::wrong_use("a site is handed over as it is").advice("change what it shows by another call")
+            );
+        }
         return hand_over_to(&name, &account_name(typed)?, args, context);
     }
     let request = Request {
@@ -74,6 +82,7 @@ pub fn run(args: &ChangeSite, context: &Context) -> Report {
         https: args.https.map(HttpsPolicy::from),
         tls: args.tls.map(TlsFloor::from),
         hsts: args.hsts.as_deref().map(read_hsts).transpose()?,
+        content: args.content.wish()?,
     };
     let title = format!("site change {name}");
     context.block_on(async {

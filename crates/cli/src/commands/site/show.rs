@@ -14,7 +14,7 @@ use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
 use crate::show::json::hosts_document;
-use crate::show::words::{host_words, https_by_state, https_word, www_words};
+use crate::show::words::{content_words, host_words, https_by_state, https_word, parts_document, www_words};
 
 /// Show one site.
 #[derive(Debug, Args)]
@@ -53,6 +53,13 @@ impl Shown for SitePage {
         let names = site.hostnames.iter().map(host_words).collect::<Vec<_>>().join(", ");
         field("hostnames", &names);
         field("document root", &site.document_root.display().to_string());
+        let parts = site.rules.content.all_parts();
+        for (path, by) in parts.iter().filter(|_| site.rules.content.runs_programs() || parts.len() > 1) {
+            field("shows", &format!("{} at {path}", by.words()));
+        }
+        for (name, words) in content_words(&site.rules.content) {
+            field(name, &words);
+        }
         field("www", www_words(site.rules.www));
         for (words, hosts) in https_by_state(site) {
             field("https", &format!("{words}{hosts}"));
@@ -85,6 +92,8 @@ impl Shown for SitePage {
                 "kind": site.kind.words(),
                 "account": site.account,
                 "document_root": site.document_root.display().to_string(),
+                "parts": parts_document(&site.rules.content.parts),
+                "content": site.rules.content,
                 "www": site.rules.www,
                 "https": https_word(site.https_of(site.main())),
                 "hosts": hosts_document(site),

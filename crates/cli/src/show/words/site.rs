@@ -1,8 +1,9 @@
 //! What decisions about sites tell.
 
 use brightharbor_core::name::Host;
-use brightharbor_core::site::{HttpsState, Site, SiteRemark, WwwPolicy};
+use brightharbor_core::site::{Cached, Content, HttpsState, Part, Site, SiteRemark, WwwPolicy};
 use brightharbor_core::zone::show_seconds;
+use serde_json::{Value, json};
 
 use super::{Told, listed};
 
@@ -102,6 +103,23 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
             };
             Told::fact("hsts", format!("{site}: {words}")).with("site", site.as_str()).with("seconds", *seconds)
         }
+        Is::Parts { site, parts } => {
+            let words = |part: &Part| match (&part.path[..], parts.len()) {
+                ("/", 1) => part.by.words(),
+                ("/", _) => format!("{} for the rest", part.by.words()),
+                (path, _) => format!("{} at {path}", part.by.words()),
+            };
+            let listed = listed(&parts.iter().map(words).collect::<Vec<_>>());
+            Told::fact("parts", format!("{site} shows {listed}"))
+                .with("site", site.as_str())
+                .with("parts", parts_document(parts))
+        }
+        Is::ContentOptions { site, content } => {
+            let words = content_words(content).into_iter().map(|(name, words)| format!("{name}: {words}"));
+            let words = words.collect::<Vec<_>>().join("; ");
+            Told::fact("content-options", format!("{site}: {}", if words.is_empty() { "all as usual" } else { &words }))
+                .with("site", site.as_str())
+        }
         Is::TwinBack { site, twin } => {
             Told::act("twin-back", "Attached", "attach", format!("{twin} to site {site} again"))
                 .with("site", site.as_str())
@@ -140,6 +158,39 @@ pub fn www_words(policy: WwwPolicy) -> &'static str {
         WwwPolicy::ToBare => "redirected to the bare name",
         WwwPolicy::ToWww => "where the bare name redirects to",
         WwwPolicy::None => "not part of the site",
+    }
+}
+
+/// The parts of a site, for programs.
+pub fn parts_document(parts: &[Part]) -> Vec<Value> {
+    let document = |part: &Part| json!({ "path": part.path, "by": part.by.word(), "at": part.by.typed() });
+    parts.iter().map(document).collect()
+}
+
+/// How the content of a site differs from what is usual: the name of each option, and what it is set to.
+pub fn content_words(content: &Content) -> Vec<(&'static str, String)> {
+    let mut all = Vec::new();
+    let mut add = |name, words: Option<String>| all.extend(words.map(|words| (name, words)));
+    add("folder pages", (!content.index.is_empty()).then(|| content.index.join(", ")));
+    add("listing", content.listing.then(|| "folders without such a page are listed".into()));
+    add("single page", content.single_page.clone());
+    add("404 page", content.missing_page.clone());
+    let cached = |one: &Cached| format!("{} for {}", one.endings.join(", "), show_seconds(one.seconds.into()));
+    let kept = content.cache.iter().map(cached).collect::<Vec<_>>();
+    add("kept", (!kept.is_empty()).then(|| kept.join("; ")));
+    add("front script", content.front.then(|| "index.php for every path that is no file".into()));
+    add("no scripts", (!content.no_scripts.is_empty()).then(|| content.no_scripts.join(", ")));
+    add("body limit", content.body_limit.map(size_words));
+    add("time limit", content.time_limit.map(|seconds| show_seconds(seconds.into())));
+    all
+}
+
+fn size_words(bytes: u64) -> String {
+    match bytes {
+        _ if bytes.is_multiple_of(1 << 30) => format!("{}G", bytes >> 30),
+        _ if bytes.is_multiple_of(1 << 20) => format!("{}M", bytes >> 20),
+        _ if bytes.is_multiple_of(1 << 10) => format!("{}K", bytes >> 10),
+        _ => format!("{bytes} bytes"),
     }
 }
 

@@ -1,0 +1,138 @@
+//! Sites that run programs, through the commands: parts by path, how files are shown, what is refused.
+
+use serde_json::json;
+
+use crate::coast::Coast;
+
+#[test]
+fn a_program_answers_where_the_site_says_and_the_rest_is_files() {
+    let coast = Coast::with_bakery();
+    let program = coast.world.program();
+    let tides = format!("/tides=http://{program}");
+    let dry = coast.run(&["site", "change", "crumbandtide.example", "--serve", &tides, "--dry-run"]).expect(0);
+    let shows = format!("shows the program at {program} at /tides and files for the rest");
+    let flat = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(flat(&dry).contains(&shows), "{dry}");
+    let changed = coast.json(&["site", "change", "crumbandtide.example", "--serve", &tides], 0);
+    let remark = &changed["change"]["remarks"][0];
+    assert_eq!(remark["code"], "parts", "{changed}");
+    let parts = json!([
+        { "path": "/tides", "by": "program", "at": format!("http://{program}") },
+        { "path": "/", "by": "files", "at": "files" },
+    ]);
+    assert_eq!(remark["parts"], parts);
+    let shown = coast.json(&["site", "show", "crumbandtide.example"], 0);
+    assert_eq!(shown["site"]["parts"], json!([parts[0]]));
+    let page = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
+    assert!(page.contains(&format!("shows the program at {program} at /tides")), "{page}");
+
+    // What the model says is what the live server does, for the program and beside it.
+    let tried = coast.json(&["redirect", "try", "https://crumbandtide.example/tides/today?x=1"], 0);
+    assert_eq!((&tried["agree"], &tried["ends"]["status"]), (&json!(true), &json!(200)), "{tried}");
+    assert_eq!(tried["model_part"], parts[0]);
+    let beside = coast.json(&["redirect", "try", "https://crumbandtide.example/tidesx"], 0);
+    assert_eq!((&beside["ends"]["status"], &beside["model_part"]), (&json!(404), &parts[1]), "{beside}");
+    let tried = coast.run(&["redirect", "try", "http://crumbandtide.example/tides"]).expect(0);
+    assert!(flat(&tried).contains(&format!("the program at {program} at https://crumbandtide.example")), "{tried}");
+    assert_eq!(coast.json(&["survey", "crumbandtide.example"], 0)["exit"], 0);
+
+    // The same once more changes nothing, and a part goes as it came.
+    let again = coast.json(&["site", "change", "crumbandtide.example", "--serve", &tides], 0);
+    assert_eq!(again["change"]["remarks"][0]["code"], "unchanged", "{again}");
+    coast.run(&["site", "change", "crumbandtide.example", "--serve", "/tides=off"]).expect(0);
+    let shown = coast.json(&["site", "show", "crumbandtide.example"], 0);
+    assert_eq!((&shown["site"]["parts"], &shown["site"]["content"]), (&json!([]), &json!({})));
+}
+
+#[test]
+fn a_site_is_attached_with_its_program() {
+    let coast = Coast::with_bakery();
+    let program = format!("http://{}", coast.world.program());
+    let attach = ["attach", "tides.crumbandtide.example", "--account", "bakery", "--serve", &program];
+    let attached = coast.json(&attach, 0);
+    assert!(attached["change"]["remarks"].to_string().contains("\"parts\""), "{attached}");
+    let lands = coast.run(&["survey", "tides.crumbandtide.example"]).expect(0);
+    assert!(!lands.contains("starter page"), "the program answers: {lands}");
+    let elsewhere = ["attach", "quay.crumbandtide.example", "--account", "bakery", "--same-as", "crumbandtide.example"];
+    let refused = coast.json(&[&elsewhere[..], &["--serve", &program]].concat(), 2);
+    assert!(refused["error"]["message"].as_str().unwrap().contains("no site of its own"), "{refused}");
+}
+
+#[test]
+fn how_files_are_shown_is_kept_and_taken_back_word_by_word() {
+    let coast = Coast::with_bakery();
+    let change = |more: &[&str], exit| coast.json(&[&["site", "change", "crumbandtide.example"], more].concat(), exit);
+    let all = [
+        "--index",
+        "home.html,index.html",
+        "--listing",
+        "on",
+        "--single-page",
+        "/app.html",
+        "--missing-page",
+        "/404.html",
+        "--cache",
+        "css,js=7d",
+        "--cache",
+        "png=1h",
+        "--front-script",
+        "on",
+        "--no-scripts",
+        "/uploads,/media/",
+        "--body-limit",
+        "50M",
+        "--time-limit",
+        "5m",
+    ];
+    assert_eq!(change(&all, 0)["change"]["remarks"][0]["code"], "content-options");
+    let shown = coast.json(&["site", "show", "crumbandtide.example"], 0);
+    let expected = json!({
+        "index": ["home.html", "index.html"], "listing": true, "single-page": "/app.html", "missing-page": "/404.html",
+        "cache": [{ "endings": ["css", "js"], "seconds": 604_800 }, { "endings": ["png"], "seconds": 3_600 }],
+        "front": true, "no-scripts": ["/uploads", "/media"], "body-limit": 52_428_800, "time-limit": 300,
+    });
+    assert_eq!(shown["site"]["content"], expected);
+    let page = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
+    for line in ["folder pages home.html, index.html", "kept css, js for 7 d; png for 1 h", "body limit 50M"] {
+        assert!(page.contains(line), "{line}: {page}");
+    }
+    let back = [
+        "--index",
+        "usual",
+        "--listing",
+        "off",
+        "--single-page",
+        "off",
+        "--missing-page",
+        "off",
+        "--cache",
+        "off",
+        "--front-script",
+        "off",
+        "--no-scripts",
+        "off",
+        "--body-limit",
+        "usual",
+        "--time-limit",
+        "usual",
+    ];
+    change(&back, 0);
+    assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["content"], json!({}));
+    for (option, wrong, says) in [
+        ("--serve", "http://boats.example:3000", "no address of a program"),
+        ("--serve", "/.well-known=files", "where proofs for CAs are answered from"),
+        ("--serve", "/a;b=files", "not a path of a site"),
+        ("--index", "../x", "not a name of a page"),
+        ("--cache", "css", "does not say for how long"),
+        ("--body-limit", "lots", "not a size"),
+        ("--time-limit", "2d", "no time for a program to answer in"),
+        ("--no-scripts", "uploads", "not a path of a site"),
+    ] {
+        let refused = change(&[option, wrong], 2);
+        assert!(refused["error"]["message"].as_str().unwrap().contains(says), "{option} {wrong}: {refused}");
+        assert!(refused["error"]["advice"].is_string(), "{refused}");
+    }
+    let refused = change(&["--serve", "php:8.2"], 4);
+    assert_eq!((&refused["error"]["code"], &refused["error"]["version"]), (&json!("unknown-php"), &json!("8.2")));
+    assert_eq!(change(&["--serve", "/tides=off"], 4)["error"]["code"], "no-such-part");
+}
