@@ -93,6 +93,8 @@ impl Progress {
                 self.note(&format!("note: challenge records for {site} are still in the zone: {reason}"));
             }
             Event::WritingFiles(count) => self.doing(&format!("writing files ({count})")),
+            Event::TestingPools => self.doing("PHP tests its pools"),
+            Event::ReloadingPools => self.doing("PHP reloads its pools"),
             Event::TestingWebServer => self.doing("the web server tests its configuration"),
             Event::ReloadingWebServer => self.doing("the web server reloads"),
             Event::CheckingZones(count) => self.doing(&format!("the DNS server's checker reads zone files ({count})")),

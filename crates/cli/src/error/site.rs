@@ -167,6 +167,15 @@ impl From<SiteRefusal> for Error {
                 };
                 Self::refused("unknown-php", message).advice(advice).with("version", version)
             }
+            Why::PhpWithoutUser(account) => {
+                let message = format!("account {account} has no system user that its scripts could run as");
+                Self::refused("php-without-user", message)
+                    .advice(format!(
+                        "give it one: brightharbor account change {account} --system-user USER; or name a socket of \
+                         somebody else's PHP: php:unix:SOCKET"
+                    ))
+                    .with("account", account.as_str())
+            }
             Why::NoSuchPart { site, path } => Self::refused("no-such-part", format!("{site} has no part at {path}"))
                 .advice(format!("see which it has: brightharbor site show {site}"))
                 .with("site", site.as_str())

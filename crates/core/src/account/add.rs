@@ -137,6 +137,7 @@ pub(super) fn home_folder(account: &Account) -> Change {
         below: PathBuf::new(),
         system_user: account.system_user.clone(),
         mode: 0o711,
+        group: None,
         starter_page: None,
         starter_files: vec![],
     })

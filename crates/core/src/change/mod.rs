@@ -19,7 +19,7 @@ use aws_lc_rs::digest::{SHA256, digest};
 use serde::{Deserialize, Serialize};
 use zeroize::Zeroizing;
 
-use crate::account::{Account, AccountPlan};
+use crate::account::{Account, AccountName, AccountPlan};
 use crate::certificate::{Certificate, NamePause, Revocation, Waiting};
 use crate::harbor::NameserverSet;
 use crate::name::{Host, Hostname};
@@ -116,6 +116,11 @@ pub enum Purpose {
         zone: Hostname,
     },
     ZoneList,
+    /// The pool of an account for a version of PHP.
+    PhpPool {
+        version: String,
+        account: AccountName,
+    },
     /// A file of a server's own configuration: it keeps all that it has beside its content. What is changed there besides
     /// says who has to hear of it.
     ServerFile,
@@ -144,7 +149,11 @@ pub struct FolderMake {
     /// Relative to the home; empty: the home itself.
     pub below: PathBuf,
     pub system_user: Option<String>,
+    /// Of what is made; with a group, of the folder itself, and what is above it is for everybody to enter.
     pub mode: u32,
+    /// The group of the folder, if not that of the owner.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub group: Option<String>,
     /// The page to put into a folder that is new or empty.
     pub starter_page: Option<String>,
     /// Folders of starter files: the first that is there is copied into a folder that is new or empty, in place of the
@@ -302,6 +311,9 @@ mod tests {
         let removal = FileRemoval::new("/x".into(), vec![], 0o644, purpose());
         set.changes.push(Change::RemoveFile(removal));
         let gone_zones = vec![zone.clone()];
-        assert_eq!(set.needs(), Needs { web_reload: true, zone_list: false, zones, new_zones, gone_zones });
+        assert_eq!(
+            set.needs(),
+            Needs { web_reload: true, zone_list: false, zones, new_zones, gone_zones, ..Needs::default() }
+        );
     }
 }

@@ -1,6 +1,7 @@
 //! What the servers have to hear of a change set. Each change says whether it needs a reload.
 
 use super::{Change, ChangeSet, FileLink, FileRemoval, FileWrite, Purpose, Recorded, RecordedChange};
+use crate::account::AccountName;
 use crate::name::Hostname;
 
 /// Which servers have to be told, once, after all changes.
@@ -15,6 +16,10 @@ pub struct Needs {
     pub new_zones: Vec<Hostname>,
     /// Zones whose file goes away.
     pub gone_zones: Vec<Hostname>,
+    /// Pools of PHP that are written: each with its version and account.
+    pub pools: Vec<(String, AccountName)>,
+    /// Those that go away.
+    pub gone_pools: Vec<(String, AccountName)>,
 }
 
 impl Needs {
@@ -82,6 +87,10 @@ impl Needs {
                 Purpose::ZoneFile { zone } if !stays => needs.gone_zones.push(zone.clone()),
                 Purpose::ZoneFile { zone } if was_there => needs.zones.push(zone.clone()),
                 Purpose::ZoneFile { zone } => needs.new_zones.push(zone.clone()),
+                Purpose::PhpPool { version, account } => {
+                    let pools = if stays { &mut needs.pools } else { &mut needs.gone_pools };
+                    pools.push((version.clone(), account.clone()));
+                }
                 // The site file that names them brings the reload.
                 Purpose::Chain
                 | Purpose::Key

@@ -12,11 +12,17 @@ pub enum Phase {
     ZoneChecks,
     /// The web server tests its files as they are now.
     WebTest,
+    /// Each manager of PHP tests its pools.
+    PoolTest,
     /// After the tests, so that a refused change leaves nothing in a home.
     Users,
     /// Never taken back; before the reload, which serves from there.
     Folders,
+    /// New pools of PHP listen before the web server passes visitors on to them.
+    PoolReload,
     WebReload,
+    /// And those that go, go after it has stopped.
+    PoolsGone,
     /// Other services get their certificates.
     Services,
     /// The DNS server loads what has changed, and is asked until it answers with it. So late because secondaries and caches
@@ -31,7 +37,7 @@ pub enum Phase {
 impl Phase {
     /// Whether a running server reads the files in it, and has to read them again when they are taken back.
     pub fn tells_servers(self) -> bool {
-        matches!(self, Phase::ZoneLoads | Phase::WebReload)
+        matches!(self, Phase::ZoneLoads | Phase::WebReload | Phase::PoolReload | Phase::PoolsGone)
     }
 }
 
@@ -64,7 +70,10 @@ fn of_needs(needs: &Needs) -> impl Iterator<Item = Phase> {
     let zones = needs.all_zones().next().map(|_| Phase::ZoneChecks);
     let loads = needs.dns().then_some(Phase::ZoneLoads);
     let web = needs.web_reload.then_some([Phase::WebTest, Phase::WebReload]);
-    zones.into_iter().chain(loads).chain(web.into_iter().flatten())
+    let pools = (!needs.pools.is_empty()).then_some([Phase::PoolTest, Phase::PoolReload]);
+    let gone = (!needs.gone_pools.is_empty()).then_some([Phase::PoolTest, Phase::PoolsGone]);
+    let servers = web.into_iter().chain(pools).chain(gone);
+    zones.into_iter().chain(loads).chain(servers.flatten())
 }
 
 #[cfg(test)]
@@ -87,6 +96,7 @@ mod tests {
             below: "www/gullrock.example".into(),
             system_user: None,
             mode: 0o755,
+            group: None,
             starter_page: None,
             starter_files: vec![],
         }));

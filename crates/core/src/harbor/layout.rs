@@ -152,6 +152,16 @@ impl Layout {
         self.root.join("ca")
     }
 
+    /// The folders of the accounts for what their PHP puts down.
+    pub fn php(&self) -> PathBuf {
+        self.root.join("php")
+    }
+
+    /// Where the scripts of an account put down sessions, uploads and temporary files.
+    pub fn php_state(&self, account: &AccountName) -> PathBuf {
+        self.php().join(account.as_str())
+    }
+
     /// What a change replaced, for taking it back.
     pub fn kept(&self) -> PathBuf {
         self.root.join("kept")

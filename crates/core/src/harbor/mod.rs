@@ -233,6 +233,9 @@ pub struct Web {
     /// The server's own main file; `init --check` looks there for the include line.
     #[serde(default)]
     pub main_file: Option<PathBuf>,
+    /// The group of the server's workers. With it, new document roots are for their account and this group alone.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub group: Option<String>,
     /// The addresses to listen on; all when left out.
     #[serde(default)]
     pub listen: Vec<IpAddr>,
@@ -242,6 +245,13 @@ pub struct Web {
     /// Where the stand-in takes its orders.
     #[serde(default)]
     pub control: Option<SocketAddr>,
+}
+
+impl Web {
+    /// The group of the server's workers: as set, else Debian's.
+    pub fn group_or_usual(&self) -> &str {
+        self.group.as_deref().unwrap_or("www-data")
+    }
 }
 
 /// The DNS server that holds the zones of this harbor.

@@ -24,9 +24,6 @@ pub struct Php {
     /// What one script may have, in MiB.
     #[serde(default = "usual_memory")]
     pub memory: u32,
-    /// Where the folders of the accounts for sessions, uploads and temporary files lie.
-    #[serde(default = "usual_state")]
-    pub state_folder: PathBuf,
 }
 
 fn usual_sockets() -> PathBuf {
@@ -41,10 +38,6 @@ fn usual_memory() -> u32 {
     128
 }
 
-fn usual_state() -> PathBuf {
-    "/var/lib/brightharbor-php".into()
-}
-
 impl Php {
     /// The file of an account's pool.
     pub fn pool_file(&self, account: &AccountName) -> PathBuf {
@@ -54,11 +47,6 @@ impl Php {
     /// The socket that the pool of an account listens at.
     pub fn socket(&self, version: &str, account: &AccountName) -> PathBuf {
         socket_in(&self.socket_folder, version, account)
-    }
-
-    /// The folder of an account for what its scripts put down beside the document roots.
-    pub fn state_of(&self, account: &AccountName) -> PathBuf {
-        self.state_folder.join(account.as_str())
     }
 }
 

@@ -48,7 +48,12 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
 /// What holds for all of the host's block.
 fn for_programs(text: &mut String, served: &Served<'_>, parts: &[ShownPart<'_>], tls: bool) {
     let content = &served.site.rules.content;
-    let _ = writeln!(text, "    LimitRequestBody {}\n    UseCanonicalName Off", content.body_limit());
+    // The server's own limit is not for what it passes on. What does not say how large it is cannot be told from that.
+    let limit = content.body_limit();
+    let _ =
+        writeln!(text, "    RewriteCond expr \"%{{HTTP:Content-Length}} -gt {limit}\"\n    RewriteRule ^ - [R=413,L]");
+    text.push_str("    RewriteCond %{HTTP:Transfer-Encoding} .\n    RewriteRule ^ - [R=411,L]\n");
+    text.push_str("    UseCanonicalName Off\n");
     for (_, _, status, words) in PROGRAM_WORDS {
         let _ = writeln!(text, "    ErrorDocument {status} {}", quoted(words));
     }

@@ -92,9 +92,9 @@ pub(super) fn with_own_root(
         plan.remark(SiteRemark::SharesRoot { document_root: site.document_root.clone(), with });
     }
     if !request.content.is_empty() {
-        site.rules.content = Box::new(wanted_content(&request.content, &site, &mut plan, settings)?);
+        site.rules.content = Box::new(wanted_content(&request.content, &site, Some(account), &mut plan, settings)?);
     }
-    plan.change(root_folder(&site.document_root, account, &site, layout));
+    plan.change(root_folder(&site.document_root, account, &site, settings, layout));
     Ok(Attachment { hosts: site.hostnames.clone(), plan, site })
 }
 

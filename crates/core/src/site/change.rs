@@ -43,6 +43,8 @@ pub struct ChangeSiteLoaded {
     pub certificate: Option<Certificate>,
     /// Whether something is where the wanted document root would be.
     pub root_is_there: bool,
+    /// Whether every user of this machine can read the document root.
+    pub root_is_open: bool,
     /// The twin of the main name, where it is wanted and not among the site's names.
     pub twin: Option<TwinLoaded>,
 }
@@ -86,7 +88,7 @@ pub fn decide_change(
             return Err(SiteRefusal::RootIsThere(root));
         }
         if root != before.document_root {
-            plan.change(root_folder(&root, account, before, layout));
+            plan.change(root_folder(&root, account, before, settings, layout));
             let (before, after) = (before.document_root.clone(), root.clone());
             plan.remark(SiteRemark::DocumentRoot { site: main(), before, after });
         }
@@ -133,7 +135,13 @@ pub fn decide_change(
         plan.remark(SiteRemark::Hsts { site: main(), seconds });
     }
     if !request.content.is_empty() {
-        after.rules.content = Box::new(wanted_content(&request.content, before, &mut plan, settings)?);
+        after.rules.content =
+            Box::new(wanted_content(&request.content, before, loaded.account.as_ref(), &mut plan, settings)?);
+    }
+    let starts_php = |site: &Site| site.rules.content.php_versions().next().is_some();
+    if loaded.root_is_open && starts_php(&after) && !starts_php(before) {
+        let (document_root, group) = (after.document_root.clone(), settings.web.group_or_usual().to_string());
+        plan.remark(SiteRemark::RootIsOpen { document_root, group });
     }
     let written = render::site_file(before, settings, layout);
     let is_as_written = match (&loaded.site_file, &written) {
@@ -157,6 +165,7 @@ pub fn decide_change(
 pub(super) fn wanted_content(
     wish: &ContentWish,
     site: &Site,
+    account: Option<&Account>,
     plan: &mut Plan,
     settings: &Settings,
 ) -> Result<Content, SiteRefusal> {
@@ -164,6 +173,9 @@ pub(super) fn wanted_content(
     if let Some(version) = after.php_versions().find(|version| !settings.php.contains_key(*version)) {
         let known = settings.php.keys().cloned().collect();
         return Err(SiteRefusal::UnknownPhp { version: version.to_string(), known });
+    }
+    if after.php_versions().next().is_some() && account.is_none_or(|account| account.system_user.is_none()) {
+        return Err(SiteRefusal::PhpWithoutUser(site.account.clone()));
     }
     if let Some((path, _)) =
         wish.parts.iter().find(|(path, by)| by.is_none() && !before.parts.iter().any(|part| part.path == *path))
@@ -212,16 +224,32 @@ fn bring_back(
 }
 
 /// The folder of a document root inside the account's home, with a page if it is empty.
-pub(super) fn root_folder(root: &std::path::Path, account: &Account, site: &Site, layout: &Layout) -> Change {
+pub(super) fn root_folder(
+    root: &std::path::Path,
+    account: &Account,
+    site: &Site,
+    settings: &Settings,
+    layout: &Layout,
+) -> Change {
+    // With a group of its own the web server needs nobody else to read the pages; programs of others are somebody else.
+    let group = root_group(account, site, settings);
     Change::MakeFolder(FolderMake {
         home: account.home.clone(),
         // Checked by `document_root`: it lies inside the home.
         below: root.strip_prefix(&account.home).unwrap_or(root).to_path_buf(),
         system_user: account.system_user.clone(),
-        mode: 0o755,
+        mode: if group.is_some() { 0o750 } else { 0o755 },
+        group,
         starter_page: Some(render::starter_page(site.main())),
         starter_files: layout.starter_files(&account.name),
     })
+}
+
+/// The group that a document root is for, beside its account: where the settings name it, or scripts of the account run.
+pub(super) fn root_group(account: &Account, site: &Site, settings: &Settings) -> Option<String> {
+    let runs_php = site.rules.content.php_versions().next().is_some();
+    let group = settings.web.group.as_deref().or(runs_php.then(|| settings.web.group_or_usual()));
+    group.filter(|_| account.system_user.is_some()).map(String::from)
 }
 
 /// Adds to the plan what makes `before` serve as `after`. `site_file` is the file as it was read; it is left alone if

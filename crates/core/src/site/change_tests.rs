@@ -35,7 +35,15 @@ fn loaded() -> ChangeSiteLoaded {
     let file = render::site_file(&site(), &settings(), &layout()).unwrap();
     let account = Account::new(site().account, "yard@saltmarsh.example", "/home/boatyard");
     let (site_file, account) = (Some(file.into_bytes()), Some(account));
-    ChangeSiteLoaded { site: site(), site_file, account, certificate: None, root_is_there: false, twin: None }
+    ChangeSiteLoaded {
+        site: site(),
+        site_file,
+        account,
+        certificate: None,
+        root_is_there: false,
+        root_is_open: false,
+        twin: None,
+    }
 }
 
 fn certificate() -> Certificate {

@@ -44,10 +44,13 @@ pub fn hand_over(
         if site.account == account.name {
             continue;
         }
+        if site.rules.content.php_versions().next().is_some() && account.system_user.is_none() {
+            return Err(SiteRefusal::PhpWithoutUser(account.name.clone()));
+        }
         let given = given.filter(|_| at == 0);
         let root: PathBuf = document_root(given, &settings.sites.document_root, account, site.main())?;
         let after = Site { account: account.name.clone(), document_root: root.clone(), ..site.clone() };
-        plan.change(root_folder(&root, account, site, layout));
+        plan.change(root_folder(&root, account, site, settings, layout));
         change_site(&mut plan, site, &after, file.clone(), settings, layout);
         let (main, before) = (site.main().clone(), site.document_root.clone());
         plan.remark(SiteRemark::HandedOver { site: main.clone(), account: account.name.clone() });

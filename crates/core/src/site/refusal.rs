@@ -77,6 +77,8 @@ pub enum SiteRefusal {
         version: String,
         known: Vec<String>,
     },
+    /// Scripts of an account run as its system user, and it has none.
+    PhpWithoutUser(AccountName),
     NoSuchPart {
         site: Host,
         path: String,

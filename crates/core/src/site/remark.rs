@@ -95,6 +95,26 @@ pub enum SiteRemark {
         site: Host,
         content: Box<Content>,
     },
+    /// PHP of a version runs as the account's own user.
+    PoolMade {
+        account: AccountName,
+        version: String,
+        user: String,
+    },
+    PoolGone {
+        account: AccountName,
+        version: String,
+    },
+    /// Somebody has edited the pool's file by hand: it is left alone.
+    PoolEdited {
+        account: AccountName,
+        path: PathBuf,
+    },
+    /// The document root can be read by every user of this machine, other customers' programs among them.
+    RootIsOpen {
+        document_root: PathBuf,
+        group: String,
+    },
     /// The twin of a name is served again.
     TwinBack {
         site: Host,

@@ -39,6 +39,8 @@ pub enum Event {
         of: usize,
     },
     AwaitingSignatures(Hostname),
+    TestingPools,
+    ReloadingPools,
     UpdatingZone(Hostname),
     ReloadingService(String),
     TellingCa(String),

@@ -16,7 +16,7 @@ use crate::install::{
     UNFINISHED, link, link_target, read_if_there, reload_service, remove_empty, remove_file, remove_user,
     take_from_service, write_atomically, write_in_its_place,
 };
-use crate::server::{reload_web, test_web, unload_zones};
+use crate::server::{reload_pools, reload_web, test_pools, test_web, unload_zones};
 use crate::store::{EntryOutcome, Inverse, StoreError};
 
 /// A command that was found killed, and what became of it.
@@ -241,6 +241,15 @@ pub(super) async fn take_back(harbor: &Harbor, needs: &Needs) -> Vec<String> {
     if needs.dns() {
         let unloaded = unload_zones(&harbor.settings, &harbor.layout, needs).await;
         left.extend(unloaded.err().map(|error| error.to_string()));
+    }
+    // Those that the web server asks again come first.
+    let pools = [&needs.pools[..], &needs.gone_pools].concat();
+    if !pools.is_empty() {
+        let again = match test_pools(&harbor.settings, &pools).await {
+            Ok(()) => reload_pools(&harbor.settings, &pools).await,
+            refused => refused,
+        };
+        left.extend(again.err().map(|error| error.to_string()));
     }
     if needs.web_reload {
         let again = match test_web(&harbor.settings).await {

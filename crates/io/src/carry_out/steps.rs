@@ -17,11 +17,12 @@ use super::{CarryError, Cause, Event, Lock};
 use crate::acme::run_errand;
 use crate::harbor::Harbor;
 use crate::install::{
-    Wanted, check_certificate_files, leads_to, link, link_target, make_folder, make_private_folder, make_user,
-    place_for_service, read_if_there, remove_file, user_exists, write_all_atomically,
+    Wanted, check_certificate_files, leads_to, link, link_target, make_folder, make_open, make_private_folder,
+    make_user, place_for_service, read_if_there, remove_file, user_exists, write_all_atomically,
 };
 use crate::server::{
-    await_newer, await_serials, await_signing, check_zones, forget_signing, load_zones, reload_web, test_web,
+    await_newer, await_pools, await_serials, await_signing, check_zones, forget_signing, load_zones, reload_pools,
+    reload_web, test_pools, test_web,
 };
 use crate::store::{EntryOutcome, Inverse};
 
@@ -253,6 +254,21 @@ async fn carry_phase(
             refuse_spoilt_certificates(harbor, set, now, tell)?;
             test_web(settings).await?;
         }
+        Phase::PoolTest => {
+            tell(Event::TestingPools);
+            let needs = set.needs();
+            test_pools(settings, &[&needs.pools[..], &needs.gone_pools].concat()).await?;
+        }
+        Phase::PoolReload => {
+            tell(Event::ReloadingPools);
+            let pools = set.needs().pools;
+            reload_pools(settings, &pools).await?;
+            await_pools(settings, &pools).await?;
+        }
+        Phase::PoolsGone => {
+            tell(Event::ReloadingPools);
+            reload_pools(settings, &set.needs().gone_pools).await?;
+        }
         Phase::Users => {
             for user in users(set) {
                 make_user(user).await?;
@@ -260,6 +276,9 @@ async fn carry_phase(
         }
         Phase::Folders => {
             for make in folders(set) {
+                if make.home.starts_with(layout.php()) {
+                    make_open(&layout.php())?;
+                }
                 make_folder(make)?;
             }
         }

@@ -63,6 +63,7 @@ impl World {
             below: "www".into(),
             system_user: None,
             mode: 0o755,
+            group: None,
             starter_page: None,
             starter_files: vec![],
         }));
@@ -268,6 +269,7 @@ async fn a_home_that_was_made_goes_again_if_nobody_has_put_anything_into_it() {
             below: std::path::PathBuf::new(),
             system_user: None,
             mode: 0o711,
+            group: None,
             starter_page: None,
             starter_files: vec![],
         }));

@@ -29,6 +29,8 @@ pub enum FolderError {
     OthersMayChange(PathBuf),
     #[error("system user `{0}` not found")]
     NoUser(String),
+    #[error("group `{0}` not found; `group` under [web] in harbor.toml names that of the web server")]
+    NoGroup(String),
     #[error("only root can make folders for the system user `{0}`")]
     NotRoot(String),
     #[error("{path}: {reason}")]
@@ -40,6 +42,14 @@ pub(super) struct Owner {
     pub(super) gid: u32,
     /// Whether new folders have to be given to the owner.
     pub(super) give: bool,
+}
+
+impl Owner {
+    /// The same with another group. Only root gives a folder to any group.
+    fn with_group(&self, name: &str) -> Result<Self, FolderError> {
+        let group = uzers::get_group_by_name(name).ok_or_else(|| FolderError::NoGroup(name.to_string()))?;
+        Ok(Self { gid: group.gid(), ..*self })
+    }
 }
 
 /// Makes the folder with everything missing above it, and the starter page if the folder is empty.
@@ -55,9 +65,14 @@ pub fn make_folder(make: &FolderMake) -> Result<(), FolderError> {
             _ => Err(FolderError::Failed { path: make.below.clone(), reason: "is not a plain path".into() }),
         })
         .collect::<Result<_, _>>()?;
-    for name in components {
+    let last = components.len().saturating_sub(1);
+    for (place, name) in components.into_iter().enumerate() {
         path.push(name);
-        at = enter(&at, name, &path, make.mode, &owner)?;
+        at = match &make.group {
+            Some(group) if place == last => enter(&at, name, &path, make.mode, &owner.with_group(group)?)?,
+            Some(_) => enter(&at, name, &path, 0o755, &owner)?,
+            None => enter(&at, name, &path, make.mode, &owner)?,
+        };
     }
     match &make.starter_page {
         Some(page) if !make.below.as_os_str().is_empty() && is_empty(&at, &path)? => {
@@ -206,6 +221,7 @@ mod tests {
             below: below.into(),
             system_user: None,
             mode: 0o755,
+            group: None,
             starter_page: Some("page".into()),
             starter_files: vec![],
         }

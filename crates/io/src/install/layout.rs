@@ -47,7 +47,7 @@ fn lay_out_zone_list(layout: &Layout, dns: DnsServer) -> Result<(), FileError> {
 }
 
 /// Makes a folder that servers may enter, with those above it that are missing: whatever the umask is.
-fn make_open(folder: &Path) -> Result<(), FileError> {
+pub(crate) fn make_open(folder: &Path) -> Result<(), FileError> {
     let missing: Vec<&Path> = folder.ancestors().take_while(|above| !above.exists()).collect();
     fs::create_dir_all(folder).map_err(failed("cannot make", folder))?;
     for made in missing.into_iter().chain([folder]) {

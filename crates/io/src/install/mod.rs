@@ -25,6 +25,7 @@ pub use files::{
 pub(crate) use files::{UNFINISHED, failed, link, remove as remove_file, sync_folder, write_in_its_place};
 pub(crate) use folders::remove_empty;
 pub use folders::{FolderError, make_folder};
+pub(crate) use layout::make_open;
 pub use layout::{closed_above, lay_out};
 pub(crate) use many::{Wanted, write_all_atomically};
 pub use open_keys::{open_keys, open_keys_below};

@@ -1,5 +1,8 @@
 //! What a change of a site rests on.
 
+use std::os::unix::fs::PermissionsExt;
+use std::path::Path;
+
 use brightharbor_core::account::AccountName;
 use brightharbor_core::name::{Host, names_of};
 use brightharbor_core::site::{
@@ -29,10 +32,16 @@ pub async fn change_site(
         twin,
         site_file: overlay.site_file(&site)?,
         certificate: overlay.store.certificate_of(site.main())?,
+        root_is_open: is_open(root.as_deref().unwrap_or(&site.document_root)),
         root_is_there: root.is_some_and(|root| std::fs::symlink_metadata(root).is_ok()),
         account,
         site,
     })
+}
+
+/// Whether every user of this machine can read a folder.
+fn is_open(folder: &Path) -> bool {
+    std::fs::metadata(folder).is_ok_and(|found| found.permissions().mode() & 0o005 != 0)
 }
 
 async fn load_twin(overlay: &Overlay<'_>, host: Host) -> Result<TwinLoaded, LoadError> {

@@ -6,6 +6,7 @@ mod control;
 mod detect;
 mod dns;
 mod include;
+mod php;
 mod process;
 mod serials;
 mod web;
@@ -16,6 +17,7 @@ pub use dns::{
     ask_serial, await_newer, await_serials, await_signing, forget_signing, load_zones, tell_of_parent, unload_zones,
 };
 pub use include::{configuration, includes};
+pub use php::{await_pools, reload_pools, test_pools};
 pub use process::{run_bounded, run_with_input};
 pub use serials::{ask_serials, served_serials};
 pub use web::{SIDE_BY_SIDE, ask_missing_modules, await_fingerprint, reload_web, test_web};
@@ -32,6 +34,8 @@ pub enum ServerError {
     Refused { command: String, output: String },
     #[error("the stand-in at {address} says: {answer}")]
     StandIn { address: std::net::SocketAddr, answer: String },
+    #[error("PHP {version} does not listen at {socket} after its reload: {reason}")]
+    PoolSilent { version: String, socket: std::path::PathBuf, reason: String },
     #[error("harbor.toml names no {0}")]
     NotSet(&'static str),
     #[error("the DNS server at {address} {state} {zone} after {seconds} s; its own log says why")]

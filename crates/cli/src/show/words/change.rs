@@ -137,6 +137,7 @@ fn purpose_word(purpose: &Purpose) -> &'static str {
         Purpose::SiteFile => "site-file",
         Purpose::ZoneFile { .. } => "zone-file",
         Purpose::ZoneList => "zone-list",
+        Purpose::PhpPool { .. } => "php-pool",
         Purpose::ServerFile => "server-file",
         Purpose::Loose => "file",
         Purpose::Copy => "copy",

@@ -120,6 +120,32 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
             Told::fact("content-options", format!("{site}: {}", if words.is_empty() { "all as usual" } else { &words }))
                 .with("site", site.as_str())
         }
+        Is::PoolMade { account, version, user } => Told::act(
+            "pool-made",
+            "Set up",
+            "set up",
+            format!("a pool of PHP {version} for account {account}, run as {user}"),
+        )
+        .with("account", account.as_str())
+        .with("version", version.as_str())
+        .with("user", user.as_str()),
+        Is::PoolGone { account, version } => {
+            Told::act("pool-gone", "Removed", "remove", format!("the pool of PHP {version} of account {account}"))
+                .with("account", account.as_str())
+                .with("version", version.as_str())
+        }
+        Is::PoolEdited { account, path } => {
+            let words = format!("note: {} was edited by hand, and is left alone", path.display());
+            Told::fact("pool-edited", words).with("account", account.as_str()).with("path", path.display().to_string())
+        }
+        Is::RootIsOpen { document_root, group } => {
+            let root = document_root.display();
+            let words = format!(
+                "note: every user of this machine can read {root}, also programs of other accounts; to close it: chgrp \
+                 {group} {root} && chmod 750 {root}"
+            );
+            Told::fact("root-is-open", words).with("document_root", root.to_string()).with("group", group.as_str())
+        }
         Is::TwinBack { site, twin } => {
             Told::act("twin-back", "Attached", "attach", format!("{twin} to site {site} again"))
                 .with("site", site.as_str())

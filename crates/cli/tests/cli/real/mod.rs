@@ -20,6 +20,7 @@ pub mod nameservers;
 mod nothing_worse;
 mod order_rate;
 mod parts;
+mod php_pools;
 mod publishing;
 mod quay;
 mod record_lines;

@@ -114,12 +114,14 @@ impl Web {
         let web = folder.join("nginx");
         fs::create_dir(&web).unwrap();
         let main = format!(
-            "daemon off;\npid {web}/nginx.pid;\nerror_log {web}/error.log notice;\nworker_processes 1;\n\
+            "daemon off;\n{user}pid {web}/nginx.pid;\nerror_log {web}/error.log notice;\nworker_processes 1;\n\
              events {{ worker_connections 64; }}\nhttp {{\n  access_log off; server_names_hash_max_size 8192;\n\
              client_body_temp_path {web}/body; proxy_temp_path {web}/proxy; fastcgi_temp_path {web}/fastcgi;\n\
              uwsgi_temp_path {web}/uwsgi; scgi_temp_path {web}/scgi;\n  include {sites}/*.conf;\n}}\n",
             web = web.display(),
             sites = site_files.display(),
+            // As Debian has it; only root can ask for it.
+            user = if brightharbor_io::install::is_root() { "user www-data;\n" } else { "" },
         );
         let main_file = web.join("nginx.conf");
         fs::write(&main_file, main).unwrap();

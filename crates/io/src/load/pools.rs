@@ -1,0 +1,30 @@
+//! What a change of sites means for the pools of PHP: which are there, and which other sites want them.
+
+use brightharbor_core::account::Account;
+use brightharbor_core::change::ChangeSet;
+use brightharbor_core::site::{Content, PoolLoaded, moved_accounts, touched_pools, touched_sites};
+
+use super::LoadError;
+use crate::overlay::Overlay;
+
+/// Reads what there is of the pools that a change may have to do with.
+pub fn pools(overlay: &Overlay<'_>, set: &ChangeSet) -> Result<Vec<PoolLoaded>, LoadError> {
+    let (mut all, touched) = (Vec::new(), touched_sites(set));
+    let (mut wanted, moved) = (touched_pools(set), moved_accounts(set));
+    for account in &moved {
+        for site in overlay.store.sites(Some(&account.name))? {
+            wanted.extend(site.rules.content.php_versions().map(|version| (account.name.clone(), version.to_string())));
+        }
+    }
+    for (name, version) in wanted {
+        let Some(php) = overlay.settings.php.get(&version) else { continue };
+        let moved = moved.iter().find(|account| account.name == name).map(|account| Account::clone(account));
+        let Some(account) = moved.map_or_else(|| overlay.account(&name), |moved| Ok(Some(moved)))? else { continue };
+        let sites = overlay.store.sites(Some(&name))?;
+        let others = sites.into_iter().filter(|site| !touched.contains(&site.main()));
+        let others: Vec<Content> = others.map(|site| *site.rules.content).collect();
+        let file = overlay.file(&php.pool_file(&name))?;
+        all.push(PoolLoaded { account, version, file, others });
+    }
+    Ok(all)
+}
