@@ -1,8 +1,9 @@
 //! Looks at hostnames: what the harbor knows and what the world shows, put before the core, which judges their links.
 
 use std::collections::HashMap;
-use std::net::IpAddr;
+use std::net::{IpAddr, TcpStream};
 use std::path::PathBuf;
+use std::time::Duration;
 
 use crate::dns::Walker;
 use crate::harbor::Harbor;
@@ -17,15 +18,17 @@ use brightharbor_core::delegation::{Cuts, domain_of};
 use brightharbor_core::finding::Finding;
 use brightharbor_core::name::{Host, Hostname, by_domain, is_registrable};
 use brightharbor_core::nameserver::{self, set_to_count};
-use brightharbor_core::render::{Clash, ClashKind, fingerprint};
-use brightharbor_core::site::Site;
+use brightharbor_core::redirect::{LandingEnd, Shows};
+use brightharbor_core::render::{Clash, ClashKind, fingerprint, upstream_of};
+use brightharbor_core::site::{Site, Upstream};
 use brightharbor_core::survey::{
-    CaWay, Gathered, Harbored, HostGathered, HttpOutcome, Spread, Survey, leads_here, spread, survey,
+    CaWay, Gathered, Harbored, HostGathered, HttpOutcome, SilentProgram, Spread, Survey, leads_here, spread, survey,
 };
 use brightharbor_core::zone::ZoneHome;
 
 use futures_util::{StreamExt, TryStreamExt, stream};
 use jiff::SignedDuration;
+use url::Url;
 
 /// Why nothing could be looked at.
 #[derive(Debug, thiserror::Error)]
@@ -59,6 +62,8 @@ struct OfDomain {
 
 /// Domains that are looked at side by side: a silent server is waited for once.
 const DOMAINS_AT_ONCE: usize = 16;
+/// A program that takes longer to take a connection is as good as silent.
+const CONNECT_PATIENCE: Duration = Duration::from_secs(1);
 /// Names whose zones are looked for side by side, and how often one server is asked for them in a second.
 const NAMES_AT_ONCE: usize = 64;
 const PER_SERVER: u32 = 200;
@@ -159,6 +164,9 @@ fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked
             if let Some(harbored) = harbored.as_mut().filter(|harbored| answers_otherwise(host, harbored)) {
                 harbored.clash = clash.get_or_insert_with(|| listener_clash(harbor).filter(takes_ours)).clone();
             }
+            if let Some(known) = harbored.as_mut() {
+                known.silent = silent_program(harbor, host)?;
+            }
             let ours = &harbor.settings.host.addresses;
             let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
             surveys.push(survey(&seen));
@@ -176,6 +184,34 @@ fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked
     without_http.sort_by_key(|(host, _)| place(host));
     left_out.sort_by_key(|(host, _)| place(host));
     Ok(Looked { surveys, leading, without_http, left_out, zones, domains })
+}
+
+/// Who is wanted where the web server says at the end of the way that a program does not answer, and whether anybody
+/// takes connections there.
+fn silent_program(harbor: &Harbor, host: &HostGathered) -> Result<Option<SilentProgram>, StoreError> {
+    let Some(landing) = &host.landing else { return Ok(None) };
+    let (LandingEnd::Page { url, .. }, Some(Shows::NoProgram | Shows::LateProgram)) = (&landing.end, landing.shows)
+    else {
+        return Ok(None);
+    };
+    let Ok(url) = url.parse::<Url>() else { return Ok(None) };
+    let Some(Ok(name)) = url.host_str().map(Host::parse) else { return Ok(None) };
+    let Some(site) = harbor.store.site_of(&name)? else { return Ok(None) };
+    let (_, by) = site.rules.content.part_at(url.path());
+    let upstream = upstream_of(by, &site.account, &harbor.settings.php);
+    Ok(upstream.map(|upstream| SilentProgram {
+        what: by.words(),
+        at: upstream.to_string(),
+        refused: takes_connections(&upstream).err().map(|error| error.to_string()),
+    }))
+}
+
+/// On this machine it is refused at once; elsewhere it is waited for a moment.
+fn takes_connections(upstream: &Upstream) -> std::io::Result<()> {
+    match upstream {
+        Upstream::Socket(path) => std::os::unix::net::UnixStream::connect(path).map(|_| ()),
+        Upstream::Address(address) => TcpStream::connect_timeout(address, CONNECT_PATIENCE).map(|_| ()),
+    }
 }
 
 fn answers_otherwise(host: &HostGathered, harbored: &Harbored) -> bool {
@@ -212,6 +248,7 @@ fn harbored(harbor: &Harbor, hostname: &Host) -> Result<Option<Harbored>, StoreE
         certificate,
         waiting: harbor.store.waiting_of(site.main())?,
         clash: None,
+        silent: None,
         pause: pauses.into_iter().find(|pause| pause.name == hostname.clone().into()),
         has_ca: harbor.settings.ca_named(site.rules.certificate.ca.as_deref()).is_some_and(|ca| ca.directory.is_some()),
     }))

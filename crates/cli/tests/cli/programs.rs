@@ -45,6 +45,20 @@ fn a_program_answers_where_the_site_says_and_the_rest_is_files() {
 }
 
 #[test]
+fn a_program_that_is_down_is_named_with_what_to_do() {
+    let coast = Coast::with_bakery();
+    let listener = std::net::TcpListener::bind((coast.world.cast.web(), 0)).unwrap();
+    let address = listener.local_addr().unwrap();
+    drop(listener);
+    coast.run(&["site", "change", "crumbandtide.example", "--serve", &format!("http://{address}")]).expect(0);
+    let survey = coast.json(&["survey", "crumbandtide.example"], 1);
+    let lands = &survey["surveys"][0]["links"][5];
+    assert_eq!((&lands["code"], &lands["state"]), (&json!("program-silent"), &json!("broken")), "{survey}");
+    let because = lands["because"].as_str().unwrap();
+    assert!(because.contains(&format!("nobody takes connections at {address}")), "{because}");
+}
+
+#[test]
 fn a_site_is_attached_with_its_program() {
     let coast = Coast::with_bakery();
     let program = format!("http://{}", coast.world.program());

@@ -7,7 +7,7 @@ use std::collections::HashMap;
 use serde::Serialize;
 use url::Url;
 
-use crate::render::STARTER_MARK;
+use crate::render::{LATE, STARTER_MARK, UNANSWERED};
 
 /// What came for one URL.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -40,6 +40,14 @@ pub enum Shows {
     Listing,
     /// Nothing: no page where one is looked for.
     EmptyFolder,
+    /// The form of an application that nobody has set up yet: whoever comes first owns it.
+    SetupForm,
+    /// What a script is written in, in place of what it writes.
+    ScriptText,
+    /// Our web server's word that nobody takes connections where a program should be.
+    NoProgram,
+    /// And that it took too long.
+    LateProgram,
     Content,
 }
 
@@ -51,7 +59,11 @@ impl Shows {
             403 | 404 => Some(Shows::EmptyFolder),
             200 if text.contains(STARTER_MARK) => Some(Shows::StarterPage),
             200 if text.contains("<title>Index of ") => Some(Shows::Listing),
+            200 if text.trim_start().starts_with("<?php") => Some(Shows::ScriptText),
+            200 if is_setup_form(&text) => Some(Shows::SetupForm),
             200 => Some(Shows::Content),
+            502..=504 if text.contains(UNANSWERED) => Some(Shows::NoProgram),
+            502..=504 if text.contains(LATE) => Some(Shows::LateProgram),
             _ => None,
         }
     }
@@ -61,6 +73,10 @@ impl Shows {
             Shows::StarterPage => "the starter page",
             Shows::Listing => "a list of files",
             Shows::EmptyFolder => "no page: is the folder empty?",
+            Shows::SetupForm => "the form of an application that is not set up yet",
+            Shows::ScriptText => "the text of a script: PHP does not run here",
+            Shows::NoProgram => "that the program behind it does not answer",
+            Shows::LateProgram => "that the program behind it takes too long",
             Shows::Content => "content",
         }
     }
@@ -80,6 +96,16 @@ pub enum LandingEnd {
     TooLong,
     Failed { url: String, reason: String },
     NoTarget { url: String, location: String },
+}
+
+/// Told by the title and a form: applications say of themselves that they want to be installed.
+fn is_setup_form(text: &str) -> bool {
+    let text = text.to_ascii_lowercase();
+    let title =
+        text.split_once("<title>").and_then(|(_, rest)| rest.split_once("</title>")).map_or("", |(title, _)| title);
+    let words = ["install", "installation", "installer", "setup", "set-up"];
+    let says_so = title.split(|c: char| !c.is_ascii_alphabetic() && c != '-').any(|word| words.contains(&word));
+    says_so && text.contains("<form")
 }
 
 /// More redirects in a row than any browser follows.
@@ -138,6 +164,20 @@ mod tests {
         match follow(&pages[0].0.parse().unwrap(), &seen) {
             FollowStep::Ended(landing) => landing,
             FollowStep::Fetch(url) => panic!("{url} was not foreseen"),
+        }
+    }
+
+    #[test]
+    fn pages_that_a_program_should_have_made_are_told_from_content() {
+        let of = |status, text: &str| Shows::of(status, text.as_bytes());
+        assert_eq!(of(503, UNANSWERED), Some(Shows::NoProgram));
+        assert_eq!(of(504, LATE), Some(Shows::LateProgram));
+        assert_eq!(of(503, "back in an hour"), None);
+        assert_eq!(of(200, "\n<?php phpinfo();"), Some(Shows::ScriptText));
+        let form = "<html><title>Tide Tables \u{2013} Installation</title><FORM method=post>";
+        assert_eq!(of(200, form), Some(Shows::SetupForm));
+        for content in [form.replace("FORM", "p").as_str(), "<title>Installed boats</title><form>", "<p>setup<form>"] {
+            assert_eq!(of(200, content), Some(Shows::Content), "{content}");
         }
     }
 

@@ -1,11 +1,13 @@
 //! What both web servers have to know about the parts of a site that a host shows: which there are behind its redirects,
 //! where PHP listens, and what visitors read when a program does not answer.
 
+use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use super::Served;
 use super::host_plan::HostPlan;
-use crate::harbor::socket_in;
+use crate::account::AccountName;
+use crate::harbor::{Php, socket_in};
 use crate::site::{Answering, Upstream};
 
 /// Scripts that PHP would run, in any spelling. Wherever they are not run, they are not shown either: they hold passwords.
@@ -28,11 +30,14 @@ pub fn is_script(path: &str) -> bool {
 pub const PROGRAM_WORDS: [(&str, &[u16], u16, &str); 3] = [
     ("too-large", &[413], 413, "This is too large to be taken."),
     ("unanswered", &[502, 503], 503, UNANSWERED),
-    ("late", &[504], 504, "The program behind this page takes too long."),
+    ("late", &[504], 504, LATE),
 ];
 
 /// What visitors read when nobody takes connections where a program should be.
 pub const UNANSWERED: &str = "The program behind this page does not answer.";
+
+/// What they read when it has not answered within its time.
+pub const LATE: &str = "The program behind this page takes too long.";
 
 /// A part as a host shows it.
 pub(super) struct ShownPart<'a> {
@@ -62,18 +67,24 @@ pub(super) fn shown_parts<'a>(served: &Served<'a>, plan: &HostPlan<'a>) -> Vec<S
     shown.map(|(path, by)| ShownPart { stem: path.trim_end_matches('/'), by, has_bare_path: has_bare(path) }).collect()
 }
 
+/// Where somebody else than the web server listens for the requests of a part.
+pub fn upstream_of(by: &Answering, account: &AccountName, versions: &BTreeMap<String, Php>) -> Option<Upstream> {
+    match by {
+        Answering::Php(version) => {
+            let folder =
+                versions.get(version).map_or_else(|| PathBuf::from("/run/php"), |php| php.socket_folder.clone());
+            Some(Upstream::Socket(socket_in(&folder, version, account)))
+        }
+        Answering::PhpAt(at) | Answering::Program(at) => Some(at.clone()),
+        Answering::Files => None,
+    }
+}
+
 impl Served<'_> {
     /// Where PHP of a part listens; `None` if it is no PHP.
     pub(super) fn php_at(&self, by: &Answering) -> Option<Upstream> {
-        match by {
-            Answering::Php(version) => {
-                let folder =
-                    self.php.get(version).map_or_else(|| PathBuf::from("/run/php"), |php| php.socket_folder.clone());
-                Some(Upstream::Socket(socket_in(&folder, version, &self.site.account)))
-            }
-            Answering::PhpAt(at) => Some(at.clone()),
-            Answering::Files | Answering::Program(_) => None,
-        }
+        let is_php = matches!(by, Answering::Php(_) | Answering::PhpAt(_));
+        upstream_of(by, &self.site.account, self.php).filter(|_| is_php)
     }
 
     /// The folders of a part in which no script is run.

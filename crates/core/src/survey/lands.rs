@@ -1,6 +1,6 @@
 //! The sixth link: where a visitor who types the name ends up.
 
-use super::{Link, LinkName, LinkState, Seen, Turn};
+use super::{Link, LinkName, LinkState, Seen, SilentProgram, Turn};
 use crate::redirect::{Landing, LandingEnd, Shows};
 
 pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
@@ -20,6 +20,14 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
     if let Some(shows) = landing.shows.filter(|shows| own_page && *shows != Shows::Content) {
         way.push_str(&format!(", which shows {}", shows.words()));
     }
+    if let (LandingEnd::Page { status, .. }, Some(silent)) = (&landing.end, silent(seen)) {
+        let SilentProgram { what, at, refused } = silent;
+        let why = match refused {
+            Some(why) => format!("nobody takes connections at {at} ({why}): start it"),
+            None => format!("somebody takes connections at {at}, but there is no answer: its log says why"),
+        };
+        return link(LinkState::Broken, "program-silent", format!("{way} ({status}): {what} is wanted, and {why}"));
+    }
     match &landing.end {
         LandingEnd::Page { url, status } if (200..300).contains(status) => {
             let ours = seen.harbored.is_some();
@@ -29,6 +37,11 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
             match (url.starts_with("https:"), ours, no_certificate) {
                 _ if answers.state == LinkState::Broken => {
                     link(LinkState::Broken, "another-site-answers", format!("{way}, which is not this site's page"))
+                }
+                _ if landing.shows == Some(Shows::ScriptText) => link(LinkState::Broken, "script-text", way),
+                (true, ..) if own_page && landing.shows == Some(Shows::SetupForm) => {
+                    let words = format!("{way}: whoever fills it in first owns the site");
+                    link(LinkState::Risk, "not-set-up", words)
                 }
                 (true, ..) => link(LinkState::Holds, "lands", way),
                 (false, true, true) => link(
@@ -54,6 +67,10 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
             format!("{url} redirects to `{location}`, which is not an address"),
         ),
     }
+}
+
+fn silent<'a>(seen: &'a Seen<'_>) -> Option<&'a SilentProgram> {
+    seen.harbored?.silent.as_ref()
 }
 
 fn way(landing: &Landing) -> String {

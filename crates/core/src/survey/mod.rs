@@ -15,7 +15,7 @@ mod spread;
 
 pub use link::{Link, LinkName, LinkState, Survey, Turn, reasons};
 pub use seen::{
-    Gathered, Harbored, HostGathered, HttpOutcome, HttpSeen, Resolved, Seen, TlsOutcome, TlsSeen,
+    Gathered, Harbored, HostGathered, HttpOutcome, HttpSeen, Resolved, Seen, SilentProgram, TlsOutcome, TlsSeen,
     authoritative_addresses,
 };
 pub use spread::{Answering, Has, Spread, spread};

@@ -65,9 +65,21 @@ pub struct Harbored {
     pub has_ca: bool,
     /// Whether `tend` gets one for the name.
     pub awaited: bool,
+    /// The program that the last page of the way is of, where that page says that it does not answer.
+    pub silent: Option<SilentProgram>,
     /// A block of the web server's own configuration, and its file, that takes the visitors of sites here. Looked for where
     /// another site answers.
     pub clash: Option<(PathBuf, Clash)>,
+}
+
+/// A program that does not answer, as it was tried from here.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SilentProgram {
+    /// In words: PHP 8.2, the program at 127.0.0.1:3000.
+    pub what: String,
+    pub at: String,
+    /// Why nobody can be reached there; `None`: somebody takes connections.
+    pub refused: Option<String>,
 }
 
 impl Harbored {

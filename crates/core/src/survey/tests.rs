@@ -14,7 +14,7 @@ use crate::delegation::{
     Address, HostAnswer, NameserverSeen, ParentAnswer, Picture, Probed, Reached, Registered, ServerSeen, ServerState,
 };
 use crate::name::{DnsName, Host};
-use crate::redirect::{Hop, Landing, LandingEnd};
+use crate::redirect::{Hop, Landing, LandingEnd, Shows};
 use crate::render::{Clash, ClashKind};
 use crate::zone::ZoneHome;
 
@@ -127,6 +127,7 @@ fn good() -> Look {
             has_ca: true,
             awaited: false,
             clash: None,
+            silent: None,
         }),
     }
 }
@@ -463,6 +464,38 @@ fn where_a_visitor_lands() {
     assert_eq!(ending(page("https://gullrock.example/", 404)).code, "bad-status");
     assert_eq!(ending(LandingEnd::Loop { url: "http://gullrock.example/".into() }).state, LinkState::Broken);
     assert_eq!(ending(LandingEnd::TooLong).turn, Some(Turn::Administrator));
+}
+
+#[test]
+fn a_program_that_does_not_answer_is_named_and_told_from_its_own_errors() {
+    let landing = |status, shows| {
+        let end = LandingEnd::Page { url: "https://gullrock.example/".into(), status };
+        Some(Landing { hops: vec![], end, shows })
+    };
+    let silent = |refused: Option<&str>| {
+        let refused = refused.map(String::from);
+        let silent = SilentProgram { what: "PHP 8.2".into(), at: "unix:/run/php/a.sock".into(), refused };
+        Look::spoilt(|look| {
+            look.host().landing = landing(503, Some(Shows::NoProgram));
+            look.harbored().silent = Some(silent.clone());
+        })
+        .link(LinkName::Lands)
+    };
+    let down = silent(Some("No such file"));
+    assert_eq!((down.code, &down.state, down.turn), ("program-silent", &LinkState::Broken, Some(Turn::Administrator)));
+    assert!(
+        down.because.contains("PHP 8.2 is wanted, and nobody takes connections at unix:/run/php/a.sock (No such file)")
+    );
+    assert!(silent(None).because.contains("its log says why"));
+    let own = Look::spoilt(|look| look.host().landing = landing(503, None)).link(LinkName::Lands);
+    assert_eq!(own.code, "bad-status", "the program's own trouble");
+    let shows = |shows| {
+        let link = Look::spoilt(|look| look.host().landing = landing(200, Some(shows))).link(LinkName::Lands);
+        (link.code, link.state)
+    };
+    assert_eq!(shows(Shows::SetupForm), ("not-set-up", LinkState::Risk));
+    assert_eq!(shows(Shows::ScriptText), ("script-text", LinkState::Broken));
+    assert_eq!(shows(Shows::Content), ("lands", LinkState::Holds));
 }
 
 #[test]
