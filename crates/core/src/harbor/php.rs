@@ -39,6 +39,18 @@ fn usual_memory() -> u32 {
 }
 
 impl Php {
+    /// A manager as it was found, with everything else as usual.
+    pub fn of(pool_folder: &Path, test: &[String], reload: &[String]) -> Self {
+        Self {
+            pool_folder: pool_folder.to_path_buf(),
+            test: test.to_vec(),
+            reload: reload.to_vec(),
+            socket_folder: usual_sockets(),
+            children: usual_children(),
+            memory: usual_memory(),
+        }
+    }
+
     /// The file of an account's pool.
     pub fn pool_file(&self, account: &AccountName) -> PathBuf {
         self.pool_folder.join(format!("brightharbor-{account}.conf"))

@@ -9,6 +9,17 @@ use brightharbor_core::harbor::{DnsServer, WebServer};
 pub struct Found {
     pub web: Vec<FoundWeb>,
     pub dns: Vec<FoundDns>,
+    /// Versions of PHP with a pool manager.
+    pub php: Vec<FoundPhp>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FoundPhp {
+    pub version: String,
+    pub program: PathBuf,
+    pub pool_folder: PathBuf,
+    pub test: Vec<String>,
+    pub reload: Vec<String>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -18,6 +29,8 @@ pub struct FoundWeb {
     pub main_file: PathBuf,
     pub test: Vec<String>,
     pub reload: Vec<String>,
+    /// The group of its workers, where the configuration tells it.
+    pub group: Option<String>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -49,6 +62,7 @@ pub fn find_servers(path: &str) -> Found {
         let main_file = first_file(&["/etc/nginx/nginx.conf", "/usr/local/etc/nginx/nginx.conf"]);
         found.web.push(FoundWeb {
             server: WebServer::Nginx,
+            group: main_file.as_deref().and_then(nginx_group),
             main_file: main_file.unwrap_or_else(|| "/etc/nginx/nginx.conf".into()),
             test: words(&nginx, &["-t", "-q"]),
             reload: words(&nginx, &["-s", "reload"]),
@@ -59,12 +73,14 @@ pub fn find_servers(path: &str) -> Found {
         let main_file = first_file(&["/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf"]);
         found.web.push(FoundWeb {
             server: WebServer::Apache,
+            group: main_file.as_deref().and_then(apache_group),
             main_file: main_file.unwrap_or_else(|| "/etc/apache2/apache2.conf".into()),
             test: words(&control, &["configtest"]),
             reload: words(&control, &["graceful"]),
             program: control,
         });
     }
+    found.php = find_php(&folders);
     found.dns.extend(DNS_SERVERS.iter().filter_map(|known| {
         let (daemon, control) = (program(&[known.daemon])?, program(&[known.control])?);
         let main_file = first_file(known.main_files).unwrap_or_else(|| known.main_files[0].into());
@@ -78,6 +94,53 @@ pub fn find_servers(path: &str) -> Found {
         })
     }));
     found
+}
+
+/// The pool managers, by their names in Debian: `php-fpm8.2`, with the pools in `/etc/php/8.2/fpm/pool.d`.
+fn find_php(folders: &[PathBuf]) -> Vec<FoundPhp> {
+    let entries = folders.iter().filter_map(|folder| std::fs::read_dir(folder).ok()).flatten().flatten();
+    let mut found: Vec<FoundPhp> = entries
+        .filter_map(|entry| {
+            let version = entry.file_name().to_str()?.strip_prefix("php-fpm")?.to_string();
+            let is_version = version.starts_with(|c: char| c.is_ascii_digit());
+            let pool_folder = PathBuf::from(format!("/etc/php/{version}/fpm/pool.d"));
+            let reload = match Path::new("/run/systemd/system").is_dir() {
+                true => vec!["systemctl".to_string(), "reload".into(), format!("php{version}-fpm")],
+                false => ["pkill", "-USR2", "-F"]
+                    .map(String::from)
+                    .into_iter()
+                    .chain([format!("/run/php/php{version}-fpm.pid")])
+                    .collect(),
+            };
+            (is_version && pool_folder.is_dir()).then(|| FoundPhp {
+                test: vec![entry.path().display().to_string(), "-t".into()],
+                program: entry.path(),
+                version,
+                pool_folder,
+                reload,
+            })
+        })
+        .collect();
+    found.sort_by(|one, other| one.version.cmp(&other.version));
+    found.dedup_by(|one, other| one.version == other.version);
+    found
+}
+
+/// `user www-data;`, or with a group of another name behind it.
+fn nginx_group(main_file: &Path) -> Option<String> {
+    let text = std::fs::read_to_string(main_file).ok()?;
+    let line = text.lines().find_map(|line| line.trim().strip_prefix("user ")?.split_once(';'))?.0.to_string();
+    line.split_whitespace().last().map(String::from)
+}
+
+/// `Group www-data`; Debian names it in a file of variables beside.
+fn apache_group(main_file: &Path) -> Option<String> {
+    let read = |file: &Path, word: &str, ends: char| {
+        let text = std::fs::read_to_string(file).ok()?;
+        text.lines().find_map(|line| Some(line.trim().strip_prefix(word)?.trim_start_matches(ends).trim().to_string()))
+    };
+    let named = read(main_file, "Group ", ' ').filter(|group| !group.contains('$'));
+    named.or_else(|| read(&main_file.with_file_name("envvars"), "export APACHE_RUN_GROUP", '='))
 }
 
 struct KnownDns {
@@ -126,6 +189,24 @@ fn working_directory(main_file: &Path) -> Option<PathBuf> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn the_group_of_the_workers_is_read_from_the_configuration() {
+        let folder = tempfile::tempdir().unwrap();
+        let write = |name: &str, text: &str| {
+            let path = folder.path().join(name);
+            std::fs::write(&path, text).unwrap();
+            path
+        };
+        assert_eq!(nginx_group(&write("nginx.conf", "user www-data;\nhttp {}\n")), Some("www-data".into()));
+        assert_eq!(nginx_group(&write("nginx.conf", "  user harbor visitors;\n")), Some("visitors".into()));
+        assert_eq!(nginx_group(&write("nginx.conf", "# user x\n")), None);
+        let main = write("apache2.conf", "User ${APACHE_RUN_USER}\nGroup ${APACHE_RUN_GROUP}\n");
+        assert_eq!(apache_group(&main), None);
+        write("envvars", "unset HOME\nexport APACHE_RUN_GROUP=www-data\n");
+        assert_eq!(apache_group(&main), Some("www-data".into()));
+        assert_eq!(apache_group(&write("httpd.conf", "Group apache\n")), Some("apache".into()));
+    }
 
     #[test]
     fn programs_are_found_by_their_names_and_the_working_directory_in_the_options() {

@@ -1,6 +1,6 @@
 //! The settings that fit the servers found on this machine.
 
-use brightharbor_core::harbor::{Dns, DnsServer, Settings, WebServer};
+use brightharbor_core::harbor::{Dns, DnsServer, Php, Settings, WebServer};
 use brightharbor_io::server::{FoundDns, find_servers};
 use clap::{Args, ValueEnum};
 
@@ -60,8 +60,13 @@ pub fn discover(choice: &ServerChoice) -> Result<(Settings, Vec<String>), Error>
         settings.web.test = web.test.clone();
         settings.web.reload = web.reload.clone();
         settings.web.main_file = Some(web.main_file.clone());
+        settings.web.group = web.group.clone();
     } else {
         said.push("no web server is driven".into());
+    }
+    for php in &found.php {
+        said.push(format!("found PHP {} at {}", php.version, php.program.display()));
+        settings.php.insert(php.version.clone(), Php::of(&php.pool_folder, &php.test, &php.reload));
     }
     for dns in &found.dns {
         said.push(format!("found {} at {}", dns.server.words(), dns.program.display()));
