@@ -59,6 +59,7 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
         joined: None,
         root_is_there: false,
         shares_root: None,
+        own: None,
         near_miss: None,
     }
 }

@@ -31,6 +31,10 @@ impl From<LoadError> for Error {
             LoadError::Zone(error) => error.into(),
             LoadError::Key(error) => error.into(),
             LoadError::NotAsked(error) => Self::refused("not-asked", error).advice("give the command again"),
+            LoadError::OthersMayWrite(error) => Self::refused("others-may-change", &error).advice(
+                "give the file, and the folders that it lies in, to root, and let nobody else write to them (chown root, \
+                 chmod go-w)",
+            ),
             LoadError::NotAttached(name) => super::site::not_attached(&name),
         }
     }

@@ -265,6 +265,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("near-miss", "a name differs from a known one by one letter"),
     ("no-address", "a nameserver has no known address"),
     ("one-network", "all nameservers are in one network"),
+    ("own-directives", "directives of the administrator in the block of a site"),
     ("pages-stay", "the pages of a detached site stay"),
     ("parts", "what answers at the paths of a site"),
     ("plan-allows", "what a plan allows"),

@@ -97,6 +97,21 @@ impl Layout {
         self.site_files(server).join(format!("{first}{main}.{ending}"))
     }
 
+    /// The directives that an administrator has written for a site: read by the web server, in the site's own block.
+    pub fn own_directives(&self, server: WebServer, main: &Host) -> Option<PathBuf> {
+        Some(self.own_folder(server)?.join(format!("{main}.conf")))
+    }
+
+    /// The folder of all of them; only real servers read any.
+    pub fn own_folder(&self, server: WebServer) -> Option<PathBuf> {
+        let folder = match server {
+            WebServer::Nginx => "nginx",
+            WebServer::Apache => "apache",
+            WebServer::StandIn | WebServer::None => return None,
+        };
+        Some(self.root.join("own").join(folder))
+    }
+
     /// The file for hosts that nobody has: behind those of addresses, and before those of all names.
     pub fn unknown_hosts(&self, server: WebServer) -> PathBuf {
         self.site_files(server).join("+~unknown-hosts.conf")

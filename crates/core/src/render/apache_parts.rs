@@ -43,6 +43,9 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
     for part in parts.iter().rev() {
         folder(text, served, part);
     }
+    if let Some(own) = &served.own {
+        let _ = writeln!(text, "    IncludeOptional {}", quoted(&own.to_string_lossy()));
+    }
 }
 
 /// What holds for all of the host's block.

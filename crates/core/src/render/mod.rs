@@ -93,6 +93,8 @@ pub struct Served<'a> {
     /// The versions of PHP that have pools of the accounts.
     pub php: &'a BTreeMap<String, Php>,
     pub fingerprint: String,
+    /// Where the site's own directives lie, if it has any.
+    pub own: Option<PathBuf>,
 }
 
 /// Whether a text has the form of a fingerprint: a site of this program answers with it.
@@ -145,6 +147,7 @@ pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<St
         proofs: &proofs,
         php: &settings.php,
         fingerprint: fingerprint(site),
+        own: layout.own_directives(settings.web.server, site.main()).filter(|_| site.rules.own.is_some()),
     };
     let body = match settings.web.server {
         WebServer::Nginx => nginx::render(&served),

@@ -39,6 +39,11 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
             _ => files(text, served, part, tls),
         }
     }
+    if let Some(own) = &served.own {
+        // As a pattern: a file that is gone stops no server.
+        let own = own.to_string_lossy();
+        let _ = writeln!(text, "    include {};", quoted(&format!("{}[f]", own.strip_suffix('f').unwrap_or(&own))));
+    }
 }
 
 /// What holds for all of the server's block.

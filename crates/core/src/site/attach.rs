@@ -100,6 +100,8 @@ pub struct AttachLoaded {
     pub root_is_there: bool,
     /// A site whose document root is the same, or above or below.
     pub shares_root: Option<Host>,
+    /// The hash of the directives that somebody has written for it, before or after it was here before.
+    pub own: Option<String>,
     /// A domain of the harbor that a new one looks much like.
     pub near_miss: Option<Hostname>,
 }

@@ -70,7 +70,7 @@ pub(super) fn with_own_root(
         (None, true) => SiteKind::AddonDomain,
         (None, false) => SiteKind::Subdomain,
     };
-    let rules = SiteRules { www: request.www.unwrap_or_default(), ..SiteRules::default() };
+    let rules = SiteRules { www: request.www.unwrap_or_default(), own: loaded.own.clone(), ..SiteRules::default() };
     let mut site = Site {
         account: account.name.clone(),
         hostnames,
@@ -88,6 +88,10 @@ pub(super) fn with_own_root(
         twin: site.hostnames.get(1).cloned(),
         document_root: site.document_root.clone(),
     });
+    if loaded.own.is_some() {
+        let path = layout.own_directives(settings.web.server, site.main());
+        plan.remark(SiteRemark::OwnDirectives { site: site.main().clone(), path, gone: false });
+    }
     if let Some(with) = loaded.shares_root.clone() {
         plan.remark(SiteRemark::SharesRoot { document_root: site.document_root.clone(), with });
     }

@@ -50,6 +50,7 @@ fn empty() -> AttachLoaded {
         joined: None,
         root_is_there: false,
         shares_root: None,
+        own: None,
         near_miss: None,
     }
 }

@@ -43,6 +43,8 @@ pub struct ChangeSiteLoaded {
     pub certificate: Option<Certificate>,
     /// Whether something is where the wanted document root would be.
     pub root_is_there: bool,
+    /// The hash of the site's own directives, as they are now.
+    pub own: Option<String>,
     /// Whether every user of this machine can read the document root.
     pub root_is_open: bool,
     /// The twin of the main name, where it is wanted and not among the site's names.
@@ -137,6 +139,14 @@ pub fn decide_change(
     if !request.content.is_empty() {
         after.rules.content =
             Box::new(wanted_content(&request.content, before, loaded.account.as_ref(), &mut plan, settings)?);
+    }
+    if loaded.own != before.rules.own {
+        after.rules.own = loaded.own.clone();
+        plan.remark(SiteRemark::OwnDirectives {
+            site: main(),
+            path: layout.own_directives(settings.web.server, before.main()),
+            gone: loaded.own.is_none(),
+        });
     }
     let starts_php = |site: &Site| site.rules.content.php_versions().next().is_some();
     if loaded.root_is_open && starts_php(&after) && !starts_php(before) {

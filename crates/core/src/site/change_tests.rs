@@ -42,6 +42,7 @@ fn loaded() -> ChangeSiteLoaded {
         certificate: None,
         root_is_there: false,
         root_is_open: false,
+        own: None,
         twin: None,
     }
 }

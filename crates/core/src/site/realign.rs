@@ -6,8 +6,8 @@ use std::path::PathBuf;
 use jiff::Timestamp;
 use sha2::{Digest, Sha256};
 
-use super::{Site, ask_for_hand_edit};
-use crate::change::{ExistingFile, FileWrite, Plan, Purpose};
+use super::{Site, SiteRules, ask_for_hand_edit};
+use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Host;
 use crate::render;
@@ -20,6 +20,8 @@ pub enum SiteFileState {
     Edited,
     /// It is as it was written, but not as it would be written now.
     Outdated,
+    /// What an administrator has written beside has changed since it was taken in.
+    OwnChanged,
 }
 
 /// A site whose file is not as it would be written now.
@@ -33,13 +35,16 @@ pub struct SiteOutOfStep {
 /// Whether the file of a site is as it would be written now; `None`: it is, or there is no web server to write for.
 pub fn out_of_step(
     site: &Site,
+    own: Option<&String>,
     file: Option<&[u8]>,
     settings: &Settings,
     layout: &Layout,
 ) -> Option<(SiteOutOfStep, String)> {
+    let (before, site) = (site, &with_own(site, own));
     let written = render::site_file(site, settings, layout)?;
     let state = match file {
         Some(file) if file == written.as_bytes() => return None,
+        Some(file) if render::is_as_written(file) && own != before.rules.own.as_ref() => SiteFileState::OwnChanged,
         Some(file) if render::is_as_written(file) => SiteFileState::Outdated,
         Some(_) => SiteFileState::Edited,
         None => SiteFileState::Missing,
@@ -48,17 +53,27 @@ pub fn out_of_step(
     Some((SiteOutOfStep { site: site.main().clone(), path, state }, written))
 }
 
+/// The site with its own directives as they are now.
+fn with_own(site: &Site, own: Option<&String>) -> Site {
+    Site { rules: SiteRules { own: own.cloned(), ..site.rules.clone() }, ..site.clone() }
+}
+
 /// Decides that the files which are not in step are written again. What somebody has edited needs a consent.
 pub fn realign_sites(
-    sites: &[(Site, ExistingFile)],
+    sites: &[(Site, Option<String>, ExistingFile)],
     settings: &Settings,
     layout: &Layout,
 ) -> (Plan, Vec<SiteOutOfStep>) {
     let (mut plan, mut all) = (Plan::new("site realign"), Vec::new());
-    for (site, file) in sites {
-        let Some((found, written)) = out_of_step(site, file.as_deref(), settings, layout) else { continue };
+    for (site, own, file) in sites {
+        let found = out_of_step(site, own.as_ref(), file.as_deref(), settings, layout);
+        let Some((found, written)) = found else { continue };
         ask_for_hand_edit(&mut plan, site, file.as_deref(), settings, layout);
         plan.set.file(FileWrite::new(found.path.clone(), file.clone(), written, 0o644, Purpose::SiteFile));
+        if *own != site.rules.own {
+            let after = with_own(site, own.as_ref());
+            plan.set.inventory(InventoryChange::ReplaceSite { before: site.clone(), after });
+        }
         all.push(found);
     }
     (plan, all)
@@ -85,7 +100,7 @@ mod tests {
 
     use crate::account::AccountName;
     use crate::harbor::WebServer;
-    use crate::site::{HttpsStates, SiteKind, SiteRules};
+    use crate::site::{HttpsStates, SiteKind};
 
     fn site(domain: &str) -> Site {
         Site {
@@ -121,10 +136,11 @@ mod tests {
         now.web.listen = vec!["192.0.2.10".parse().unwrap()];
         let right = render::site_file(&site("right.example"), &now, &layout).unwrap().into_bytes();
         let sites = [
-            (site("old.example"), Some(old)),
-            (site("edited.example"), Some(edited)),
-            (site("missing.example"), None),
-            (site("right.example"), Some(right)),
+            (site("old.example"), None, Some(old)),
+            (site("edited.example"), None, Some(edited)),
+            (site("missing.example"), None, None),
+            (site("right.example"), None, Some(right.clone())),
+            (site("right.example"), Some("0123456789abcdef".into()), Some(right)),
         ];
         let (plan, found) = realign_sites(&sites, &now, &layout);
         let states: Vec<(&str, SiteFileState)> = found.iter().map(|one| (one.site.as_str(), one.state)).collect();
@@ -132,9 +148,10 @@ mod tests {
             ("old.example", SiteFileState::Outdated),
             ("edited.example", SiteFileState::Edited),
             ("missing.example", SiteFileState::Missing),
+            ("right.example", SiteFileState::OwnChanged),
         ];
         assert_eq!(states, expected);
-        assert_eq!((plan.set.changes.len(), plan.consents.len()), (4, 1));
+        assert_eq!((plan.set.changes.len(), plan.consents.len()), (6, 1));
         assert!(plan.set.needs().web_reload);
         settings.web.server = WebServer::None;
         assert!(realign_sites(&sites, &settings, &layout).0.is_empty());

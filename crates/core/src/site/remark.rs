@@ -95,6 +95,12 @@ pub enum SiteRemark {
         site: Host,
         content: Box<Content>,
     },
+    /// What an administrator has written beside is taken in, or is gone.
+    OwnDirectives {
+        site: Host,
+        path: Option<PathBuf>,
+        gone: bool,
+    },
     /// PHP of a version runs as the account's own user.
     PoolMade {
         account: AccountName,

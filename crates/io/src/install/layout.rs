@@ -18,8 +18,12 @@ pub fn lay_out(layout: &Layout, web: WebServer, dns: DnsServer) -> Result<(), Fi
         &layout.zones(),
         &layout.proofs(),
         &layout.templates(),
+        &layout.root().join("own"),
     ] {
         make_open(folder)?;
+    }
+    if let Some(own) = layout.own_folder(web) {
+        make_open(&own)?;
     }
     for folder in [layout.certificates(), layout.ca(), layout.kept()] {
         make_private_folder(&folder)?;

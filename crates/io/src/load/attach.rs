@@ -85,6 +85,7 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
         },
         root_is_there: root.as_ref().is_some_and(|root| std::fs::symlink_metadata(root).is_ok()),
         shares_root: root.map(|root| overlay.store.site_sharing(&root)).transpose()?.flatten(),
+        own: super::own_directives(&overlay.settings, &overlay.layout, &main)?,
         near_miss: near_miss(overlay, &request.hostname)?,
     })
 }

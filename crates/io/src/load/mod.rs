@@ -10,6 +10,7 @@ mod former;
 mod former_files;
 mod hand_edits;
 mod nameserver;
+mod own_directives;
 mod pools;
 mod redirect;
 mod server_zones;
@@ -30,6 +31,7 @@ pub use former::{ZoneCompared, ask_next_servers, compare_zone, losses};
 pub use former_files::{FormerFound, UnderWay, UnderWayKind, former_of, under_way};
 pub use hand_edits::{LoadedFiles, edited_by_hand, loaded_files};
 pub use nameserver::{change_set, known_set, member_zones};
+pub use own_directives::{OthersMayWrite, own_directives};
 pub use pools::pools;
 pub use redirect::{add_redirects, site_of_source, sites_with_files};
 pub use server_zones::{server_zones, take_over};
@@ -60,6 +62,8 @@ pub enum LoadError {
     Key(#[from] KeyFileError),
     #[error(transparent)]
     NotAsked(#[from] NotAsked),
+    #[error(transparent)]
+    OthersMayWrite(#[from] OthersMayWrite),
     #[error("{0} is not attached")]
     NotAttached(Host),
 }

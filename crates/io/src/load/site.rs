@@ -12,6 +12,7 @@ use brightharbor_core::site::{
 use super::LoadError;
 use super::answered::answered;
 use super::attach::by_hand;
+use super::own_directives;
 use crate::overlay::Overlay;
 
 pub async fn change_site(
@@ -32,6 +33,7 @@ pub async fn change_site(
         twin,
         site_file: overlay.site_file(&site)?,
         certificate: overlay.store.certificate_of(site.main())?,
+        own: own_directives(&overlay.settings, &overlay.layout, site.main())?,
         root_is_open: is_open(root.as_deref().unwrap_or(&site.document_root)),
         root_is_there: root.is_some_and(|root| std::fs::symlink_metadata(root).is_ok()),
         account,

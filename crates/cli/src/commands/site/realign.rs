@@ -7,7 +7,7 @@ use clap::Args;
 use serde_json::{Value, json};
 
 use crate::commands::{Report, find_site, host};
-use crate::error::Exit;
+use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
 use crate::run::{Carried, Context, change, until_served};
 use crate::show::human::{Page, change_report};
@@ -37,7 +37,12 @@ pub fn run(args: &Realign, context: &Context) -> Report {
                 [] => overlay.store.sites(None)?,
                 hosts => hosts.iter().map(|host| find_site(overlay, host)).collect::<Result<_, _>>()?,
             };
-            let sites = load::sites_with_files(overlay, sites)?;
+            let with_own = |(site, file): (Site, _)| {
+                let own = load::own_directives(&overlay.settings, &overlay.layout, site.main())?;
+                Ok::<_, Error>((site, own, file))
+            };
+            let sites = load::sites_with_files(overlay, sites)?.into_iter().map(with_own);
+            let sites = sites.collect::<Result<Vec<_>, _>>()?;
             let (plan, found) = realign_sites(&sites, &overlay.settings, &overlay.layout);
             Ok((plan, (found, sites.len())))
         })
@@ -61,6 +66,7 @@ fn state_word(state: SiteFileState) -> &'static str {
         SiteFileState::Missing => "missing",
         SiteFileState::Edited => "edited",
         SiteFileState::Outdated => "outdated",
+        SiteFileState::OwnChanged => "own-changed",
     }
 }
 
@@ -77,6 +83,7 @@ impl Shown for Realigned {
                 SiteFileState::Missing => "is missing",
                 SiteFileState::Edited => "was edited by hand",
                 SiteFileState::Outdated => "is not what harbor.toml gives now",
+                SiteFileState::OwnChanged => "does not have your own directives as they are now",
             };
             page.hanging("  ", &format!("{site}: {} {what}", path.display()));
         }

@@ -190,7 +190,9 @@ fn out_of_step_sites(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error
     for site in harbor.store.some_sites(first, FILES_AT_ONCE)? {
         let path = harbor.layout.site_file(harbor.settings.web.server, site.main());
         let file = read_if_there(&path)?;
-        let one = out_of_step(&site, file.as_deref(), &harbor.settings, &harbor.layout);
+        // What the web server must not obey is refused where it is taken in.
+        let own = load::own_directives(&harbor.settings, &harbor.layout, site.main()).ok().flatten();
+        let one = out_of_step(&site, own.as_ref(), file.as_deref(), &harbor.settings, &harbor.layout);
         found.extend(one.map(|(one, _)| one.site));
     }
     Ok(found)

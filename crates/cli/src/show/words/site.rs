@@ -120,6 +120,14 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
             Told::fact("content-options", format!("{site}: {}", if words.is_empty() { "all as usual" } else { &words }))
                 .with("site", site.as_str())
         }
+        Is::OwnDirectives { site, path, gone } => {
+            let path = path.as_ref().map(|path| path.display().to_string()).unwrap_or_default();
+            let (past, base) = if *gone { ("Left out", "leave out") } else { ("Took in", "take in") };
+            Told::act("own-directives", past, base, format!("your own directives for {site}: {path}"))
+                .with("site", site.as_str())
+                .with("path", path)
+                .with("gone", *gone)
+        }
         Is::PoolMade { account, version, user } => Told::act(
             "pool-made",
             "Set up",

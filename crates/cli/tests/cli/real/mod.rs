@@ -19,6 +19,7 @@ mod monitor;
 pub mod nameservers;
 mod nothing_worse;
 mod order_rate;
+mod own_directives;
 mod parts;
 mod php_pools;
 mod publishing;

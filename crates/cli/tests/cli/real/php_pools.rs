@@ -90,7 +90,7 @@ impl Fpm {
 }
 
 /// A page over https, as a visitor gets it.
-fn page(port: &Port, host: &str, path: &str, body: Vec<u8>) -> (u16, String) {
+pub(super) fn page(port: &Port, host: &str, path: &str, body: Vec<u8>) -> (u16, String) {
     let cast = &port.world.cast;
     let client = trust::client(trust::roots(std::slice::from_ref(&port.ca.root)).unwrap());
     let authority = format!("{host}:{}", cast.https_port);
