@@ -2,7 +2,7 @@
 //! What belongs to the harbor is read and written by `brightharbor-io`.
 
 use std::fs::File;
-use std::io::{self, BufReader, BufWriter};
+use std::io::{self, BufReader, BufWriter, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
 use brightharbor_io::install::read_at_most;
@@ -50,6 +50,25 @@ pub fn given_secret(path: &Path, advice: &str) -> Result<Zeroizing<Vec<u8>>, Err
 /// For reading line by line.
 pub fn open(path: &Path) -> io::Result<BufReader<File>> {
     File::open(path).map(BufReader::new)
+}
+
+/// Of a log no more is read than this, in bytes: enough for a thousand long lines.
+const MOST_OF_LOG: u64 = 1 << 20;
+
+/// The last lines of a log; `None` where there is no file yet.
+pub fn last_lines(path: &Path, count: usize) -> io::Result<Option<Vec<String>>> {
+    let mut file = match File::open(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+        opened => opened?,
+    };
+    let length = file.metadata()?.len();
+    file.seek(SeekFrom::Start(length.saturating_sub(MOST_OF_LOG)))?;
+    let mut bytes = Vec::new();
+    file.take(MOST_OF_LOG).read_to_end(&mut bytes)?;
+    let text = String::from_utf8_lossy(&bytes);
+    let mut lines: Vec<String> = text.lines().rev().take(count).map(String::from).collect();
+    lines.reverse();
+    Ok(Some(lines))
 }
 
 /// A file that grows line by line. One that is there is never written over.

@@ -8,7 +8,9 @@
 use std::time::{Duration, Instant};
 
 use brightharbor_core::change::{Change, Plan, Purpose};
-use brightharbor_core::site::{concerns_unknown_hosts, moved_accounts, touched_pools, with_pools, with_unknown_hosts};
+use brightharbor_core::site::{
+    concerns_unknown_hosts, moved_accounts, touched_pools, with_log_folders, with_pools, with_unknown_hosts,
+};
 use jiff::Timestamp;
 
 use crate::carry_out::{
@@ -17,7 +19,7 @@ use crate::carry_out::{
 use crate::clock;
 use crate::harbor::Harbor;
 use crate::install::read_if_there;
-use crate::load::{LoadError, pools, unknown_hosts};
+use crate::load::{LoadError, pools, unknown_hosts, without_log_folder};
 use crate::overlay::{Answers, FilesRead, Overlay};
 use crate::store::{Revision, StoreError};
 
@@ -170,6 +172,10 @@ async fn completed(plan: Plan, overlay: &Overlay<'_>) -> Result<Plan, DoorError>
     if !touched_pools(&plan.set).is_empty() || !moved_accounts(&plan.set).is_empty() {
         let loaded = pools(overlay, &plan.set)?;
         with_pools(&mut plan, &loaded, &overlay.settings, &overlay.layout);
+    }
+    if let Some(folder) = &overlay.settings.sites.logs {
+        let missing = without_log_folder(overlay, folder, &plan.set)?;
+        with_log_folders(&mut plan, folder, &missing);
     }
     Ok(plan)
 }

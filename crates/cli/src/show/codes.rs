@@ -99,6 +99,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("no-glue", "a nameserver inside the domain has no known addresses"),
     ("no-harbor", "no harbor found, or it cannot be read"),
     ("no-key", "the key of the certificate is missing"),
+    ("no-logs", "the logs of sites are not kept apart"),
     ("no-mail-servers", "harbor.toml names no mail servers"),
     ("no-main-file", "harbor.toml does not say where the DNS server's configuration is"),
     ("no-nameserver-left", "a nameserver set would have no nameserver"),

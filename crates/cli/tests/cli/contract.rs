@@ -205,7 +205,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     let site = coast.json(&["site", "show", "crumbandtide.example"], 0);
     assert_eq!(
         members(&site),
-        BTreeSet::from(["format", "exit", "command", "site", "certificate", "file", "changed_by_hand"])
+        BTreeSet::from(["format", "exit", "command", "site", "certificate", "logs", "file", "changed_by_hand"])
     );
     let expected = [
         "hostnames",

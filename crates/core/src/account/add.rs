@@ -138,6 +138,7 @@ pub(super) fn home_folder(account: &Account) -> Change {
         system_user: account.system_user.clone(),
         mode: 0o711,
         group: None,
+        early: false,
         starter_page: None,
         starter_files: vec![],
     })

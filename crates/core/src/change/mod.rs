@@ -154,6 +154,9 @@ pub struct FolderMake {
     /// The group of the folder, if not that of the owner.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub group: Option<String>,
+    /// Whether the servers' tests need it: an empty folder outside of homes.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub early: bool,
     /// The page to put into a folder that is new or empty.
     pub starter_page: Option<String>,
     /// Folders of starter files: the first that is there is copied into a folder that is new or empty, in place of the

@@ -57,6 +57,7 @@ fn phase_of(change: &Change) -> Option<Phase> {
     match change {
         Change::WriteFile(_) | Change::RemoveFile(_) | Change::LinkFile(_) => Some(Phase::Files),
         Change::MakeUser(_) => Some(Phase::Users),
+        Change::MakeFolder(make) if make.early => Some(Phase::Files),
         Change::MakeFolder(_) => Some(Phase::Folders),
         Change::UpdateZone(_) => Some(Phase::Updates),
         Change::PlaceForService(_) => Some(Phase::Services),
@@ -97,6 +98,7 @@ mod tests {
             system_user: None,
             mode: 0o755,
             group: None,
+            early: false,
             starter_page: None,
             starter_files: vec![],
         }));

@@ -140,11 +140,14 @@ pub struct Sites {
     /// Domains of the provider that any account may have names below.
     #[serde(default)]
     pub provider_domains: Vec<Hostname>,
+    /// The folder for the logs of sites, one folder an account in it; the web server's own log when left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub logs: Option<PathBuf>,
 }
 
 impl Default for Sites {
     fn default() -> Self {
-        Self { document_root: default_document_root(), home: default_home(), provider_domains: vec![] }
+        Self { document_root: default_document_root(), home: default_home(), provider_domains: vec![], logs: None }
     }
 }
 

@@ -8,7 +8,10 @@ use std::net::IpAddr;
 use super::host_plan::{self, HostPlan};
 use super::{FINGERPRINT_PATH, PROOF_PATH, Served, TLS12_CIPHERS, WORDS, apache_parts};
 use crate::redirect::{Redirect, Target};
-use crate::site::TlsFloor;
+use crate::site::{SiteLogs, TlsFloor};
+
+/// What both servers call the combined format.
+const LOG_FORMAT: &str = "%h %l %u %t \\\"%r\\\" %>s %O \\\"%{Referer}i\\\" \\\"%{User-Agent}i\\\"";
 
 /// Content and proofs are there to be read.
 pub(super) const READ_ALONE: &str = "    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD)$\"\n";
@@ -49,6 +52,10 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
     }
     let _ = writeln!(text, "    DocumentRoot {}", quoted(&served.site.document_root.to_string_lossy()));
     text.push_str("    DirectoryIndex index.html index.htm\n");
+    if let Some(SiteLogs { access, errors }) = &served.logs {
+        let _ = writeln!(text, "    CustomLog {} \"{LOG_FORMAT}\"", quoted(&access.to_string_lossy()));
+        let _ = writeln!(text, "    ErrorLog {}", quoted(&errors.to_string_lossy()));
+    }
     if let Some(files) = served.site.certificate.as_ref().filter(|_| tls) {
         text.push_str("    SSLEngine on\n    Protocols h2 http/1.1\n");
         text.push_str(match served.site.rules.tls {

@@ -33,7 +33,7 @@ use crate::change::content_hash;
 use crate::harbor::{Layout, Php, Settings, WebServer};
 use crate::name::Host;
 use crate::redirect::Redirect;
-use crate::site::{Site, SiteRules};
+use crate::site::{Site, SiteLogs, SiteRules};
 
 pub use control_orders::{configuration_check, load_orders, parent_orders, taken_back, unsigned_orders};
 pub use defined::{DefinedZone, Manner, ZoneKind, defined_zones, moved_definition, without_definition};
@@ -95,6 +95,8 @@ pub struct Served<'a> {
     pub fingerprint: String,
     /// Where the site's own directives lie, if it has any.
     pub own: Option<PathBuf>,
+    /// Where it is logged, if not with everything else.
+    pub logs: Option<SiteLogs>,
 }
 
 /// Whether a text has the form of a fingerprint: a site of this program answers with it.
@@ -147,6 +149,7 @@ pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<St
         proofs: &proofs,
         php: &settings.php,
         fingerprint: fingerprint(site),
+        logs: settings.sites.logs.as_deref().map(|folder| SiteLogs::of(folder, site)),
         own: layout.own_directives(settings.web.server, site.main()).filter(|_| site.rules.own.is_some()),
     };
     let body = match settings.web.server {

@@ -8,7 +8,7 @@ use std::net::IpAddr;
 use super::host_plan::{self, HostPlan};
 use super::{FINGERPRINT_PATH, NO_TLS12_CIPHERS, PROOF_PATH, Served, TLS12_CIPHERS, WORDS, nginx_parts};
 use crate::redirect::{Redirect, Target};
-use crate::site::TlsFloor;
+use crate::site::{SiteLogs, TlsFloor};
 
 pub(super) fn render(served: &Served<'_>) -> String {
     let mut text = String::new();
@@ -38,6 +38,10 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
     }
     let _ = writeln!(text, "    server_name {};", names.join(" "));
     let _ = writeln!(text, "    root {};", quoted(&served.site.document_root.to_string_lossy()));
+    if let Some(SiteLogs { access, errors }) = &served.logs {
+        let _ = writeln!(text, "    access_log {} combined;", quoted(&access.to_string_lossy()));
+        let _ = writeln!(text, "    error_log {};", quoted(&errors.to_string_lossy()));
+    }
     if let Some(files) = served.site.certificate.as_ref().filter(|_| tls) {
         let _ = writeln!(text, "    ssl_certificate {};", quoted(&files.chain().to_string_lossy()));
         let _ = writeln!(text, "    ssl_certificate_key {};", quoted(&files.key().to_string_lossy()));

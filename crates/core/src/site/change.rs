@@ -250,6 +250,7 @@ pub(super) fn root_folder(
         system_user: account.system_user.clone(),
         mode: if group.is_some() { 0o750 } else { 0o755 },
         group,
+        early: false,
         starter_page: Some(render::starter_page(site.main())),
         starter_files: layout.starter_files(&account.name),
     })

@@ -12,6 +12,7 @@ mod content;
 mod detach;
 mod hand_over;
 mod https;
+mod logs;
 mod model;
 mod pools;
 mod realign;
@@ -37,6 +38,7 @@ pub use content::{
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
 pub use hand_over::{HandOverLoaded, hand_over};
 pub use https::{HttpsState, HttpsStates};
+pub use logs::{SiteLogs, logging_accounts, with_log_folders, written_sites};
 pub use model::{HttpsPolicy, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
 pub use pools::{PoolLoaded, moved_accounts, touched_pools, with_pools};
 pub use realign::{FILES_AT_ONCE, SiteFileState, SiteOutOfStep, first_of_part, out_of_step, realign_sites};

@@ -111,6 +111,7 @@ fn state_folder(state: &Path, below: &str, user: &str) -> Change {
         system_user: Some(user.to_string()),
         mode: 0o700,
         group: None,
+        early: false,
         starter_page: None,
         starter_files: vec![],
     })

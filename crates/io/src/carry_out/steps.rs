@@ -242,7 +242,12 @@ async fn carry_phase(
 ) -> Result<(), Cause> {
     let (settings, layout) = (&harbor.settings, &harbor.layout);
     match phase {
-        Phase::Files => put_files(set, tell)?,
+        Phase::Files => {
+            for make in folders(set).filter(|make| make.early) {
+                make_folder(make)?;
+            }
+            put_files(set, tell)?;
+        }
         Phase::ZoneChecks => {
             let needs = set.needs();
             let zones: Vec<_> = needs.all_zones().map(|zone| (zone.clone(), layout.zone_file(zone))).collect();
@@ -275,7 +280,7 @@ async fn carry_phase(
             }
         }
         Phase::Folders => {
-            for make in folders(set) {
+            for make in folders(set).filter(|make| !make.early) {
                 if make.home.starts_with(layout.php()) {
                     make_open(&layout.php())?;
                 }

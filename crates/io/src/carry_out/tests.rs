@@ -64,6 +64,7 @@ impl World {
             system_user: None,
             mode: 0o755,
             group: None,
+            early: false,
             starter_page: None,
             starter_files: vec![],
         }));
@@ -270,6 +271,7 @@ async fn a_home_that_was_made_goes_again_if_nobody_has_put_anything_into_it() {
             system_user: None,
             mode: 0o711,
             group: None,
+            early: false,
             starter_page: None,
             starter_files: vec![],
         }));

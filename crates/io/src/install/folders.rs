@@ -47,8 +47,11 @@ pub(super) struct Owner {
 impl Owner {
     /// The same with another group. Only root gives a folder to any group.
     fn with_group(&self, name: &str) -> Result<Self, FolderError> {
-        let group = uzers::get_group_by_name(name).ok_or_else(|| FolderError::NoGroup(name.to_string()))?;
-        Ok(Self { gid: group.gid(), ..*self })
+        let of_name = uzers::get_group_by_name(name).map(|group| group.gid());
+        // A user's name stands for the user's own group.
+        let gid = of_name.or_else(|| uzers::get_user_by_name(name).map(|user| user.primary_group_id()));
+        let gid = gid.ok_or_else(|| FolderError::NoGroup(name.to_string()))?;
+        Ok(Self { gid, give: rustix::process::geteuid().is_root(), ..*self })
     }
 }
 
@@ -222,6 +225,7 @@ mod tests {
             system_user: None,
             mode: 0o755,
             group: None,
+            early: false,
             starter_page: Some("page".into()),
             starter_files: vec![],
         }

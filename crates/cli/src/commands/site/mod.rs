@@ -2,6 +2,7 @@
 
 pub mod change;
 pub mod list;
+pub mod log;
 pub mod realign;
 pub mod show;
 
@@ -11,6 +12,7 @@ use clap::Subcommand;
 pub enum Site {
     Change(change::ChangeSite),
     List(list::List),
+    Log(log::Log),
     Realign(realign::Realign),
     Show(show::Show),
 }

@@ -2,7 +2,7 @@
 
 use brightharbor_core::certificate::Certificate;
 use brightharbor_core::render::is_as_written;
-use brightharbor_core::site::{Site, TlsFloor};
+use brightharbor_core::site::{Site, SiteLogs, TlsFloor};
 use brightharbor_core::zone::show_seconds;
 use brightharbor_io::install::read_if_there;
 use clap::Args;
@@ -32,6 +32,7 @@ pub fn run(args: &Show, context: &Context) -> Report {
     Ok(Box::new(SitePage {
         certificate: harbor.store.certificate_of(site.main())?,
         by_hand: content.as_ref().is_some_and(|content| !is_as_written(content)),
+        logs: harbor.settings.sites.logs.as_deref().map(|folder| SiteLogs::of(folder, &site)),
         file: content.map(|_| file.display().to_string()),
         site,
     }))
@@ -40,6 +41,7 @@ pub fn run(args: &Show, context: &Context) -> Report {
 struct SitePage {
     site: Site,
     certificate: Option<Certificate>,
+    logs: Option<SiteLogs>,
     /// The web server's file, if there is one, and whether somebody has changed it.
     file: Option<String>,
     by_hand: bool,
@@ -78,6 +80,10 @@ impl Shown for SitePage {
                 count => format!("{count}: see `brightharbor redirect list --with {}`", site.main()),
             },
         );
+        if let Some(logs) = &self.logs {
+            field("requests", &logs.access.display().to_string());
+            field("errors", &logs.errors.display().to_string());
+        }
         if let Some(file) = &self.file {
             field("file", &format!("{file}{}", if self.by_hand { ", edited by hand" } else { "" }));
         }
@@ -106,6 +112,10 @@ impl Shown for SitePage {
                 "names": certificate.names,
                 "not_after": certificate.not_after.to_string(),
                 "folder": certificate.files.folder().display().to_string(),
+            })),
+            "logs": self.logs.as_ref().map(|logs| json!({
+                "access": logs.access.display().to_string(),
+                "errors": logs.errors.display().to_string(),
             })),
             "file": self.file,
             "changed_by_hand": self.by_hand,

@@ -12,6 +12,7 @@ mod demanded;
 mod fronts;
 mod internet;
 mod ipv6;
+mod logs;
 mod losing_proxy;
 mod many;
 mod many_zones;
