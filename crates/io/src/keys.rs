@@ -137,3 +137,11 @@ pub fn certificate_request(key_pem: &str, identifiers: &[Identifier]) -> Result<
     let request = params.serialize_request(&key).map_err(failed("the request cannot be signed"))?;
     Ok(request.der().to_vec())
 }
+
+/// Each request with a password is hashed anew by the web server: so much takes about 15 ms.
+const PASSWORD_COST: u32 = 8;
+
+/// A password as files of passwords hold it (bcrypt); `None` if the system has no chance bytes.
+pub fn password_hash(password: &str) -> Option<String> {
+    bcrypt::hash(password, PASSWORD_COST).ok()
+}

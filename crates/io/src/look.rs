@@ -249,6 +249,7 @@ fn harbored(harbor: &Harbor, hostname: &Host) -> Result<Option<Harbored>, StoreE
         waiting: harbor.store.waiting_of(site.main())?,
         clash: None,
         silent: None,
+        is_guarded: site.rules.content.guard_at("/").is_some(),
         pause: pauses.into_iter().find(|pause| pause.name == hostname.clone().into()),
         has_ca: harbor.settings.ca_named(site.rules.certificate.ca.as_deref()).is_some_and(|ca| ca.directory.is_some()),
     }))

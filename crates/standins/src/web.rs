@@ -159,10 +159,14 @@ fn respond(site: &PlainSite, name: &str, asked: &str, request: &Request<Incoming
     if let Some(response) = before_content(site, name, asked, request, &path, secure) {
         return Reply::Own(response);
     }
-    let fits = |part: &&PlainPart| {
-        let rest = path.strip_prefix(&part.path);
-        part.path == "/" || rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+    let is_below = |above: &str| {
+        let rest = path.strip_prefix(above);
+        above == "/" || rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
     };
+    if site.guarded.iter().any(|guarded| is_below(guarded)) {
+        return Reply::Own(text(StatusCode::UNAUTHORIZED, "The stand-in knows no passwords."));
+    }
+    let fits = |part: &&PlainPart| is_below(&part.path);
     let part = site.parts.iter().filter(fits).max_by_key(|part| part.path.len());
     if let Some(part) = part.filter(|part| part.path == path && path != "/" && part.by != "program") {
         let query = request.uri().query().map(|query| format!("?{query}")).unwrap_or_default();

@@ -55,6 +55,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Site(site::Site::Change(change)) => site::change::run(change, context),
         Command::Site(site::Site::List(list)) => site::list::run(list, context),
         Command::Site(site::Site::Log(log)) => site::log::run(log, context),
+        Command::Site(site::Site::Protect(protect)) => site::protect::run(protect, context),
         Command::Site(site::Site::Realign(realign)) => site::realign::run(realign, context),
         Command::Site(site::Site::Show(show)) => site::show::run(show, context),
         Command::Record(record::Record::Add(add)) => record::add::run(add, context),

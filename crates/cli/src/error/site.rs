@@ -176,6 +176,18 @@ impl From<SiteRefusal> for Error {
                     ))
                     .with("account", account.as_str())
             }
+            Why::NotProtected { site, path } => {
+                Self::refused("not-protected", format!("everybody may see {path} of {site} already"))
+                    .advice(format!("see what is protected: brightharbor site show {site}"))
+                    .with("site", site.as_str())
+                    .with("path", path)
+            }
+            Why::NoSuchUser { name, path } => {
+                Self::refused("no-such-user", format!("{name} has no password for {path}"))
+                    .advice("see who has: brightharbor site show HOSTNAME")
+                    .with("user", name)
+                    .with("path", path)
+            }
             Why::NoSuchPart { site, path } => Self::refused("no-such-part", format!("{site} has no part at {path}"))
                 .advice(format!("see which it has: brightharbor site show {site}"))
                 .with("site", site.as_str())

@@ -150,3 +150,48 @@ fn how_files_are_shown_is_kept_and_taken_back_word_by_word() {
     assert_eq!((&refused["error"]["code"], &refused["error"]["version"]), (&json!("unknown-php"), &json!("8.2")));
     assert_eq!(change(&["--serve", "/tides=off"], 4)["error"]["code"], "no-such-part");
 }
+
+#[test]
+fn a_path_is_protected_for_users_and_networks_and_free_again() {
+    let coast = Coast::with_bakery();
+    let protect =
+        |more: &[&str], exit| coast.json(&[&["site", "protect", "crumbandtide.example"], more].concat(), exit);
+    let password = coast.path("password");
+    std::fs::write(&password, "the tide is high\nand not this line\n").unwrap();
+    let anna = ["--path", "/admin/", "--user", "anna", "--password-file", password.to_str().unwrap()];
+    let done = protect(&anna, 0);
+    let remark = &done["change"]["remarks"][0];
+    assert_eq!(
+        (&remark["code"], &remark["path"], &remark["users"]),
+        (&json!("protected"), &json!("/admin"), &json!(["anna"]))
+    );
+    let folder = coast.harbor().join("passwords");
+    let file = std::fs::read_dir(&folder).unwrap().flatten().next().unwrap().path();
+    let text = std::fs::read_to_string(&file).unwrap();
+    assert!(text.starts_with("anna:$2") && !text.contains("tide") && text.lines().count() == 1, "{text}");
+    let tried = coast.json(&["redirect", "try", "https://crumbandtide.example/admin/x"], 0);
+    assert_eq!(tried["ends"]["status"], 401, "{tried}");
+    protect(&["--path", "/admin", "--from", "192.0.2.0/24, 2001:db8::7"], 0);
+    let page = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
+    assert!(page.contains("protected /admin for the users anna, from 192.0.2.0/24, 2001:db8::7"), "{page}");
+    assert_eq!(coast.json(&["survey", "crumbandtide.example"], 0)["exit"], 0);
+
+    assert_eq!(protect(&["--path", "/admin", "--remove-user", "ben"], 4)["error"]["code"], "no-such-user");
+    assert_eq!(protect(&["--off"], 4)["error"]["code"], "not-protected");
+    for (more, says) in [
+        (&["--path", "/admin"][..], "nothing says who"),
+        (&["--from", "192.0.2.7/24"], "not a network"),
+        (&["--user", "a:b", "--password-file", password.to_str().unwrap()], "not a name"),
+        (&["--path", "/.well-known", "--from", "192.0.2.1"], "proofs for CAs"),
+    ] {
+        let refused = protect(more, 2);
+        assert!(refused["error"]["message"].as_str().unwrap().contains(says), "{refused}");
+    }
+    std::fs::write(&password, "short\n").unwrap();
+    assert!(protect(&anna, 2)["error"]["message"].as_str().unwrap().contains("8 to 72 bytes"));
+
+    let off = protect(&["--path", "/admin", "--off"], 0);
+    assert_eq!(off["change"]["remarks"][0]["code"], "protection-off", "{off}");
+    assert!(!file.exists());
+    assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["content"], json!({}));
+}

@@ -167,6 +167,11 @@ impl Layout {
         self.root.join("ca")
     }
 
+    /// The names and hashes of those who may see a path of a site.
+    pub fn passwords_of(&self, main: &Host, path: &str) -> PathBuf {
+        self.root.join("passwords").join(format!("{main}.{}.users", &content_hash(path.as_bytes())[..8]))
+    }
+
     /// The folders of the accounts for what their PHP puts down.
     pub fn php(&self) -> PathBuf {
         self.root.join("php")

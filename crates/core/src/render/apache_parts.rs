@@ -6,7 +6,7 @@ use std::fmt::Write;
 
 use super::apache::{READ_ALONE, quoted, quoted_pattern};
 use super::host_plan::HostPlan;
-use super::parts::{PROGRAM_WORDS, RUN, SCRIPTS, ShownPart, in_pattern, shown_parts};
+use super::parts::{PROGRAM_WORDS, RUN, SCRIPTS, SIGN_IN, ShownPart, in_pattern, shown_parts};
 use super::{HIDDEN, Served};
 use crate::site::{Answering, Upstream};
 
@@ -16,7 +16,7 @@ const FILE: &str = "%{DOCUMENT_ROOT}%{REQUEST_URI}";
 /// All parts that a host shows.
 pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool) {
     let content = &served.site.rules.content;
-    let parts = shown_parts(served, plan);
+    let parts = shown_parts(served, plan, false);
     if parts.iter().any(|part| *part.by != Answering::Files) {
         for_programs(text, served, &parts, tls);
     }
@@ -28,6 +28,7 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
         let _ = writeln!(text, "    <FilesMatch {pattern}>");
         let _ = writeln!(text, "        Header set Cache-Control \"max-age={}\"\n    </FilesMatch>", cached.seconds);
     }
+    guards(text, served);
     for part in &parts {
         if part.has_bare_path && !matches!(part.by, Answering::Program(_)) {
             let itself = quoted(&format!("^{}$", in_pattern(part.stem)));
@@ -45,6 +46,35 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
     }
     if let Some(own) = &served.own {
         let _ = writeln!(text, "    IncludeOptional {}", quoted(&own.to_string_lossy()));
+    }
+}
+
+/// Who may see what. A rule marks the request by the path that was asked for, since later ones give it another; the longest
+/// path comes last, and counts.
+fn guards(text: &mut String, served: &Served<'_>) {
+    let mut guards: Vec<_> = served.site.rules.content.guards.iter().collect();
+    guards.sort_by_key(|guard| guard.path.len());
+    if !guards.is_empty() {
+        let _ = writeln!(text, "    ErrorDocument 401 {}", quoted(SIGN_IN));
+    }
+    for (number, guard) in guards.iter().enumerate() {
+        let below = in_pattern(guard.path.trim_end_matches('/'));
+        let _ = writeln!(text, "    RewriteRule \"^{below}(?:/|$)\" - [E=guard{number}:yes]");
+        let _ = writeln!(text, "    <If \"reqenv('guard{number}') == 'yes'\">");
+        if !guard.users.is_empty() {
+            let file = served.passwords.join(served.passwords_name(&guard.path));
+            text.push_str("        AuthType Basic\n        AuthName \"members\"\n        AuthBasicProvider file\n");
+            let _ = writeln!(text, "        AuthUserFile {}", quoted(&file.to_string_lossy()));
+        }
+        text.push_str("        <RequireAll>\n");
+        if !guard.users.is_empty() {
+            text.push_str("            Require valid-user\n");
+        }
+        if !guard.from.is_empty() {
+            let from = guard.from.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ");
+            let _ = writeln!(text, "            Require ip {from}");
+        }
+        text.push_str("        </RequireAll>\n    </If>\n");
     }
 }
 
@@ -126,7 +156,7 @@ fn files(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>) {
         stem => quoted_pattern(&format!("^{}/(?:.*/)?[.]", in_pattern(stem))),
     };
     let _ = writeln!(text, "    RewriteRule {hidden} - [R=404,L]");
-    for folder in served.no_scripts_below(part.stem).filter(|_| php) {
+    for folder in served.no_scripts_around(part.stem).filter(|_| php) {
         let _ = writeln!(
             text,
             "    RewriteRule {} - [F]",

@@ -6,15 +6,19 @@ use std::fmt::Write;
 
 use super::host_plan::HostPlan;
 use super::nginx::quoted;
-use super::parts::{PROGRAM_WORDS, RUN, SCRIPTS, ShownPart, in_pattern, shown_parts};
+use super::parts::{PROGRAM_WORDS, RUN, SCRIPTS, SIGN_IN, ShownPart, in_pattern, shown_parts};
 use super::{HIDDEN, Served};
 use crate::site::{Answering, Upstream};
 
 /// All parts that a host shows.
 pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool) {
-    let parts = shown_parts(served, plan);
+    let parts = shown_parts(served, plan, true);
     if parts.iter().any(|part| *part.by != Answering::Files) {
         for_programs(text, served, &parts);
+    }
+    if !served.site.rules.content.guards.is_empty() {
+        let _ = writeln!(text, "    error_page 401 @sign-in;\n    location @sign-in {{");
+        let _ = writeln!(text, "        default_type text/plain;\n        return 401 {};\n    }}", quoted(SIGN_IN));
     }
     for part in &parts {
         let path = quoted(part.stem);
@@ -22,6 +26,7 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
             (_, false) => {}
             (Answering::Program(at), true) => {
                 let _ = writeln!(text, "    location = {path} {{");
+                guard(text, served, part);
                 program(text, served, at, tls);
             }
             // As for any folder.
@@ -34,6 +39,7 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
         let opening =
             if part.stem.is_empty() { "/".into() } else { format!("^~ {}", quoted(&format!("{}/", part.stem))) };
         let _ = writeln!(text, "    location {opening} {{");
+        guard(text, served, part);
         match part.by {
             Answering::Program(at) => program(text, served, at, tls),
             _ => files(text, served, part, tls),
@@ -43,6 +49,22 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
         // As a pattern: a file that is gone stops no server.
         let own = own.to_string_lossy();
         let _ = writeln!(text, "    include {};", quoted(&format!("{}[f]", own.strip_suffix('f').unwrap_or(&own))));
+    }
+}
+
+/// Who may see a part. Both have to hold where there are both.
+fn guard(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>) {
+    let Some(guard) = part.guard else { return };
+    if !guard.users.is_empty() {
+        let file = served.passwords.join(served.passwords_name(&guard.path));
+        text.push_str("        auth_basic \"members\";\n");
+        let _ = writeln!(text, "        auth_basic_user_file {};", quoted(&file.to_string_lossy()));
+    }
+    for network in &guard.from {
+        let _ = writeln!(text, "        allow {network};");
+    }
+    if !guard.from.is_empty() {
+        text.push_str("        deny all;\n");
     }
 }
 
@@ -76,7 +98,7 @@ fn files(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>, tls: bool
         text.push_str("        autoindex on;\n");
     }
     let otherwise = match (&php, &content.single_page) {
-        (Some(_), _) if content.front => Some(format!("{}/index.php$is_args$args", part.stem)),
+        (Some(_), _) if content.front => Some(format!("{}/index.php$is_args$args", part.base)),
         (None, Some(page)) => Some(page.clone()),
         _ => None,
     };
@@ -88,7 +110,7 @@ fn files(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>, tls: bool
     let root = quoted(&served.site.document_root.to_string_lossy());
     let _ = writeln!(text, "        disable_symlinks if_not_owner from={root};");
     let _ = writeln!(text, "        location ~ {} {{\n            return 404;\n        }}", quoted(HIDDEN));
-    for folder in served.no_scripts_below(part.stem).filter(|_| php.is_some()) {
+    for folder in served.no_scripts_around(part.stem).filter(|_| php.is_some()) {
         let pattern = quoted(&format!("^{}/.*{SCRIPTS}", in_pattern(folder)));
         let _ = writeln!(text, "        location ~* {pattern} {{\n            return 403;\n        }}");
     }

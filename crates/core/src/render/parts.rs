@@ -8,7 +8,7 @@ use super::Served;
 use super::host_plan::HostPlan;
 use crate::account::AccountName;
 use crate::harbor::{Php, socket_in};
-use crate::site::{Answering, Upstream};
+use crate::site::{Answering, Guard, Upstream};
 
 /// Scripts that PHP would run, in any spelling. Wherever they are not run, they are not shown either: they hold passwords.
 pub(super) const SCRIPTS: &str = "[.](?:php[0-9]?|phtml|phar)(?:/|$)";
@@ -33,6 +33,9 @@ pub const PROGRAM_WORDS: [(&str, &[u16], u16, &str); 3] = [
     ("late", &[504], 504, LATE),
 ];
 
+/// What visitors read who have no password for a guarded path.
+pub(super) const SIGN_IN: &str = "This page is for those who have a name and a password here.";
+
 /// What visitors read when nobody takes connections where a program should be.
 pub const UNANSWERED: &str = "The program behind this page does not answer.";
 
@@ -43,13 +46,17 @@ pub const LATE: &str = "The program behind this page takes too long.";
 pub(super) struct ShownPart<'a> {
     /// Empty for the root, so that a slash can be put behind it.
     pub stem: &'a str,
+    /// That of the part as the site has it: this one may be a piece of it that is guarded otherwise.
+    pub base: &'a str,
+    pub guard: Option<&'a Guard>,
     pub by: &'a Answering,
     /// Whether the path without a slash is this part's: a redirect or a seller's file may have it.
     pub has_bare_path: bool,
 }
 
 /// The parts of a host, the longest paths first, without those that a redirect takes all visitors of.
-pub(super) fn shown_parts<'a>(served: &Served<'a>, plan: &HostPlan<'a>) -> Vec<ShownPart<'a>> {
+/// `apart`: guarded paths are parts of their own, for a server that has one block a path.
+pub(super) fn shown_parts<'a>(served: &Served<'a>, plan: &HostPlan<'a>, apart: bool) -> Vec<ShownPart<'a>> {
     let redirected = |path: &str| {
         plan.of_paths().any(|redirect| {
             let source = redirect.source.path.as_str();
@@ -63,8 +70,26 @@ pub(super) fn shown_parts<'a>(served: &Served<'a>, plan: &HostPlan<'a>) -> Vec<S
             && !served.demanded().any(|(demanded, _)| demanded == path)
     };
     let all = served.site.rules.content.all_parts().into_iter();
-    let shown = all.filter(|(path, _)| !redirected(path));
-    shown.map(|(path, by)| ShownPart { stem: path.trim_end_matches('/'), by, has_bare_path: has_bare(path) }).collect()
+    let content = &served.site.rules.content;
+    let shown = all.filter(|(path, _)| !redirected(path)).map(|(path, by)| (path, path, by));
+    let mut shown: Vec<(&str, &str, &Answering)> = shown.collect();
+    if apart {
+        for guard in content.guards.iter().filter(|guard| !redirected(&guard.path)) {
+            let (base, by) = content.part_at(&guard.path);
+            if !shown.iter().any(|(path, ..)| *path == guard.path) {
+                shown.push((&guard.path, base, by));
+            }
+        }
+        shown.sort_by_key(|(path, ..)| (std::cmp::Reverse(path.len()), *path));
+    }
+    let part = |(path, base, by): (&'a str, &'a str, &'a Answering)| ShownPart {
+        stem: path.trim_end_matches('/'),
+        base: base.trim_end_matches('/'),
+        guard: content.guard_at(path),
+        by,
+        has_bare_path: has_bare(path),
+    };
+    shown.into_iter().map(part).collect()
 }
 
 /// Where somebody else than the web server listens for the requests of a part.
@@ -87,10 +112,13 @@ impl Served<'_> {
         upstream_of(by, &self.site.account, self.php).filter(|_| is_php)
     }
 
-    /// The folders of a part in which no script is run.
-    pub(super) fn no_scripts_below<'s>(&'s self, stem: &'s str) -> impl Iterator<Item = &'s str> {
+    /// The folders in which no script is run, as far as they have to do with a part: those in it, and those that it is in.
+    pub(super) fn no_scripts_around<'s>(&'s self, stem: &'s str) -> impl Iterator<Item = &'s str> {
+        let is_in = |inner: &str, outer: &str| {
+            inner.strip_prefix(outer).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+        };
         let folders = self.site.rules.content.no_scripts.iter().map(String::as_str);
-        folders.filter(move |folder| folder.strip_prefix(stem).is_some_and(|rest| rest.starts_with('/')))
+        folders.filter(move |folder| is_in(folder, stem) || is_in(stem, folder))
     }
 }
 

@@ -22,6 +22,9 @@ pub struct PlainSite {
     /// What something else than a file answers at, and files below that.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub parts: Vec<PlainPart>,
+    /// Paths that not everybody may see: the stand-in shows them to nobody.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub guarded: Vec<String>,
     pub fingerprint: String,
     pub http_port: u16,
     pub https_port: u16,
@@ -93,6 +96,7 @@ pub(super) fn render(served: &Served<'_>) -> String {
         proofs: served.proofs.to_path_buf(),
         demanded: served.demanded().map(|(path, file)| (path.to_string(), file)).collect(),
         parts: served.site.rules.content.parts.iter().map(plain_part).collect(),
+        guarded: served.site.rules.content.guards.iter().map(|guard| guard.path.clone()).collect(),
         fingerprint: served.fingerprint.clone(),
         http_port: served.http_port,
         https_port: served.https_port,

@@ -10,6 +10,7 @@ mod attach_zone;
 mod change;
 mod content;
 mod detach;
+mod guard;
 mod hand_over;
 mod https;
 mod logs;
@@ -36,6 +37,7 @@ pub use content::{
     parse_size,
 };
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
+pub use guard::{Guard, GuardError, Network, Protect, ProtectLoaded, check_user, protect};
 pub use hand_over::{HandOverLoaded, hand_over};
 pub use https::{HttpsState, HttpsStates};
 pub use logs::{SiteLogs, logging_accounts, with_log_folders, written_sites};

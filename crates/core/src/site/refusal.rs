@@ -79,6 +79,15 @@ pub enum SiteRefusal {
     },
     /// Scripts of an account run as its system user, and it has none.
     PhpWithoutUser(AccountName),
+    NotProtected {
+        site: Host,
+        path: String,
+    },
+    /// Nobody of the name has a password for the path.
+    NoSuchUser {
+        name: String,
+        path: String,
+    },
     NoSuchPart {
         site: Host,
         path: String,

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use super::{Content, Part, SiteKind, WwwPolicy};
+use super::{Content, Guard, Part, SiteKind, WwwPolicy};
 use crate::account::AccountName;
 use crate::name::{DnsName, Host, Hostname};
 
@@ -94,6 +94,16 @@ pub enum SiteRemark {
     ContentOptions {
         site: Host,
         content: Box<Content>,
+    },
+    /// Who may see a path from now on.
+    Protected {
+        site: Host,
+        guard: Guard,
+    },
+    /// Everybody may.
+    NotProtected {
+        site: Host,
+        path: String,
     },
     /// What an administrator has written beside is taken in, or is gone.
     OwnDirectives {

@@ -28,6 +28,15 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
         };
         return link(LinkState::Broken, "program-silent", format!("{way} ({status}): {what} is wanted, and {why}"));
     }
+    if let (LandingEnd::Page { status: status @ (401 | 403), .. }, Some(true)) =
+        (&landing.end, seen.harbored.map(|harbored| harbored.is_guarded))
+    {
+        return link(
+            LinkState::Holds,
+            "guarded",
+            format!("{way} ({status}): the page is for some alone, as it is set"),
+        );
+    }
     match &landing.end {
         LandingEnd::Page { url, status } if (200..300).contains(status) => {
             let ours = seen.harbored.is_some();

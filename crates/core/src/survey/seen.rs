@@ -65,6 +65,8 @@ pub struct Harbored {
     pub has_ca: bool,
     /// Whether `tend` gets one for the name.
     pub awaited: bool,
+    /// Whether the site asks for a password, or lets only some networks in.
+    pub is_guarded: bool,
     /// The program that the last page of the way is of, where that page says that it does not answer.
     pub silent: Option<SilentProgram>,
     /// A block of the web server's own configuration, and its file, that takes the visitors of sites here. Looked for where

@@ -128,6 +128,7 @@ fn good() -> Look {
             awaited: false,
             clash: None,
             silent: None,
+            is_guarded: false,
         }),
     }
 }
@@ -496,6 +497,20 @@ fn a_program_that_does_not_answer_is_named_and_told_from_its_own_errors() {
     assert_eq!(shows(Shows::SetupForm), ("not-set-up", LinkState::Risk));
     assert_eq!(shows(Shows::ScriptText), ("script-text", LinkState::Broken));
     assert_eq!(shows(Shows::Content), ("lands", LinkState::Holds));
+}
+
+#[test]
+fn a_site_that_is_for_some_alone_is_as_it_should_be() {
+    let landing = |status, is_guarded| {
+        Look::spoilt(|look| {
+            let end = LandingEnd::Page { url: "https://gullrock.example/".into(), status };
+            look.host().landing = Some(Landing { hops: vec![], end, shows: None });
+            look.harbored().is_guarded = is_guarded;
+        })
+        .link(LinkName::Lands)
+    };
+    assert_eq!((landing(401, true).code, landing(403, true).state), ("guarded", LinkState::Holds));
+    assert_eq!((landing(401, false).code, landing(404, true).code), ("bad-status", "bad-status"));
 }
 
 #[test]

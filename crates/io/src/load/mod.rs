@@ -8,6 +8,7 @@ mod certificate;
 mod detach;
 mod former;
 mod former_files;
+mod guard;
 mod hand_edits;
 mod nameserver;
 mod own_directives;
@@ -29,6 +30,7 @@ pub use certificate::{
 pub use detach::{Leaving, detach, leaving, zone_removal};
 pub use former::{ZoneCompared, ask_next_servers, compare_zone, losses};
 pub use former_files::{FormerFound, UnderWay, UnderWayKind, former_of, under_way};
+pub use guard::protect;
 pub use hand_edits::{LoadedFiles, edited_by_hand, loaded_files};
 pub use nameserver::{change_set, known_set, member_zones};
 pub use own_directives::{OthersMayWrite, own_directives};

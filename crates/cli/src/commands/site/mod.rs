@@ -3,6 +3,7 @@
 pub mod change;
 pub mod list;
 pub mod log;
+pub mod protect;
 pub mod realign;
 pub mod show;
 
@@ -13,6 +14,7 @@ pub enum Site {
     Change(change::ChangeSite),
     List(list::List),
     Log(log::Log),
+    Protect(protect::Protect),
     Realign(realign::Realign),
     Show(show::Show),
 }

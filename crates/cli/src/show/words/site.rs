@@ -1,7 +1,7 @@
 //! What decisions about sites tell.
 
 use brightharbor_core::name::Host;
-use brightharbor_core::site::{Cached, Content, HttpsState, Part, Site, SiteRemark, WwwPolicy};
+use brightharbor_core::site::{Cached, Content, Guard, HttpsState, Part, Site, SiteRemark, WwwPolicy};
 use brightharbor_core::zone::show_seconds;
 use serde_json::{Value, json};
 
@@ -120,6 +120,19 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
             Told::fact("content-options", format!("{site}: {}", if words.is_empty() { "all as usual" } else { &words }))
                 .with("site", site.as_str())
         }
+        Is::Protected { site, guard } => {
+            let words = format!("{} of {site} for {}", guard.path, guard_words(guard));
+            Told::act("protected", "Protected", "protect", words)
+                .with("site", site.as_str())
+                .with("path", guard.path.as_str())
+                .with("users", guard.users.clone())
+                .with("from", guard.from.iter().map(ToString::to_string).collect::<Vec<_>>())
+        }
+        Is::NotProtected { site, path } => {
+            Told::fact("protection-off", format!("{path} of {site} is there for everybody"))
+                .with("site", site.as_str())
+                .with("path", path.as_str())
+        }
         Is::OwnDirectives { site, path, gone } => {
             let path = path.as_ref().map(|path| path.display().to_string()).unwrap_or_default();
             let (past, base) = if *gone { ("Left out", "leave out") } else { ("Took in", "take in") };
@@ -201,10 +214,23 @@ pub fn parts_document(parts: &[Part]) -> Vec<Value> {
     parts.iter().map(document).collect()
 }
 
+/// For whom a path is.
+fn guard_words(guard: &Guard) -> String {
+    let from = guard.from.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+    match (guard.users.is_empty(), from.is_empty()) {
+        (false, true) => format!("the users {}", listed(&guard.users)),
+        (true, _) => format!("visitors from {from}"),
+        (false, false) => format!("the users {}, from {from}", listed(&guard.users)),
+    }
+}
+
 /// How the content of a site differs from what is usual: the name of each option, and what it is set to.
 pub fn content_words(content: &Content) -> Vec<(&'static str, String)> {
     let mut all = Vec::new();
     let mut add = |name, words: Option<String>| all.extend(words.map(|words| (name, words)));
+    let guarded = |guard: &Guard| format!("{} for {}", guard.path, guard_words(guard));
+    let guards = content.guards.iter().map(guarded).collect::<Vec<_>>();
+    add("protected", (!guards.is_empty()).then(|| guards.join("; ")));
     add("folder pages", (!content.index.is_empty()).then(|| content.index.join(", ")));
     add("listing", content.listing.then(|| "folders without such a page are listed".into()));
     add("single page", content.single_page.clone());

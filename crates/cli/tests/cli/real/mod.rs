@@ -10,6 +10,7 @@ mod ca;
 mod cas;
 mod demanded;
 mod fronts;
+mod guards;
 mod internet;
 mod ipv6;
 mod logs;

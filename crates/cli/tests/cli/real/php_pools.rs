@@ -30,7 +30,7 @@ echo 'limit ', ini_get('post_max_size'), ' ', ini_get('memory_limit'), "\n";
 "#;
 
 /// The manager, with a pool of somebody else in the folder already, as Debian has one.
-struct Fpm {
+pub(super) struct Fpm {
     version: String,
     pools: PathBuf,
     sockets: PathBuf,
@@ -41,7 +41,7 @@ struct Fpm {
 }
 
 impl Fpm {
-    fn start(folder: &Path) -> Self {
+    pub fn start(folder: &Path) -> Self {
         let found = fs::read_dir("/usr/sbin").unwrap().flatten().map(|entry| entry.path());
         let named = |path: &PathBuf| path.file_name().is_some_and(|name| name.to_string_lossy().starts_with("php-fpm"));
         let program = found.into_iter().find(named);
@@ -91,6 +91,10 @@ impl Fpm {
 
 /// A page over https, as a visitor gets it.
 pub(super) fn page(port: &Port, host: &str, path: &str, body: Vec<u8>) -> (u16, String) {
+    page_with(port, host, path, body, &[])
+}
+
+pub(super) fn page_with(port: &Port, host: &str, path: &str, body: Vec<u8>, headers: &[(&str, &str)]) -> (u16, String) {
     let cast = &port.world.cast;
     let client = trust::client(trust::roots(std::slice::from_ref(&port.ca.root)).unwrap());
     let authority = format!("{host}:{}", cast.https_port);
@@ -98,14 +102,14 @@ pub(super) fn page(port: &Port, host: &str, path: &str, body: Vec<u8>) -> (u16, 
         let at = SocketAddr::new(cast.web(), cast.https_port);
         let mut connection = Connection::open(at, host, &authority, Some(client)).await.unwrap();
         let method = if body.is_empty() { "GET" } else { "POST" };
-        connection.send(method, path, &[], body, 1_000_000).await.unwrap()
+        connection.send(method, path, headers, body, 1_000_000).await.unwrap()
     };
     let answer = block_on(asking);
     (answer.status, String::from_utf8_lossy(&answer.body).into_owned())
 }
 
 /// Two accounts on one server, each with a site that runs PHP as its own user. Both are users that every Debian has.
-fn with_two_accounts(port: &Port, fpm: &Fpm) {
+pub(super) fn with_two_accounts(port: &Port, fpm: &Fpm) {
     let toml = port.path("harbor/harbor.toml");
     let text = fs::read_to_string(&toml).unwrap().replacen("[web]\n", "[web]\ngroup = \"www-data\"\n", 1);
     fs::write(&toml, text + &fpm.settings()).unwrap();

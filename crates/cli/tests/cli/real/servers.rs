@@ -162,6 +162,11 @@ impl Web {
             "proxy_http",
             "proxy_fcgi",
             "autoindex",
+            "authn_core",
+            "authn_file",
+            "auth_basic",
+            "authz_user",
+            "authz_host",
         ] {
             let file = modules.join(format!("mod_{module}.so"));
             main.push_str(&format!("LoadModule {module}_module {}\n", file.display()));

@@ -14,6 +14,8 @@ use serde::{Deserialize, Serialize};
 pub use typed::{ContentError, parse_names, parse_part, parse_path, parse_size};
 pub use wish::ContentWish;
 
+use super::Guard;
+
 /// How the paths of a site are served. Everything has a default: files, as they lie in the document root.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default, rename_all = "kebab-case")]
@@ -21,6 +23,9 @@ pub struct Content {
     /// Sorted by path, each path once. What none of them has is files.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub parts: Vec<Part>,
+    /// Paths that not everybody may see, sorted by path, each once.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub guards: Vec<Guard>,
     /// The pages that are shown for a folder, the preferred one first; the usual ones when empty.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub index: Vec<String>,
@@ -117,6 +122,12 @@ impl Content {
         part.map_or(("/", FILES), |part| (&part.path, &part.by))
     }
 
+    /// What guards a decoded path: the longest path wins.
+    pub fn guard_at(&self, path: &str) -> Option<&Guard> {
+        let fits = |guard: &&Guard| is_below(&guard.path, path);
+        self.guards.iter().filter(fits).max_by_key(|guard| guard.path.len())
+    }
+
     /// All parts, that of `/` among them, the longest paths first.
     pub fn all_parts(&self) -> Vec<(&str, &Answering)> {
         let mut all: Vec<(&str, &Answering)> = self.parts.iter().map(|part| (part.path.as_str(), &part.by)).collect();
@@ -161,9 +172,13 @@ impl Content {
 impl Part {
     /// Whether a decoded path is it, or lies below it.
     pub fn has(&self, path: &str) -> bool {
-        let below = path.strip_prefix(self.path.as_str());
-        self.path == "/" || below.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+        is_below(&self.path, path)
     }
+}
+
+/// Whether a decoded path is another one, or lies below it.
+fn is_below(above: &str, path: &str) -> bool {
+    above == "/" || path.strip_prefix(above).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
 }
 
 impl Answering {
