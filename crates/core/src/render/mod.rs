@@ -40,7 +40,7 @@ pub use defined::{DefinedZone, Manner, ZoneKind, defined_zones, moved_definition
 pub use found_in::{site_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use listeners::{Clash, ClashKind, clash};
-pub use modules::{missing_modules, modules_question};
+pub use modules::{missing_for_programs, missing_modules, modules_question};
 pub use parts::{LATE, PROGRAM_WORDS, UNANSWERED, is_script, upstream_of};
 pub use plain::{PlainHost, PlainPart, PlainRedirect, PlainSite};
 pub use pool::{Pool, is_pool_as_written, pool_file};

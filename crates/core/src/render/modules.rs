@@ -17,6 +17,20 @@ const APACHE: [&str; 7] = [
     "ssl_module",
 ];
 
+/// What sites need beside where programs run, or paths are protected.
+const APACHE_FOR_PROGRAMS: [&str; 7] = [
+    "auth_basic_module",
+    "authn_file_module",
+    "authz_host_module",
+    "authz_user_module",
+    "proxy_fcgi_module",
+    "proxy_http_module",
+    "proxy_module",
+];
+/// Built in, unless they were left out.
+const NGINX_FOR_PROGRAMS: [&str; 4] =
+    ["http_access_module", "http_auth_basic_module", "http_fastcgi_module", "http_proxy_module"];
+
 /// As its `configure` names what is not built in by default.
 const NGINX: [&str; 2] = ["http_ssl_module", "http_v2_module"];
 /// Built in, unless it was left out by `--without-`.
@@ -53,6 +67,21 @@ pub fn missing_modules(server: WebServer, told: &str) -> Option<Vec<&'static str
     }
 }
 
+/// The same of what only sites need that run programs or have protected paths.
+pub fn missing_for_programs(server: WebServer, told: &str) -> Vec<&'static str> {
+    let has_word = |wanted: &str| told.split_whitespace().any(|word| word == wanted);
+    match server {
+        WebServer::Apache if told.contains("Loaded Modules:") => {
+            APACHE_FOR_PROGRAMS.into_iter().filter(|module| !has_word(module)).collect()
+        }
+        WebServer::Nginx if told.contains("configure arguments:") => {
+            let is_left_out = |module: &&str| has_word(&format!("--without-{module}"));
+            NGINX_FOR_PROGRAMS.into_iter().filter(is_left_out).collect()
+        }
+        _ => vec![],
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -83,6 +112,14 @@ mod tests {
         assert_eq!(missing(WebServer::Nginx, built), Some(vec![]));
         let built = "configure arguments: --with-http_v2_module --without-http_rewrite_module";
         assert_eq!(missing(WebServer::Nginx, built), Some(vec!["http_ssl_module", "http_rewrite_module"]));
+        let of_programs = missing_for_programs(WebServer::Apache, &format!("{told} proxy_module (shared)\n"));
+        assert!(
+            of_programs.contains(&"proxy_fcgi_module") && !of_programs.contains(&"proxy_module"),
+            "{of_programs:?}"
+        );
+        let built = "configure arguments: --without-http_proxy_module";
+        assert_eq!(missing_for_programs(WebServer::Nginx, built), ["http_proxy_module"]);
+        assert!(missing_for_programs(WebServer::Nginx, "").is_empty());
         // Something else answered.
         assert_eq!(missing(WebServer::Nginx, ""), None);
         assert_eq!(missing(WebServer::Apache, built), None);

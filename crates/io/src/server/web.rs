@@ -4,7 +4,7 @@ use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
 use brightharbor_core::harbor::{Settings, WebServer};
-use brightharbor_core::render::{fingerprint, missing_modules, modules_question};
+use brightharbor_core::render::{fingerprint, missing_for_programs, missing_modules, modules_question};
 use brightharbor_core::site::Site;
 use brightharbor_core::survey::HttpOutcome;
 
@@ -22,12 +22,22 @@ pub async fn test_web(settings: &Settings) -> Result<(), ServerError> {
     }
 }
 
+/// What a web server lacks.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct MissingModules {
+    /// Every site needs it.
+    pub for_all: Vec<&'static str>,
+    /// Sites that run programs or have protected paths need it.
+    pub for_programs: Vec<&'static str>,
+}
+
 /// The modules that files written here need and that the server does not have, as it says itself; `None` where there is
 /// no server to ask, or where it did not say.
-pub async fn ask_missing_modules(settings: &Settings) -> Result<Option<Vec<&'static str>>, ServerError> {
+pub async fn ask_missing_modules(settings: &Settings) -> Result<Option<MissingModules>, ServerError> {
     let Some(question) = modules_question(settings.web.server, &settings.web.test) else { return Ok(None) };
     let told = run_bounded(&question, &[]).await?;
-    Ok(missing_modules(settings.web.server, &told))
+    let for_programs = missing_for_programs(settings.web.server, &told);
+    Ok(missing_modules(settings.web.server, &told).map(|for_all| MissingModules { for_all, for_programs }))
 }
 
 /// Makes the running server take the files over.

@@ -80,6 +80,16 @@ impl<'a> Story<'a> {
         let shop = ["attach", "shop.crumbandtide.example", "--account", "bakery"];
         self.run(&shop, Expected { exit: Exit::Done, says: &["subdomain", "all six links hold"] })?;
 
+        self.tell("A part of the shop is a program, which tells the tides: the web server passes visitors on to it.");
+        let serve = format!("/tides=http://{}", self.world.program());
+        let change = ["site", "change", "shop.crumbandtide.example", "--serve", &serve];
+        self.run(
+            &change,
+            Expected { exit: Exit::Done, says: &["shows the program at", "at /tides and files for the rest"] },
+        )?;
+        let tried = ["redirect", "try", "http://shop.crumbandtide.example/tides"];
+        self.run(&tried, Expected { exit: Exit::Done, says: &["Visitors end at a page", "agree", "the program at"] })?;
+
         self.tell("In the end every link of every name holds.");
         self.wait_for_caches()?;
         let names = ["survey", "crumbandtide.example", "www.crumbandtide.example", "shop.crumbandtide.example"];

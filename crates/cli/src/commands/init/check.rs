@@ -6,7 +6,7 @@ use brightharbor_core::harbor::{DnsServer, Settings, WebServer};
 use brightharbor_core::render::{Clash, ClashKind};
 use brightharbor_io::install::{closed_above, open_keys};
 use brightharbor_io::load::listener_clash;
-use brightharbor_io::server::ask_missing_modules;
+use brightharbor_io::server::{MissingModules, ask_missing_modules};
 use serde_json::{Value, json};
 
 use super::inclusion::{Inclusion, all_in_effect, inclusions, inclusions_json, show_inclusions};
@@ -39,7 +39,7 @@ struct Checked {
     /// A block of the web server's own configuration that cannot stand beside ours, with its file.
     clash: Option<(PathBuf, Clash)>,
     /// Modules that the web server lacks, if it told; or why that cannot be told.
-    modules: Result<Option<Vec<&'static str>>, String>,
+    modules: Result<Option<MissingModules>, String>,
     /// The keys of harbor.toml that sites and certificates need and that are not set.
     unset: Vec<&'static str>,
     /// A folder on the way to the harbor that the servers' users cannot enter.
@@ -103,6 +103,12 @@ fn module_words(server: WebServer, missing: &[&str]) -> String {
     }
 }
 
+impl Checked {
+    fn missing(&self) -> Option<&MissingModules> {
+        self.modules.as_ref().ok().and_then(Option::as_ref)
+    }
+}
+
 impl Shown for Checked {
     fn human(&self, page: &mut Page) {
         page.heading(if all_in_effect(&self.inclusions) {
@@ -116,8 +122,18 @@ impl Shown for Checked {
         }
         match &self.modules {
             Ok(None) => {}
-            Ok(Some(missing)) if missing.is_empty() => {}
-            Ok(Some(missing)) => page.hanging("  modules: ", &module_words(self.server, missing)),
+            Ok(Some(MissingModules { for_all, for_programs })) => {
+                if !for_all.is_empty() {
+                    page.hanging("  modules: ", &module_words(self.server, for_all));
+                }
+                if !for_programs.is_empty() {
+                    let words = module_words(self.server, for_programs);
+                    page.hanging(
+                        "  modules: ",
+                        &format!("for sites that run programs or have protected paths, {words}"),
+                    );
+                }
+            }
             Err(reason) => page.hanging("  modules: ", &format!("cannot be told ({reason})")),
         }
         if let Some(closed) = &self.closed {
@@ -150,7 +166,8 @@ impl Shown for Checked {
                 "port": clash.port,
                 "takes": if matches!(clash.kind, ClashKind::TakesOurs(_)) { "ours" } else { "theirs" },
             })),
-            "missing_modules": self.modules.as_ref().ok().and_then(Option::as_ref),
+            "missing_modules": self.missing().map(|missing| &missing.for_all),
+            "missing_for_programs": self.missing().map(|missing| &missing.for_programs),
             "unset": self.unset,
             "open_keys": self.open_keys.iter().map(|key| key.display().to_string()).collect::<Vec<_>>(),
             "closed": self.closed.as_ref().map(|closed| closed.display().to_string()),
@@ -158,7 +175,7 @@ impl Shown for Checked {
     }
 
     fn exit(&self) -> Exit {
-        let lacks_modules = matches!(&self.modules, Ok(Some(missing)) if !missing.is_empty());
+        let lacks_modules = self.missing().is_some_and(|missing| !missing.for_all.is_empty());
         let is_safe = self.closed.is_none() && self.open_keys.is_empty();
         let stands = all_in_effect(&self.inclusions) && self.clash.is_none() && !lacks_modules && is_safe;
         if stands { Exit::Done } else { Exit::Waits }

@@ -3,7 +3,7 @@
 
 use std::fs;
 use std::io::{Read, Write};
-use std::net::{IpAddr, SocketAddr, TcpListener};
+use std::net::{IpAddr, SocketAddr, TcpListener, TcpStream};
 use std::os::unix::fs::PermissionsExt;
 use std::os::unix::net::UnixListener;
 use std::path::{Path, PathBuf};
@@ -260,15 +260,23 @@ const PATHS: [&str; 66] = [
     "/.well-known/acme-challenge/token",
 ];
 
-#[test]
-fn both_servers_and_the_model_agree_about_parts_and_programs_see_the_same() {
+/// nginx and Apache httpd with the same sites, a real PHP-FPM, and the program.
+struct Both {
+    world: World,
+    sites: Vec<Site>,
+    at: [IpAddr; 2],
+    _running: [Server; 3],
+    _folder: tempfile::TempDir,
+}
+
+fn both() -> Both {
     let folder = open_folder();
     let harbor = folder.path().join("harbor");
     for part in ["servers/plain", "servers/nginx", "servers/apache", "proofs"] {
         fs::create_dir_all(harbor.join(part)).unwrap();
     }
     fs::write(harbor.join("proofs/token"), "the proof").unwrap();
-    let (_php, php) = start_php(folder.path());
+    let (fpm, php) = start_php(folder.path());
     let (address, socket) = start_program(folder.path());
     let world = World::start(folder.path()).unwrap();
     let (layout, sites) = (Layout::new(&harbor), sites(folder.path(), &php, address, &socket));
@@ -283,12 +291,95 @@ fn both_servers_and_the_model_agree_about_parts_and_programs_see_the_same() {
     }
     let nginx = Web::nginx(folder.path(), &harbor.join("servers/nginx"));
     let apache = Web::apache_at(&world.cast, places[1].1, folder.path(), &harbor.join("servers/apache"));
-    let _running: [Server; 2] = [nginx.start(&world.cast), apache.start_at(places[1].1, &world.cast)];
+    let _running = [fpm, nginx.start(&world.cast), apache.start_at(places[1].1, &world.cast)];
     await_listener((places[0].1, world.cast.http_port).into());
+    Both { at: places.map(|(_, at)| at), world, sites, _running, _folder: folder }
+}
 
+/// What comes back to a request as it is written here.
+fn raw(at: IpAddr, port: u16, request: &str) -> String {
+    let mut stream = TcpStream::connect((at, port)).unwrap();
+    stream.set_read_timeout(Some(Duration::from_secs(5))).unwrap();
+    stream.write_all(request.as_bytes()).unwrap();
+    let mut answer = String::new();
+    let _ = stream.read_to_string(&mut answer);
+    answer
+}
+
+#[test]
+fn what_a_visitor_makes_up_reaches_no_program_and_bodies_have_an_end() {
+    let both = both();
+    let port = both.world.cast.http_port;
+    for at in both.at {
+        let made_up = "Proxy: http://203.0.113.9/\r\nForwarded: for=203.0.113.9\r\nX-Forwarded-For: 203.0.113.9\r\n\
+                       X-Forwarded-Proto: https\r\nX-Forwarded-Host: quay.example";
+        for path in ["/api/x", "/app/x", "/blog/page.php"] {
+            let head =
+                format!("GET {path} HTTP/1.1\r\nHost: gullrock.example\r\nConnection: close\r\n{made_up}\r\n\r\n");
+            let answer = raw(at, port, &head);
+            assert!(answer.starts_with("HTTP/1.1 200 "), "{answer}");
+            assert!(!answer.contains("203.0.113.9") && !answer.contains("=quay.example"), "{at} {path}: {answer}");
+            let told = path.contains("php") || answer.contains("X-Forwarded-Proto=http\n");
+            assert!(told && answer.contains("=gullrock.example\n"), "{at} {path}: {answer}");
+        }
+        // The whole URL in the first line, as some clients have it.
+        let whole =
+            "GET http://gullrock.example/api/a%20b?c HTTP/1.1\r\nHost: gullrock.example\r\nConnection: close\r\n\r\n";
+        let answer = raw(at, port, whole);
+        assert!(answer.contains("program\nGET "), "{at}: {answer}");
+        for (path, size, status) in [("/api/x", 1_000, 200), ("/api/x", 1_001, 413), ("/blog/page.php", 1_001, 413)] {
+            let head = format!(
+                "POST {path} HTTP/1.1\r\nHost: gullrock.example\r\nConnection: close\r\nContent-Length: {size}"
+            );
+            let answer = raw(at, port, &format!("{head}\r\n\r\n{}", "x".repeat(size)));
+            assert!(answer.starts_with(&format!("HTTP/1.1 {status} ")), "{at} {path} {size}: {answer}");
+        }
+        // nginx counts what comes in pieces, and Apache httpd takes none.
+        let pieces = format!(
+            "POST /api/x HTTP/1.1\r\nHost: gullrock.example\r\nConnection: close\r\nTransfer-Encoding: chunked\r\n\r\n7d0\r\n{}\r\n0\r\n\r\n",
+            "x".repeat(2_000)
+        );
+        let answer = raw(at, port, &pieces);
+        assert!(answer.starts_with("HTTP/1.1 413 ") || answer.starts_with("HTTP/1.1 411 "), "{at}: {answer}");
+    }
+}
+
+#[test]
+fn a_websocket_goes_through_both_servers_to_an_address_and_to_a_socket() {
+    let both = both();
+    for at in both.at {
+        for path in ["/api/live", "/app/live"] {
+            let mut stream = TcpStream::connect((at, both.world.cast.http_port)).unwrap();
+            stream.set_read_timeout(Some(Duration::from_secs(10))).unwrap();
+            let ask = format!(
+                "GET {path} HTTP/1.1\r\nHost: gullrock.example\r\nUpgrade: websocket\r\nConnection: Upgrade\r\n\
+                 Sec-WebSocket-Version: 13\r\nSec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n"
+            );
+            stream.write_all(ask.as_bytes()).unwrap();
+            let mut head = Vec::new();
+            let mut byte = [0];
+            while !head.ends_with(b"\r\n\r\n") {
+                assert_eq!(stream.read(&mut byte).unwrap(), 1, "{at} {path}: {}", String::from_utf8_lossy(&head));
+                head.push(byte[0]);
+            }
+            let head = String::from_utf8_lossy(&head).into_owned();
+            assert!(head.starts_with("HTTP/1.1 101 "), "{at} {path}: {head}");
+            for word in ["high", "water"] {
+                stream.write_all(word.as_bytes()).unwrap();
+                let mut back = vec![0; word.len()];
+                stream.read_exact(&mut back).unwrap();
+                assert_eq!(back, word.as_bytes(), "{at} {path}");
+            }
+        }
+    }
+}
+
+#[test]
+fn both_servers_and_the_model_agree_about_parts_and_programs_see_the_same() {
+    let Both { world, sites, at, .. } = &both();
     let ports = Ports { http: world.cast.http_port, https: world.cast.https_port };
     let (mut asked, mut differences) = (0, Vec::new());
-    for site in &sites {
+    for site in sites {
         for host in &site.hostnames {
             for (scheme, port) in [("http", ports.http), ("https", ports.https)] {
                 if scheme == "https" && site.certificate.is_none() {
@@ -298,7 +389,7 @@ fn both_servers_and_the_model_agree_about_parts_and_programs_see_the_same() {
                     for method in ["GET", "HEAD", "POST"] {
                         let url: url::Url = format!("{scheme}://{host}:{port}{path}").parse().unwrap();
                         let got = |at: IpAddr| block_on(webs::ask(at, site, method, &url));
-                        let [one, other] = [got(places[0].1), got(places[1].1)];
+                        let [one, other] = at.map(got);
                         asked += 1;
                         let named = format!("{method} {url}");
                         // A list of files looks as the server likes it.
