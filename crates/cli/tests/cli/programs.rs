@@ -10,7 +10,7 @@ fn a_program_answers_where_the_site_says_and_the_rest_is_files() {
     let program = coast.world.program();
     let tides = format!("/tides=http://{program}");
     let dry = coast.run(&["site", "change", "crumbandtide.example", "--serve", &tides, "--dry-run"]).expect(0);
-    let shows = format!("shows the program at {program} at /tides and files for the rest");
+    let shows = format!("/tides is answered by the program at {program}, everything else by files");
     let flat = |text: &str| text.split_whitespace().collect::<Vec<_>>().join(" ");
     assert!(flat(&dry).contains(&shows), "{dry}");
     let changed = coast.json(&["site", "change", "crumbandtide.example", "--serve", &tides], 0);
@@ -24,7 +24,7 @@ fn a_program_answers_where_the_site_says_and_the_rest_is_files() {
     let shown = coast.json(&["site", "show", "crumbandtide.example"], 0);
     assert_eq!(shown["site"]["parts"], json!([parts[0]]));
     let page = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
-    assert!(page.contains(&format!("shows the program at {program} at /tides")), "{page}");
+    assert!(page.contains(&format!("answers /tides: the program at {program} answers /: files")), "{page}");
 
     // What the model says is what the live server does, for the program and beside it.
     let tried = coast.json(&["redirect", "try", "https://crumbandtide.example/tides/today?x=1"], 0);
@@ -33,7 +33,7 @@ fn a_program_answers_where_the_site_says_and_the_rest_is_files() {
     let beside = coast.json(&["redirect", "try", "https://crumbandtide.example/tidesx"], 0);
     assert_eq!((&beside["ends"]["status"], &beside["model_part"]), (&json!(404), &parts[1]), "{beside}");
     let tried = coast.run(&["redirect", "try", "http://crumbandtide.example/tides"]).expect(0);
-    assert!(flat(&tried).contains(&format!("the program at {program} at https://crumbandtide.example")), "{tried}");
+    assert!(flat(&tried).contains(&format!("/tides, answered by the program at {program}")), "{tried}");
     assert_eq!(coast.json(&["survey", "crumbandtide.example"], 0)["exit"], 0);
 
     // The same once more changes nothing, and a part goes as it came.

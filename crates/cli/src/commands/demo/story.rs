@@ -85,10 +85,13 @@ impl<'a> Story<'a> {
         let change = ["site", "change", "shop.crumbandtide.example", "--serve", &serve];
         self.run(
             &change,
-            Expected { exit: Exit::Done, says: &["shows the program at", "at /tides and files for the rest"] },
+            Expected { exit: Exit::Done, says: &["/tides is answered by the program at", "everything else by files"] },
         )?;
         let tried = ["redirect", "try", "http://shop.crumbandtide.example/tides"];
-        self.run(&tried, Expected { exit: Exit::Done, says: &["Visitors end at a page", "agree", "the program at"] })?;
+        self.run(
+            &tried,
+            Expected { exit: Exit::Done, says: &["Visitors end at a page", "agree", "answered by the program at"] },
+        )?;
 
         self.tell("In the end every link of every name holds.");
         self.wait_for_caches()?;

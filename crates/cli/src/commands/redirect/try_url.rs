@@ -146,7 +146,7 @@ impl Tried {
     fn model_end(&self) -> String {
         match &self.model.end {
             WayEnd::Page(url) => match &self.model.part {
-                Some(part) if part.by != Answering::Files => format!("{} at {url}", part.by.words()),
+                Some(part) if part.by != Answering::Files => format!("{url}, answered by {}", part.by.words()),
                 _ => format!("a page at {url}"),
             },
             WayEnd::Loop(url) => format!("round in a loop at {url}"),

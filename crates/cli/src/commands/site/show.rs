@@ -57,7 +57,7 @@ impl Shown for SitePage {
         field("document root", &site.document_root.display().to_string());
         let parts = site.rules.content.all_parts();
         for (path, by) in parts.iter().filter(|_| site.rules.content.runs_programs() || parts.len() > 1) {
-            field("shows", &format!("{} at {path}", by.words()));
+            field("answers", &format!("{path}: {}", by.words()));
         }
         for (name, words) in content_words(&site.rules.content) {
             field(name, &words);

@@ -104,15 +104,15 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
             Told::fact("hsts", format!("{site}: {words}")).with("site", site.as_str()).with("seconds", *seconds)
         }
         Is::Parts { site, parts } => {
-            let words = |part: &Part| match (&part.path[..], parts.len()) {
-                ("/", 1) => part.by.words(),
-                ("/", _) => format!("{} for the rest", part.by.words()),
-                (path, _) => format!("{} at {path}", part.by.words()),
+            let words = |part: &Part| match &part.path[..] {
+                "/" => format!("everything else by {}", part.by.words()),
+                path => format!("{path} is answered by {}", part.by.words()),
             };
-            let listed = listed(&parts.iter().map(words).collect::<Vec<_>>());
-            Told::fact("parts", format!("{site} shows {listed}"))
-                .with("site", site.as_str())
-                .with("parts", parts_document(parts))
+            let words = match &parts[..] {
+                [only] => format!("{site} is answered by {}", only.by.words()),
+                parts => format!("{site}: {}", parts.iter().map(words).collect::<Vec<_>>().join(", ")),
+            };
+            Told::fact("parts", words).with("site", site.as_str()).with("parts", parts_document(parts))
         }
         Is::ContentOptions { site, content } => {
             let words = content_words(content).into_iter().map(|(name, words)| format!("{name}: {words}"));
