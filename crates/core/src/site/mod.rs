@@ -42,7 +42,7 @@ pub use hand_over::{HandOverLoaded, hand_over};
 pub use https::{HttpsState, HttpsStates};
 pub use logs::{SiteLogs, logging_accounts, with_log_folders, written_sites};
 pub use model::{HttpsPolicy, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
-pub use pools::{PoolLoaded, moved_accounts, touched_pools, with_pools};
+pub use pools::{PoolLoaded, moved_accounts, pool_out_of_step, touched_pools, with_pools};
 pub use realign::{FILES_AT_ONCE, SiteFileState, SiteOutOfStep, first_of_part, out_of_step, realign_sites};
 pub use refusal::SiteRefusal;
 pub use remark::SiteRemark;

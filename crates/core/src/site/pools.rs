@@ -6,7 +6,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use super::{Content, Site, SiteRemark};
+use super::{Content, Site, SiteFileState, SiteRemark};
 use crate::account::{Account, AccountName};
 use crate::change::{
     Change, ChangeSet, ExistingFile, FileRemoval, FileWrite, FolderMake, InventoryChange, Plan, Purpose,
@@ -87,20 +87,45 @@ pub fn with_pools(plan: &mut Plan, loaded: &[PoolLoaded], settings: &Settings, l
             }
             continue;
         }
-        let (state, web_group) = (layout.php_state(&account.name), settings.web.group_or_usual());
-        let pool = Pool { version, php, account, user, web_group, state: &state, contents: &using };
-        let text = pool_file(&pool);
+        let Some(text) = wanted_pool(account, version, &using, settings, layout) else { continue };
         if file.as_deref() == Some(text.as_bytes()) {
             continue;
         }
         if file.is_none() {
             for below in ["sessions", "temporary"] {
-                plan.change(state_folder(&state, below, user));
+                plan.change(state_folder(&layout.php_state(&account.name), below, user));
             }
             let (account, version) = (account.name.clone(), version.clone());
             plan.remark(SiteRemark::PoolMade { account, version, user: user.clone() });
         }
         plan.set.file(FileWrite::new(path, file.clone(), text, 0o644, purpose()));
+    }
+}
+
+/// What the file of a pool is to hold; `None` where the settings have no such version, or nobody could run it.
+fn wanted_pool(
+    account: &Account,
+    version: &str,
+    contents: &[&Content],
+    settings: &Settings,
+    layout: &Layout,
+) -> Option<String> {
+    let (php, user) = (settings.php.get(version)?, account.system_user.as_deref()?);
+    let (state, web_group) = (layout.php_state(&account.name), settings.web.group_or_usual());
+    Some(pool_file(&Pool { version, php, account, user, web_group, state: &state, contents }))
+}
+
+/// Whether the file of a pool that sites want is as it would be written now; `others` are all of those sites.
+pub fn pool_out_of_step(loaded: &PoolLoaded, settings: &Settings, layout: &Layout) -> Option<SiteFileState> {
+    let PoolLoaded { account, version, file, others } = loaded;
+    let using: Vec<&Content> =
+        others.iter().filter(|content| content.php_versions().any(|one| one == version)).collect();
+    let written = wanted_pool(account, version, &using, settings, layout)?;
+    match file {
+        Some(file) if file == written.as_bytes() => None,
+        Some(file) if is_pool_as_written(file) => Some(SiteFileState::Outdated),
+        Some(_) => Some(SiteFileState::Edited),
+        None => Some(SiteFileState::Missing),
     }
 }
 
@@ -184,6 +209,24 @@ mod tests {
         assert_eq!(files(&decided(gone.clone(), Some(written), vec![])), ["remove"]);
         let edited = decided(gone, Some(b"[by-hand]\n".to_vec()), vec![]);
         assert!(files(&edited).is_empty() && edited.remarks.len() == 1, "what somebody has edited stays");
+        let mut fresh = PoolLoaded {
+            account: Account {
+                system_user: Some("baker".into()),
+                ..Account::new(php.account.clone(), "b@saltmarsh.example", "/home/bakery")
+            },
+            version: "8.2".into(),
+            file: Some(write.content.to_vec()),
+            others: vec![Content::clone(&php.rules.content)],
+        };
+        let mut settings = settings();
+        let state = |pool: &PoolLoaded, settings: &Settings| pool_out_of_step(pool, settings, &Layout::new("/harbor"));
+        assert_eq!(state(&fresh, &settings), None);
+        settings.php.get_mut("8.2").unwrap().memory = 256;
+        assert_eq!(state(&fresh, &settings), Some(SiteFileState::Outdated), "what harbor.toml says by now");
+        fresh.file = None;
+        assert_eq!(state(&fresh, &settings), Some(SiteFileState::Missing));
+        fresh.file = Some(b"[by-hand]\n".to_vec());
+        assert_eq!(state(&fresh, &settings), Some(SiteFileState::Edited));
         let needs = first.set.needs();
         assert_eq!((needs.pools.len(), needs.gone_pools.len(), needs.web_reload), (1, 0, false));
     }

@@ -34,7 +34,7 @@ pub use guard::protect;
 pub use hand_edits::{LoadedFiles, edited_by_hand, loaded_files};
 pub use nameserver::{change_set, known_set, member_zones};
 pub use own_directives::{OthersMayWrite, own_directives};
-pub use pools::{pools, without_log_folder};
+pub use pools::{pools, pools_of, without_log_folder};
 pub use redirect::{add_redirects, site_of_source, sites_with_files};
 pub use server_zones::{server_zones, take_over};
 pub use settings::settings_file;

@@ -1,16 +1,19 @@
 //! What a change of sites means for the pools of PHP: which are there, and which other sites want them; and for the folders
 //! of logs.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 
 use brightharbor_core::account::{Account, AccountName};
 use brightharbor_core::change::ChangeSet;
+use brightharbor_core::name::Host;
 use brightharbor_core::site::{
-    Content, PoolLoaded, logging_accounts, moved_accounts, touched_pools, touched_sites, written_sites,
+    Content, PoolLoaded, Site, logging_accounts, moved_accounts, touched_pools, touched_sites, written_sites,
 };
 
 use super::LoadError;
+use crate::harbor::Harbor;
+use crate::install::read_if_there;
 use crate::overlay::Overlay;
 
 /// The accounts that a change writes sites of, and that have no folder for logs yet.
@@ -45,4 +48,20 @@ pub fn pools(overlay: &Overlay<'_>, set: &ChangeSet) -> Result<Vec<PoolLoaded>, 
         all.push(PoolLoaded { account, version, file, others });
     }
     Ok(all)
+}
+
+/// The pools that the scripts of sites run in, each with the first of those sites.
+pub fn pools_of(harbor: &Harbor, sites: &[Site]) -> Result<Vec<(Host, PoolLoaded)>, LoadError> {
+    let mut all: BTreeMap<(AccountName, String), (Host, PoolLoaded)> = BTreeMap::new();
+    for site in sites {
+        for version in site.rules.content.php_versions() {
+            let key = (site.account.clone(), version.to_string());
+            let Some(php) = harbor.settings.php.get(version).filter(|_| !all.contains_key(&key)) else { continue };
+            let Some(account) = harbor.store.account(&site.account)? else { continue };
+            let others = harbor.store.sites(Some(&site.account))?.into_iter().map(|site| *site.rules.content).collect();
+            let file = read_if_there(&php.pool_file(&site.account))?;
+            all.insert(key, (site.main().clone(), PoolLoaded { account, version: version.to_string(), file, others }));
+        }
+    }
+    Ok(all.into_values().collect())
 }

@@ -15,7 +15,7 @@ use brightharbor_core::certificate::{Certificate, CertificateRemark, Certificate
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::end_redirects;
-use brightharbor_core::site::{FILES_AT_ONCE, first_of_part, out_of_step};
+use brightharbor_core::site::{FILES_AT_ONCE, first_of_part, out_of_step, pool_out_of_step};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{clear_away, read_if_there, write_atomically};
 use brightharbor_io::secure::{bring, called_back, carry_through, outcome_of, outdated, secure_all};
@@ -187,7 +187,11 @@ async fn tend(args: &Tend, context: &Context) -> Report {
 fn out_of_step_sites(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error> {
     let first = first_of_part(harbor.store.count_all_sites()?, now);
     let mut found = Vec::new();
-    for site in harbor.store.some_sites(first, FILES_AT_ONCE)? {
+    let sites = harbor.store.some_sites(first, FILES_AT_ONCE)?;
+    for (site, pool) in load::pools_of(harbor, &sites)? {
+        found.extend(pool_out_of_step(&pool, &harbor.settings, &harbor.layout).map(|_| site));
+    }
+    for site in sites {
         let path = harbor.layout.site_file(harbor.settings.web.server, site.main());
         let file = read_if_there(&path)?;
         // What the web server must not obey is refused where it is taken in.
@@ -195,6 +199,7 @@ fn out_of_step_sites(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error
         let one = out_of_step(&site, own.as_ref(), file.as_deref(), &harbor.settings, &harbor.layout);
         found.extend(one.map(|(one, _)| one.site));
     }
+    found.dedup();
     Ok(found)
 }
 

@@ -166,6 +166,17 @@ fn run_as_their_users(kind: &str) {
     let (status, words) = page(&port, bakery, "/", vec![b'x'; 2 << 20]);
     assert_eq!((status, words.as_str()), (413, "This is too large to be taken."));
 
+    // What harbor.toml says by now reaches the pools: `tend` says so, and `site realign` writes them.
+    let toml = port.path("harbor/harbor.toml");
+    let text = fs::read_to_string(&toml).unwrap();
+    fs::write(&toml, text.replace("memory = 64", "memory = 96")).unwrap();
+    let late = port.json(&["tend"], 0)["out_of_step"].clone();
+    assert_eq!(late.as_array().map(Vec::len), Some(2), "{late}");
+    let realigned = port.json(&["site", "realign", "--all"], 0);
+    assert_eq!(realigned["sites"][0]["state"], "outdated", "{realigned}");
+    assert!(page(&port, bakery, "/", vec![]).1.contains("limit 1048576 96M"));
+    assert_eq!(port.json(&["tend"], 0)["out_of_step"], serde_json::json!([]));
+
     // A test that fails takes everything back, and a pool that somebody has edited is left alone.
     let toml = port.path("harbor/harbor.toml");
     let good = fs::read_to_string(&toml).unwrap();
