@@ -28,7 +28,7 @@ const KILLED: [&str; 3] =
     ["fsync,fdatasync,rename,renameat,renameat2", "unlink,unlinkat,mkdir,mkdirat", "write,pwrite64"];
 
 /// The changing commands, on the harbor of [`Harbor::new`].
-const COMMANDS: [&str; 11] = [
+const COMMANDS: [&str; 14] = [
     "attach quay.example --account bakery",
     "attach pier.example --same-as gullrock.example --account bakery",
     "site change crumbandtide.example --www to-bare --yes",
@@ -40,6 +40,9 @@ const COMMANDS: [&str; 11] = [
     "zone change lanternchoir.example --mail none",
     "account add boatyard --email yard@saltmarsh.example",
     "tend",
+    "site change boats.example --serve php:8.2",
+    "site change desk.example --serve files",
+    "site protect gullrock.example --path /office --from 192.0.2.0/24",
 ];
 
 /// So many points of each class are tried for each command, spread evenly, where not all are.
@@ -52,14 +55,27 @@ struct Harbor {
 impl Harbor {
     fn new() -> Self {
         let harbor = Self { folder: tempfile::tempdir().unwrap() };
-        fs::create_dir_all(harbor.path("live/homes")).unwrap();
+        for folder in ["live/homes", "live/pools", "sockets"] {
+            fs::create_dir_all(harbor.path(folder)).unwrap();
+        }
+        // Pools that have always listened.
+        for account in ["yard", "office"] {
+            let socket = harbor.path("sockets").join(format!("brightharbor-8.2-{account}.sock"));
+            let listener = std::os::unix::net::UnixListener::bind(socket).unwrap();
+            std::thread::spawn(move || listener.incoming().flatten().for_each(drop));
+        }
+        // Whoever runs the tests can give folders to one of these.
+        let user = if brightharbor_io::install::is_root() { "games".into() } else { std::env::var("USER").unwrap() };
         let port = answer_with_fingerprints(harbor.path("live/harbor/servers/nginx"));
         let settings = format!(
             "[host]\naddresses = [\"127.0.0.1\"]\nnameservers = [\"ns1.saltmarsh.example.\"]\n[sites]\nhome = \
              \"{}/{{account}}\"\n[web]\nserver = \"nginx\"\nlisten = [\"127.0.0.1\"]\ntest = [\"true\"]\nreload = \
+             [\"true\"]\n[php.\"8.2\"]\npool-folder = \"{pools}\"\nsocket-folder = \"{sockets}\"\ntest = [\"true\"]\nreload = \
              [\"true\"]\n[dns]\nserver = \"bind\"\ncheck = [\"true\"]\ncontrol-command = [\"true\"]\n[internet]\n\
              root-servers = [\"127.0.0.9:9\"]\nresolvers = [\"127.0.0.9:9\"]\nhttp-port = {port}\nhttps-port = {port}\n",
-            harbor.path("live/homes").display()
+            harbor.path("live/homes").display(),
+            pools = harbor.path("live/pools").display(),
+            sockets = harbor.path("sockets").display(),
         );
         fs::write(harbor.path("settings.toml"), settings).unwrap();
         let file = harbor.path("settings.toml").display().to_string();
@@ -69,6 +85,10 @@ impl Harbor {
             "account add choir --email choir@saltmarsh.example",
             "attach crumbandtide.example --account bakery",
             "attach gullrock.example --account bakery",
+            &format!("account add yard --email yard@saltmarsh.example --system-user {user}"),
+            &format!("account add office --email office@saltmarsh.example --system-user {user}"),
+            "attach boats.example --account yard",
+            "attach desk.example --account office --serve php:8.2",
             "redirect add gullrock.example/gone /boats",
             "zone create lanternchoir.example --account choir",
         ] {
@@ -103,7 +123,7 @@ impl Harbor {
             let told = self.typed(&format!("{list} --json")).stdout;
             state.insert(list.to_string(), without_serials(&told));
         }
-        for folder in ["harbor/servers", "harbor/zones", "harbor/templates"] {
+        for folder in ["harbor/servers", "harbor/zones", "harbor/templates", "harbor/passwords", "pools"] {
             files_below(&self.path("live").join(folder), &mut |path, content| {
                 state.insert(path.display().to_string(), without_serials(&content));
             });
@@ -321,7 +341,12 @@ fn records_redirects_and_detaching_survive_every_fault() {
 
 #[test]
 fn zones_accounts_and_the_timer_survive_every_fault() {
-    try_all(&COMMANDS[7..]);
+    try_all(&COMMANDS[7..11]);
+}
+
+#[test]
+fn pools_of_php_and_protected_paths_survive_every_fault() {
+    try_all(&COMMANDS[11..]);
 }
 
 /// A disk that gives nothing back for a while: what is left over is told once by each command, until it can be taken back.
