@@ -195,3 +195,21 @@ fn a_path_is_protected_for_users_and_networks_and_free_again() {
     assert!(!file.exists());
     assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["content"], json!({}));
 }
+
+#[test]
+fn commands_of_the_settings_that_are_not_there_are_told() {
+    let coast = Coast::new();
+    let toml = coast.harbor().join("harbor.toml");
+    let text = std::fs::read_to_string(&toml).unwrap();
+    let tables = "\n[notify]\ncommand = [\"/usr/local/bin/tell-nobody\"]\n[php.\"8.9\"]\npool-folder = \"/etc/php/8.9\"\n\
+                  test = [\"php-fpm8.9\", \"-t\"]\nreload = [\"true\"]\n";
+    std::fs::write(&toml, text + tables).unwrap();
+    let checked = coast.json(&["init", "--check"], 3);
+    let expected = json!([
+        { "key": "[notify] command", "program": "/usr/local/bin/tell-nobody" },
+        { "key": "[php.\"8.9\"] test", "program": "php-fpm8.9" },
+    ]);
+    assert_eq!(checked["no_programs"], expected, "{checked}");
+    let told = coast.run(&["init", "--check"]).expect(3);
+    assert!(told.contains("[notify] command names /usr/local/bin/tell-nobody, and there is no such program"), "{told}");
+}

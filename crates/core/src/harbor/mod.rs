@@ -355,6 +355,26 @@ impl Settings {
         self.cas.values().chain([&self.ca])
     }
 
+    /// The commands that are named here, each with its key.
+    pub fn commands(&self) -> Vec<(String, &[String])> {
+        let mut all: Vec<(String, &[String])> = vec![
+            ("[web] test".into(), &self.web.test),
+            ("[web] reload".into(), &self.web.reload),
+            ("[dns] check".into(), &self.dns.check),
+            ("[dns] control-command".into(), &self.dns.control_command),
+            ("[notify] command".into(), &self.notify.command),
+        ];
+        for (version, php) in &self.php {
+            all.push((format!("[php.\"{version}\"] test"), &php.test));
+            all.push((format!("[php.\"{version}\"] reload"), &php.reload));
+        }
+        all.extend(
+            self.services.iter().map(|(name, service)| (format!("[services.{name}] reload"), &service.reload[..])),
+        );
+        all.retain(|(_, words)| !words.is_empty());
+        all
+    }
+
     /// The files of keys that are named here.
     pub fn key_files(&self) -> Vec<&Path> {
         let external = self.all_cas().filter_map(|ca| ca.external_account.as_ref()).map(|external| &external.key_file);

@@ -18,7 +18,7 @@ pub use dns::{
 };
 pub use include::{configuration, includes};
 pub use php::{await_pools, reload_pools, test_pools};
-pub use process::{run_bounded, run_with_input};
+pub use process::{is_program, run_bounded, run_with_input};
 pub use serials::{ask_serials, served_serials};
 pub use web::{MissingModules, SIDE_BY_SIDE, ask_missing_modules, await_fingerprint, reload_web, test_web};
 pub use zone_checks::check_zones;

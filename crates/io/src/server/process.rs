@@ -1,6 +1,7 @@
 //! Runs a server's own command: no shell, bounded in time and output.
 
 use std::io::{Read, Write};
+use std::os::unix::fs::PermissionsExt;
 use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -26,6 +27,20 @@ pub async fn run_bounded_in(folder: Option<&Path>, words: &[String], more: &[Str
 /// The same with something to read on its standard input.
 pub async fn run_with_input(words: &[String], input: Vec<u8>) -> Result<String, ServerError> {
     on_its_own(None, words.to_vec(), input).await
+}
+
+/// Whether there is a program of that name, as a command would find it: by its path, or in the folders of PATH.
+pub fn is_program(word: &str) -> bool {
+    let executes = |path: &Path| {
+        let mode = |found: std::fs::Metadata| found.is_file() && found.permissions().mode() & 0o111 != 0;
+        std::fs::metadata(path).is_ok_and(mode)
+    };
+    match word.contains('/') {
+        true => executes(Path::new(word)),
+        false => {
+            std::env::split_paths(&std::env::var_os("PATH").unwrap_or_default()).any(|at| executes(&at.join(word)))
+        }
+    }
 }
 
 async fn on_its_own(folder: Option<PathBuf>, all: Vec<String>, input: Vec<u8>) -> Result<String, ServerError> {

@@ -6,7 +6,7 @@ use brightharbor_core::harbor::{DnsServer, Settings, WebServer};
 use brightharbor_core::render::{Clash, ClashKind};
 use brightharbor_io::install::{closed_above, open_keys};
 use brightharbor_io::load::listener_clash;
-use brightharbor_io::server::{MissingModules, ask_missing_modules};
+use brightharbor_io::server::{MissingModules, ask_missing_modules, is_program};
 use serde_json::{Value, json};
 
 use super::inclusion::{Inclusion, all_in_effect, inclusions, inclusions_json, show_inclusions};
@@ -30,7 +30,10 @@ pub(super) fn check(context: &Context) -> Report {
     let inclusions = inclusions(&harbor.settings, &harbor.layout);
     let closed = closed_to_servers(&harbor.settings, harbor.layout.root());
     let open_keys = open_keys(&harbor.layout, &harbor.settings);
-    Ok(Box::new(Checked { server, inclusions, clash, modules, unset, closed, open_keys }))
+    let commands = harbor.settings.commands();
+    let missing = commands.iter().filter(|(_, words)| !is_program(&words[0]));
+    let no_programs = missing.map(|(key, words)| (key.clone(), words[0].clone())).collect();
+    Ok(Box::new(Checked { server, inclusions, clash, modules, no_programs, unset, closed, open_keys }))
 }
 
 struct Checked {
@@ -40,6 +43,8 @@ struct Checked {
     clash: Option<(PathBuf, Clash)>,
     /// Modules that the web server lacks, if it told; or why that cannot be told.
     modules: Result<Option<MissingModules>, String>,
+    /// Commands of harbor.toml whose program is not there: the key, and the program.
+    no_programs: Vec<(String, String)>,
     /// The keys of harbor.toml that sites and certificates need and that are not set.
     unset: Vec<&'static str>,
     /// A folder on the way to the harbor that the servers' users cannot enter.
@@ -136,6 +141,9 @@ impl Shown for Checked {
             }
             Err(reason) => page.hanging("  modules: ", &format!("cannot be told ({reason})")),
         }
+        for (key, program) in &self.no_programs {
+            page.hanging("  command: ", &format!("{key} names {program}, and there is no such program here"));
+        }
         if let Some(closed) = &self.closed {
             page.hanging("  closed: ", &closed_words(closed));
         }
@@ -168,6 +176,7 @@ impl Shown for Checked {
             })),
             "missing_modules": self.missing().map(|missing| &missing.for_all),
             "missing_for_programs": self.missing().map(|missing| &missing.for_programs),
+            "no_programs": self.no_programs.iter().map(|(key, program)| json!({ "key": key, "program": program })).collect::<Vec<_>>(),
             "unset": self.unset,
             "open_keys": self.open_keys.iter().map(|key| key.display().to_string()).collect::<Vec<_>>(),
             "closed": self.closed.as_ref().map(|closed| closed.display().to_string()),
@@ -176,7 +185,7 @@ impl Shown for Checked {
 
     fn exit(&self) -> Exit {
         let lacks_modules = self.missing().is_some_and(|missing| !missing.for_all.is_empty());
-        let is_safe = self.closed.is_none() && self.open_keys.is_empty();
+        let is_safe = self.no_programs.is_empty() && self.closed.is_none() && self.open_keys.is_empty();
         let stands = all_in_effect(&self.inclusions) && self.clash.is_none() && !lacks_modules && is_safe;
         if stands { Exit::Done } else { Exit::Waits }
     }
