@@ -226,7 +226,15 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
     let plans = coast.json(&["plan", "list"], 0);
     assert_eq!(
         members(&plans["plans"][0]["limits"]),
-        BTreeSet::from(["addon_domains", "subdomains", "alias_domains", "redirects", "disk_mib"])
+        BTreeSet::from([
+            "addon_domains",
+            "subdomains",
+            "alias_domains",
+            "redirects",
+            "disk_mib",
+            "scripts",
+            "script_memory_mib"
+        ])
     );
     let account = coast.json(&["account", "show", "bakery"], 0);
     assert_eq!(

@@ -21,6 +21,12 @@ pub struct Limits {
     pub redirects: Option<u32>,
     /// In MiB; reported against, never enforced.
     pub disk: Option<u32>,
+    /// How many scripts of PHP run at once; what harbor.toml says for the version when not limited.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub scripts: Option<u32>,
+    /// What one of them may have, in MiB.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub script_memory: Option<u32>,
 }
 
 /// What an account has.

@@ -14,6 +14,8 @@ pub struct LimitWishes {
     pub alias_domains: LimitWish,
     pub redirects: LimitWish,
     pub disk: LimitWish,
+    pub scripts: LimitWish,
+    pub script_memory: LimitWish,
 }
 
 impl LimitWishes {
@@ -24,6 +26,8 @@ impl LimitWishes {
             alias_domains: self.alias_domains.unwrap_or(before.alias_domains),
             redirects: self.redirects.unwrap_or(before.redirects),
             disk: self.disk.unwrap_or(before.disk),
+            scripts: self.scripts.unwrap_or(before.scripts),
+            script_memory: self.script_memory.unwrap_or(before.script_memory),
         }
     }
 }

@@ -4,7 +4,7 @@
 use std::fmt::Write;
 use std::path::Path;
 
-use crate::account::Account;
+use crate::account::{Account, Limits};
 use crate::change::content_hash;
 use crate::harbor::Php;
 use crate::site::Content;
@@ -16,6 +16,8 @@ pub struct Pool<'a> {
     pub version: &'a str,
     pub php: &'a Php,
     pub account: &'a Account,
+    /// What its plan allows, where that is less or more than usual.
+    pub limits: Limits,
     /// The system user that the account has.
     pub user: &'a str,
     /// The group of the web server.
@@ -28,7 +30,8 @@ pub struct Pool<'a> {
 
 /// The text of the file.
 pub fn pool_file(pool: &Pool<'_>) -> String {
-    let Pool { version, php, account, user, web_group, state, contents } = pool;
+    let Pool { version, php, account, limits, user, web_group, state, contents } = pool;
+    let (children, memory) = (limits.scripts.unwrap_or(php.children), limits.script_memory.unwrap_or(php.memory));
     let name = &account.name;
     let body_limit = contents.iter().map(|content| content.body_limit()).max().unwrap_or(Content::BODY_LIMIT);
     let time_limit = contents.iter().map(|content| content.time_limit()).max().unwrap_or(Content::TIME_LIMIT);
@@ -36,7 +39,7 @@ pub fn pool_file(pool: &Pool<'_>) -> String {
     let mut text = format!("[brightharbor-{name}]\nuser = {user}\n");
     let _ = writeln!(text, "listen = {}\nlisten.owner = {user}\nlisten.group = {web_group}", socket.display());
     text.push_str("listen.mode = 0660\npm = ondemand\n");
-    let _ = writeln!(text, "pm.max_children = {}\npm.process_idle_timeout = 60s\npm.max_requests = 1000", php.children);
+    let _ = writeln!(text, "pm.max_children = {}\npm.process_idle_timeout = 60s\npm.max_requests = 1000", children);
     let _ = writeln!(text, "request_terminate_timeout = {time_limit}s\nsecurity.limit_extensions = .php");
     let _ = writeln!(text, "env[TMPDIR] = \"{state}/temporary\"");
     for (setting, value) in [
@@ -44,7 +47,7 @@ pub fn pool_file(pool: &Pool<'_>) -> String {
         ("session.save_path", format!("{state}/sessions")),
         ("upload_tmp_dir", format!("{state}/temporary")),
         ("sys_temp_dir", format!("{state}/temporary")),
-        ("memory_limit", format!("{}M", php.memory)),
+        ("memory_limit", format!("{memory}M")),
         ("upload_max_filesize", body_limit.to_string()),
         ("post_max_size", body_limit.to_string()),
         ("max_execution_time", time_limit.to_string()),
@@ -82,6 +85,7 @@ mod tests {
             version: "8.2",
             php: &php,
             account: &account,
+            limits: Limits { scripts: Some(2), ..Limits::default() },
             user: "bakery",
             web_group: "www-data",
             state: Path::new("/harbor/php/bakery"),
@@ -91,6 +95,7 @@ mod tests {
         for line in [
             "listen = /run/php/brightharbor-8.2-bakery.sock",
             "user = bakery",
+            "pm.max_children = 2",
             "listen.group = www-data",
             "request_terminate_timeout = 300s",
             "php_admin_value[post_max_size] = \"52428800\"",

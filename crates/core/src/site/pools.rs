@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use super::{Content, Site, SiteFileState, SiteRemark};
-use crate::account::{Account, AccountName};
+use crate::account::{Account, AccountName, Limits};
 use crate::change::{
     Change, ChangeSet, ExistingFile, FileRemoval, FileWrite, FolderMake, InventoryChange, Plan, Purpose,
 };
@@ -19,6 +19,8 @@ use crate::render::{Pool, is_pool_as_written, pool_file};
 pub struct PoolLoaded {
     pub account: Account,
     pub version: String,
+    /// What the account's plan allows.
+    pub limits: Limits,
     pub file: ExistingFile,
     /// The contents of the account's sites that the change does not touch.
     pub others: Vec<Content>,
@@ -68,7 +70,7 @@ fn coming<'a>(set: &'a ChangeSet, account: &'a AccountName) -> impl Iterator<Ite
 
 /// Adds to a change of sites what it means for the pools of PHP. What somebody has edited in one stays.
 pub fn with_pools(plan: &mut Plan, loaded: &[PoolLoaded], settings: &Settings, layout: &Layout) {
-    for PoolLoaded { account, version, file, others } in loaded {
+    for PoolLoaded { account, version, limits, file, others } in loaded {
         let (Some(php), Some(user)) = (settings.php.get(version), &account.system_user) else { continue };
         let path = php.pool_file(&account.name);
         let contents: Vec<Content> = coming(&plan.set, &account.name).chain(others).cloned().collect();
@@ -87,7 +89,7 @@ pub fn with_pools(plan: &mut Plan, loaded: &[PoolLoaded], settings: &Settings, l
             }
             continue;
         }
-        let Some(text) = wanted_pool(account, version, &using, settings, layout) else { continue };
+        let Some(text) = wanted_pool(account, version, *limits, &using, settings, layout) else { continue };
         if file.as_deref() == Some(text.as_bytes()) {
             continue;
         }
@@ -106,21 +108,22 @@ pub fn with_pools(plan: &mut Plan, loaded: &[PoolLoaded], settings: &Settings, l
 fn wanted_pool(
     account: &Account,
     version: &str,
+    limits: Limits,
     contents: &[&Content],
     settings: &Settings,
     layout: &Layout,
 ) -> Option<String> {
     let (php, user) = (settings.php.get(version)?, account.system_user.as_deref()?);
     let (state, web_group) = (layout.php_state(&account.name), settings.web.group_or_usual());
-    Some(pool_file(&Pool { version, php, account, user, web_group, state: &state, contents }))
+    Some(pool_file(&Pool { version, php, account, limits, user, web_group, state: &state, contents }))
 }
 
 /// Whether the file of a pool that sites want is as it would be written now; `others` are all of those sites.
 pub fn pool_out_of_step(loaded: &PoolLoaded, settings: &Settings, layout: &Layout) -> Option<SiteFileState> {
-    let PoolLoaded { account, version, file, others } = loaded;
+    let PoolLoaded { account, version, limits, file, others } = loaded;
     let using: Vec<&Content> =
         others.iter().filter(|content| content.php_versions().any(|one| one == version)).collect();
-    let written = wanted_pool(account, version, &using, settings, layout)?;
+    let written = wanted_pool(account, version, *limits, &using, settings, layout)?;
     match file {
         Some(file) if file == written.as_bytes() => None,
         Some(file) if is_pool_as_written(file) => Some(SiteFileState::Outdated),
@@ -178,7 +181,7 @@ mod tests {
             ..Account::new(name.clone(), "baker@saltmarsh.example", "/home/bakery")
         };
         assert_eq!(touched_pools(&plan.set), BTreeSet::from([(name, "8.2".to_string())]));
-        let loaded = PoolLoaded { account, version: "8.2".into(), file, others };
+        let loaded = PoolLoaded { account, version: "8.2".into(), limits: Limits::default(), file, others };
         with_pools(&mut plan, &[loaded], &settings(), &Layout::new("/harbor"));
         plan
     }
@@ -215,6 +218,7 @@ mod tests {
                 ..Account::new(php.account.clone(), "b@saltmarsh.example", "/home/bakery")
             },
             version: "8.2".into(),
+            limits: Limits::default(),
             file: Some(write.content.to_vec()),
             others: vec![Content::clone(&php.rules.content)],
         };
@@ -223,6 +227,9 @@ mod tests {
         assert_eq!(state(&fresh, &settings), None);
         settings.php.get_mut("8.2").unwrap().memory = 256;
         assert_eq!(state(&fresh, &settings), Some(SiteFileState::Outdated), "what harbor.toml says by now");
+        settings.php.get_mut("8.2").unwrap().memory = 128;
+        fresh.limits.scripts = Some(2);
+        assert_eq!(state(&fresh, &settings), Some(SiteFileState::Outdated), "what the plan says by now");
         fresh.file = None;
         assert_eq!(state(&fresh, &settings), Some(SiteFileState::Missing));
         fresh.file = Some(b"[by-hand]\n".to_vec());

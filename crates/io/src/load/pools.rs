@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 
-use brightharbor_core::account::{Account, AccountName};
+use brightharbor_core::account::{Account, AccountName, Limits};
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Host;
 use brightharbor_core::site::{
@@ -45,7 +45,8 @@ pub fn pools(overlay: &Overlay<'_>, set: &ChangeSet) -> Result<Vec<PoolLoaded>, 
         let others = sites.into_iter().filter(|site| !touched.contains(&site.main()));
         let others: Vec<Content> = others.map(|site| *site.rules.content).collect();
         let file = overlay.file(&php.pool_file(&name))?;
-        all.push(PoolLoaded { account, version, file, others });
+        let limits = limits_of(overlay, &account)?;
+        all.push(PoolLoaded { account, version, limits, file, others });
     }
     Ok(all)
 }
@@ -60,8 +61,14 @@ pub fn pools_of(harbor: &Harbor, sites: &[Site]) -> Result<Vec<(Host, PoolLoaded
             let Some(account) = harbor.store.account(&site.account)? else { continue };
             let others = harbor.store.sites(Some(&site.account))?.into_iter().map(|site| *site.rules.content).collect();
             let file = read_if_there(&php.pool_file(&site.account))?;
-            all.insert(key, (site.main().clone(), PoolLoaded { account, version: version.to_string(), file, others }));
+            let (limits, version) = (limits_of(harbor, &account)?, version.to_string());
+            all.insert(key, (site.main().clone(), PoolLoaded { account, version, limits, file, others }));
         }
     }
     Ok(all.into_values().collect())
+}
+
+fn limits_of(harbor: &Harbor, account: &Account) -> Result<Limits, LoadError> {
+    let plan = account.plan.as_ref().map(|plan| harbor.store.plan(plan)).transpose()?.flatten();
+    Ok(plan.map(|plan| plan.limits).unwrap_or_default())
 }

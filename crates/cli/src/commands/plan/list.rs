@@ -44,11 +44,17 @@ impl Shown for Plans {
             let mut row = vec![plan.name.to_string()];
             row.extend(Counted::ALL.map(|counted| limit_words(plan.limits.of(counted))));
             row.push(plan.limits.disk.map_or_else(|| "any".into(), |mib| format!("{mib} MiB")));
+            row.push(match (plan.limits.scripts, plan.limits.script_memory) {
+                (None, None) => "as set".into(),
+                (Some(count), None) => count.to_string(),
+                (None, Some(mib)) => format!("{mib} MiB each"),
+                (Some(count), Some(mib)) => format!("{count}, {mib} MiB each"),
+            });
             row
         };
         let mut headings = vec!["plan"];
         headings.extend(Counted::ALL.map(Counted::words));
-        headings.push("disk");
+        headings.extend(["disk", "scripts"]);
         list(page, &headings, self.plans.iter().map(row).collect());
     }
 

@@ -49,6 +49,12 @@ struct Given {
     /// Disk to report against, in MiB.
     #[arg(long, value_name = "MIB")]
     disk: Option<String>,
+    /// Scripts of PHP that run at once, from 1 on.
+    #[arg(long, value_name = "COUNT")]
+    scripts: Option<String>,
+    /// What one of them may have, in MiB, from 8 on.
+    #[arg(long, value_name = "MIB")]
+    script_memory: Option<String>,
 }
 
 impl Given {
@@ -70,7 +76,19 @@ impl Given {
             alias_domains: read(&self.alias_domains)?,
             redirects: read(&self.redirects)?,
             disk: read(&self.disk)?,
+            scripts: at_least(1, "--scripts", read(&self.scripts)?)?,
+            script_memory: at_least(8, "--script-memory", read(&self.script_memory)?)?,
         })
+    }
+}
+
+/// PHP does not start with less.
+fn at_least(least: u32, option: &str, wish: LimitWish) -> Result<LimitWish, Error> {
+    match wish {
+        Some(Some(count)) if count < least => {
+            Err(Error::wrong_use(format!("`{option} {count}` is too little")).advice(format!("give {least} or more")))
+        }
+        wish => Ok(wish),
     }
 }
 

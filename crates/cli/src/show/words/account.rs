@@ -90,6 +90,9 @@ pub(super) fn told(remark: &AccountRemark) -> Told {
             .with("home", home.display().to_string()),
         Is::PlanAllows { plan, limits } => {
             let all = Counted::ALL.map(|counted| format!("{} {}", counted.words(), limit_words(limits.of(counted))));
+            let scripts = limits.scripts.map(|count| format!("scripts at once {count}"));
+            let memory = limits.script_memory.map(|mib| format!("{mib} MiB for a script"));
+            let all: Vec<String> = all.into_iter().chain(scripts).chain(memory).collect();
             let words = format!("plan {plan} allows: {}", all.join(", "));
             Told::fact("plan-allows", words).with("plan", plan.as_str()).with("limits", limits_document(limits))
         }
@@ -116,5 +119,7 @@ pub fn limits_document(limits: &Limits) -> Value {
         "alias_domains": limits.alias_domains,
         "redirects": limits.redirects,
         "disk_mib": limits.disk,
+        "scripts": limits.scripts,
+        "script_memory_mib": limits.script_memory,
     })
 }

@@ -177,6 +177,12 @@ fn run_as_their_users(kind: &str) {
     assert!(page(&port, bakery, "/", vec![]).1.contains("limit 1048576 96M"));
     assert_eq!(port.json(&["tend"], 0)["out_of_step"], serde_json::json!([]));
 
+    port.run(&["plan", "add", "small", "--scripts", "2", "--script-memory", "32"]).expect(0);
+    port.json(&["account", "change", "bakery", "--plan", "small"], 0);
+    port.json(&["site", "realign", bakery], 0);
+    assert!(page(&port, bakery, "/", vec![]).1.contains("limit 1048576 32M"));
+    assert!(fs::read_to_string(fpm.pool("bakery")).unwrap().contains("pm.max_children = 2\n"));
+
     // A test that fails takes everything back, and a pool that somebody has edited is left alone.
     let toml = port.path("harbor/harbor.toml");
     let good = fs::read_to_string(&toml).unwrap();
