@@ -10,7 +10,10 @@ use brightharbor_core::harbor::{Layout, Settings, WebServer};
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{Answer, Ports, Redirect, Source, Target, answer};
 use brightharbor_core::render::{fingerprint, site_file};
-use brightharbor_core::site::{HttpsState, HttpsStates, Site, SiteKind, SiteRules, WwwPolicy};
+use brightharbor_core::site::{
+    Cached, Content, ContentWish, Guard, HttpsState, HttpsStates, Network, Site, SiteKind, SiteRules, WwwPolicy,
+    check_user, parse_names, parse_part, parse_path,
+};
 use brightharbor_io::http::Connection;
 use brightharbor_io::server::reload_web;
 use brightharbor_io::trust;
@@ -280,6 +283,41 @@ fn three_servers_and_the_model_answer_alike() {
     assert!(asked >= 600, "{asked}");
 }
 
+fn redirect_of(source: &str, prefix: bool) -> Redirect {
+    redirect(source, prefix, 302, "https://quay.example/", false, true)
+}
+
+type TypedContent = (Vec<(String, String)>, String, String, (Vec<String>, Vec<(String, String)>), [bool; 5], u8);
+
+/// What is accepted of what was typed.
+fn content_of((parts, names, page, (folders, guards), switches, number): TypedContent) -> Content {
+    let path = |typed: &String| parse_path(typed).ok();
+    let guard = |(typed, user): &(String, String)| {
+        let users: Vec<String> = check_user(user).is_ok().then(|| user.clone()).into_iter().collect();
+        let networks = [format!("192.0.2.{number}"), format!("2001:db8::/{number}"), user.clone()];
+        let from: Vec<Network> = networks.iter().filter_map(|typed| Network::parse(typed).ok()).collect();
+        Some(Guard { path: parse_path(typed).ok()?, users, from })
+    };
+    let mut guards: Vec<Guard> = guards.iter().filter_map(guard).collect();
+    guards.sort_by(|one, other| one.path.cmp(&other.path));
+    guards.dedup_by(|one, other| one.path == other.path);
+    let [listing, front, single, missing, cached] = switches;
+    let names = parse_names(&names).ok();
+    let wish = ContentWish {
+        parts: parts.iter().filter_map(|(path, what)| parse_part(&format!("{path}={what}")).ok()).collect(),
+        index: names.clone(),
+        listing: Some(listing),
+        single_page: Some(path(&page).filter(|_| single)),
+        missing_page: Some(path(&page).filter(|_| missing)),
+        cache: names.filter(|_| cached).map(|endings| vec![Cached { endings, seconds: 60 }]),
+        front: Some(front),
+        no_scripts: Some(folders.iter().filter_map(path).collect()),
+        body_limit: Some(Some(u64::from(number) + 1)),
+        time_limit: Some(Some(u32::from(number) + 1)),
+    };
+    Content { guards, ..wish.applied_to(&Content::default()) }
+}
+
 /// Whatever is accepted as source, target, folder and policy: the files of hundreds of such sites pass the servers'
 /// own config tests.
 #[test]
@@ -304,11 +342,27 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
     let path = prop_oneof![mild(), piece()];
     let redirect = (path, piece(), any::<bool>(), any::<bool>(), 0..4_usize, 0..3_usize);
     let strategy = (prop::collection::vec(redirect, 0..6), piece(), 0..4_usize, any::<bool>(), any::<Option<u32>>());
+    // Few paths, so that parts, guards, redirects and folders meet at the same ones.
+    let place = || prop_oneof!["(/[ab]){1,2}", "/[ab][.]x/?", "/[a-z0-9._~-]{1,5}", Just("/".to_string()), piece()];
+    let what = prop_oneof![
+        Just("files".to_string()),
+        Just("php:8.2".to_string()),
+        Just("php:unix:/run/a b.sock".to_string()),
+        Just("http://127.0.0.1:3000".to_string()),
+        Just("unix:/run/app-1.sock".to_string()),
+        "(php|http|unix):[a-z0-9/.:;{}$]{1,12}",
+    ];
+    let names = prop_oneof!["[a-z.]{1,6}(,[a-z]{1,3})?", piece()];
+    let parts = prop::collection::vec((place(), what), 0..4);
+    let lists = (prop::collection::vec(place(), 0..3), prop::collection::vec((place(), names.clone()), 0..3));
+    let content = (parts, names, place(), lists, any::<[bool; 5]>(), any::<u8>());
     let mut runner = TestRunner::deterministic();
-    let (mut accepted, mut refused, mut demanded) = (0, 0, 0);
+    let (mut accepted, mut refused, mut demanded, mut parted) = (0, 0, 0, 0);
     for number in 0..300 {
         let (typed, root, www, tls13, hsts) = strategy.new_tree(&mut runner).unwrap().current();
         let domain = format!("berth{number}.example");
+        let content = content_of(content.new_tree(&mut runner).unwrap().current());
+        parted += content.parts.len().min(1);
         let mut redirects: Vec<Redirect> = Vec::new();
         let mut demands: Vec<Demand> = Vec::new();
         for (path, target, prefix, keep_path, status, sides) in typed {
@@ -331,6 +385,11 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
             let status = [301, 302, 307, 308][status];
             redirects.push(Redirect { source, target, status, keep_path, with_twin, until: None });
         }
+        for (path, prefix) in [("/a", true), ("/b/a", false)].into_iter().filter(|_| number % 3 == 0) {
+            if !redirects.iter().any(|other| other.source.path == path) {
+                redirects.push(redirect_of(&format!("{domain}{path}"), prefix));
+            }
+        }
         let document_root = std::path::PathBuf::from(format!("/home/berth/{root}"));
         let document_root = match brightharbor_core::harbor::check_path(&document_root) {
             Ok(()) => document_root,
@@ -338,7 +397,14 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
         };
         let policies = [WwwPolicy::Also, WwwPolicy::ToBare, WwwPolicy::ToWww, WwwPolicy::None];
         demanded += demands.len();
-        let rules = SiteRules { www: policies[www], hsts, redirects, demands, ..SiteRules::default() };
+        let rules = SiteRules {
+            www: policies[www],
+            hsts,
+            redirects,
+            demands,
+            content: Box::new(content),
+            ..SiteRules::default()
+        };
         let https = if tls13 { HttpsState::Forced } else { HttpsState::Offered };
         let mut site = site(folder.path(), &domain, if number < 20 { https } else { HttpsState::None }, rules);
         site.document_root = document_root;
@@ -350,7 +416,7 @@ fn any_accepted_site_is_accepted_by_the_servers_own_tests() {
         }
     }
     assert!(accepted > 100 && refused > 100, "{accepted} accepted, {refused} refused");
-    assert!(demanded > 20, "{demanded}");
+    assert!(demanded > 20 && parted > 100, "{demanded} {parted}");
     let nginx = Web::nginx(folder.path(), &harbor.join("servers/nginx"));
     let apache = Web::apache(&world.cast, folder.path(), &harbor.join("servers/apache"));
     for web in [nginx, apache] {
