@@ -202,7 +202,7 @@ fn silent_program(harbor: &Harbor, host: &HostGathered) -> Result<Option<SilentP
     Ok(upstream.map(|upstream| SilentProgram {
         what: by.words(),
         at: upstream.to_string(),
-        refused: takes_connections(&upstream).err().map(|error| error.to_string()),
+        refused: takes_connections(&upstream).err().map(|error| why_not(&error)),
     }))
 }
 
@@ -211,6 +211,18 @@ fn takes_connections(upstream: &Upstream) -> std::io::Result<()> {
     match upstream {
         Upstream::Socket(path) => std::os::unix::net::UnixStream::connect(path).map(|_| ()),
         Upstream::Address(address) => TcpStream::connect_timeout(address, CONNECT_PATIENCE).map(|_| ()),
+    }
+}
+
+/// In plain words.
+fn why_not(error: &std::io::Error) -> String {
+    use std::io::ErrorKind;
+    match error.kind() {
+        ErrorKind::ConnectionRefused => "connection refused".into(),
+        ErrorKind::NotFound => "there is no such socket".into(),
+        ErrorKind::PermissionDenied => "no permission".into(),
+        ErrorKind::TimedOut | ErrorKind::WouldBlock => "no answer".into(),
+        _ => error.to_string().split(" (os error").next().unwrap_or_default().to_lowercase(),
     }
 }
 

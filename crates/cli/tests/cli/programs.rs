@@ -55,7 +55,8 @@ fn a_program_that_is_down_is_named_with_what_to_do() {
     let lands = &survey["surveys"][0]["links"][5];
     assert_eq!((&lands["code"], &lands["state"]), (&json!("program-silent"), &json!("broken")), "{survey}");
     let because = lands["because"].as_str().unwrap();
-    assert!(because.contains(&format!("nobody takes connections at {address}")), "{because}");
+    let words = format!("the program at {address} does not take connections (connection refused): start it");
+    assert!(because.contains(&words), "{because}");
 }
 
 #[test]

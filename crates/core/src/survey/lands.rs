@@ -17,16 +17,12 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
     };
     let mut way = way(landing);
     let own_page = seen.harbored.is_some() && answers.state == LinkState::Holds;
-    if let Some(shows) = landing.shows.filter(|shows| own_page && *shows != Shows::Content) {
+    let speaks_for_itself = [Shows::Content, Shows::NoProgram, Shows::LateProgram];
+    if let Some(shows) = landing.shows.filter(|shows| own_page && !speaks_for_itself.contains(shows)) {
         way.push_str(&format!(", which shows {}", shows.words()));
     }
     if let (LandingEnd::Page { status, .. }, Some(silent)) = (&landing.end, silent(seen)) {
-        let SilentProgram { what, at, refused } = silent;
-        let why = match refused {
-            Some(why) => format!("nobody takes connections at {at} ({why}): start it"),
-            None => format!("somebody takes connections at {at}, but there is no answer: its log says why"),
-        };
-        return link(LinkState::Broken, "program-silent", format!("{way} ({status}): {what} is wanted, and {why}"));
+        return link(LinkState::Broken, "program-silent", format!("{way} ({status}): {}", silent_words(silent)));
     }
     if let (LandingEnd::Page { status: status @ (401 | 403), .. }, Some(true)) =
         (&landing.end, seen.harbored.map(|harbored| harbored.is_guarded))
@@ -75,6 +71,14 @@ pub(super) fn lands(seen: &Seen<'_>, answers: &Link) -> Link {
             "redirect-without-url",
             format!("{url} redirects to `{location}`, which is not an address"),
         ),
+    }
+}
+
+fn silent_words(SilentProgram { what, at, refused }: &SilentProgram) -> String {
+    let place = if what.contains(at.as_str()) { String::new() } else { format!(" at {at}") };
+    match refused {
+        Some(why) => format!("{what} does not take connections{place} ({why}): start it"),
+        None => format!("{what} takes connections{place}, but does not answer in time: its log may say why"),
     }
 }
 

@@ -485,9 +485,9 @@ fn a_program_that_does_not_answer_is_named_and_told_from_its_own_errors() {
     let down = silent(Some("No such file"));
     assert_eq!((down.code, &down.state, down.turn), ("program-silent", &LinkState::Broken, Some(Turn::Administrator)));
     assert!(
-        down.because.contains("PHP 8.2 is wanted, and nobody takes connections at unix:/run/php/a.sock (No such file)")
+        down.because.contains("PHP 8.2 does not take connections at unix:/run/php/a.sock (No such file): start it")
     );
-    assert!(silent(None).because.contains("its log says why"));
+    assert!(silent(None).because.contains("takes connections at unix:/run/php/a.sock, but does not answer in time"));
     let own = Look::spoilt(|look| look.host().landing = landing(503, None)).link(LinkName::Lands);
     assert_eq!(own.code, "bad-status", "the program's own trouble");
     let shows = |shows| {
