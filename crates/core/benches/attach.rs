@@ -58,6 +58,7 @@ fn loaded(layout: &Layout, zones: usize) -> AttachLoaded {
         site_file: None,
         joined: None,
         root_is_there: false,
+        root_is_open: false,
         shares_root: None,
         own: None,
         near_miss: None,

@@ -98,6 +98,8 @@ pub struct AttachLoaded {
     pub joined: Option<(Site, ExistingFile)>,
     /// Whether a folder is where a given document root would be.
     pub root_is_there: bool,
+    /// Whether every user of this machine can read it.
+    pub root_is_open: bool,
     /// A site whose document root is the same, or above or below.
     pub shares_root: Option<Host>,
     /// The hash of the directives that somebody has written for it, before or after it was here before.

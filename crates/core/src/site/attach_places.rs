@@ -98,6 +98,10 @@ pub(super) fn with_own_root(
     if !request.content.is_empty() {
         site.rules.content = Box::new(wanted_content(&request.content, &site, Some(account), &mut plan, settings)?);
     }
+    if loaded.root_is_open && site.rules.content.php_versions().next().is_some() {
+        let (document_root, group) = (site.document_root.clone(), settings.web.group_or_usual().to_string());
+        plan.remark(SiteRemark::RootIsOpen { document_root, group });
+    }
     plan.change(root_folder(&site.document_root, account, &site, settings, layout));
     Ok(Attachment { hosts: site.hostnames.clone(), plan, site })
 }

@@ -49,6 +49,7 @@ fn empty() -> AttachLoaded {
         is_first: true,
         joined: None,
         root_is_there: false,
+        root_is_open: false,
         shares_root: None,
         own: None,
         near_miss: None,

@@ -83,6 +83,7 @@ pub async fn attach(overlay: &Overlay<'_>, request: &AttachRequest) -> Result<At
             }
             None => None,
         },
+        root_is_open: root.as_deref().is_some_and(super::site::is_open),
         root_is_there: root.as_ref().is_some_and(|root| std::fs::symlink_metadata(root).is_ok()),
         shares_root: root.map(|root| overlay.store.site_sharing(&root)).transpose()?.flatten(),
         own: super::own_directives(&overlay.settings, &overlay.layout, &main)?,

@@ -42,7 +42,7 @@ pub async fn change_site(
 }
 
 /// Whether every user of this machine can read a folder.
-fn is_open(folder: &Path) -> bool {
+pub(super) fn is_open(folder: &Path) -> bool {
     std::fs::metadata(folder).is_ok_and(|found| found.permissions().mode() & 0o005 != 0)
 }
 

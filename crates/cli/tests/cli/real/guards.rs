@@ -1,6 +1,10 @@
 //! Paths that not everybody may see, on real servers: by password, by network, by both, whatever answers behind them.
 
 use std::fs;
+use std::io::{Read, Write};
+use std::net::{SocketAddr, TcpListener};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
@@ -9,6 +13,22 @@ use super::php_pools::{Fpm, page, page_with, with_two_accounts};
 use super::voyage::Port;
 
 const SITE: &str = "crumbandtide.example";
+
+/// A program that answers everything, and how often it was asked.
+fn program() -> (SocketAddr, Arc<AtomicUsize>) {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = listener.local_addr().unwrap();
+    let heard = Arc::new(AtomicUsize::new(0));
+    let counted = Arc::clone(&heard);
+    std::thread::spawn(move || {
+        for mut stream in listener.incoming().flatten() {
+            counted.fetch_add(1, Ordering::SeqCst);
+            let _ = stream.read(&mut [0; 4096]);
+            let _ = stream.write_all(b"HTTP/1.1 200 OK\r\nContent-Length: 10\r\nConnection: close\r\n\r\nhigh water");
+        }
+    });
+    (address, heard)
+}
 
 fn are_closed(kind: &str) {
     let port = Port::new(kind);
@@ -69,6 +89,16 @@ fn are_closed(kind: &str) {
     assert_eq!(page(&port, SITE, "/note.html", vec![]).0, 403);
     assert_eq!(as_user("/admin/list.txt", "anna:the tide is low").0, 200);
     assert_eq!(port.json(&["survey", SITE], 0)["surveys"][0]["links"][5]["code"], "guarded");
+
+    // A program is no exception: it hears of nobody who is not let in.
+    let (address, heard) = program();
+    port.json(&["site", "change", SITE, "--serve", &format!("/tides=http://{address}")], 0);
+    protect(&["--path", "/tides", "--user", "ben", "--password-file", file]);
+    for path in ["/tides", "/tides/", "/tides/today", "/%74ides/today"] {
+        assert_eq!(page(&port, SITE, path, vec![]).0, 401, "{kind} {path}");
+    }
+    assert_eq!(heard.load(Ordering::SeqCst), 0);
+    assert_eq!(as_user("/tides/today", "ben:the tide is low"), (200, "high water".into()));
 
     // Customers' programs do not read the hashes.
     let folder = port.path("harbor/passwords");
