@@ -109,6 +109,8 @@ fn files(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>, tls: bool
     // checked when it is made.
     let root = quoted(&served.site.document_root.to_string_lossy());
     let _ = writeln!(text, "        disable_symlinks if_not_owner from={root};");
+    // Each folder on the way is opened for that: for a second it is remembered, which makes up for it.
+    text.push_str("        open_file_cache max=1000 inactive=10s;\n        open_file_cache_valid 1s;\n");
     let _ = writeln!(text, "        location ~ {} {{\n            return 404;\n        }}", quoted(HIDDEN));
     for folder in served.no_scripts_around(part.stem).filter(|_| php.is_some()) {
         let pattern = quoted(&format!("^{}/.*{SCRIPTS}", in_pattern(folder)));

@@ -39,7 +39,7 @@ pub fn pool_file(pool: &Pool<'_>) -> String {
     let mut text = format!("[brightharbor-{name}]\nuser = {user}\n");
     let _ = writeln!(text, "listen = {}\nlisten.owner = {user}\nlisten.group = {web_group}", socket.display());
     text.push_str("listen.mode = 0660\npm = ondemand\n");
-    let _ = writeln!(text, "pm.max_children = {}\npm.process_idle_timeout = 60s\npm.max_requests = 1000", children);
+    let _ = writeln!(text, "pm.max_children = {}\npm.process_idle_timeout = 60s\npm.max_requests = 10000", children);
     let _ = writeln!(text, "request_terminate_timeout = {time_limit}s\nsecurity.limit_extensions = .php");
     let _ = writeln!(text, "env[TMPDIR] = \"{state}/temporary\"");
     for (setting, value) in [
@@ -105,7 +105,7 @@ mod tests {
             assert!(text.lines().any(|found| found == line), "{line}: {text}");
         }
         assert!(is_pool_as_written(text.as_bytes()));
-        assert!(!is_pool_as_written(text.replace("1000", "10").as_bytes()) && !is_pool_as_written(b"[www]\n"));
+        assert!(!is_pool_as_written(text.replace("10000", "10").as_bytes()) && !is_pool_as_written(b"[www]\n"));
     }
 
     fn toml_like() -> Php {
