@@ -6,7 +6,7 @@ use std::fmt::Write;
 
 use super::host_plan::HostPlan;
 use super::nginx::quoted;
-use super::parts::{PROGRAM_WORDS, RUN, SCRIPTS, SIGN_IN, ShownPart, in_pattern, shown_parts};
+use super::parts::{PROGRAM_WORDS, RUN, SCRIPTS, SIGN_IN, ShownPart, in_pattern, is_script, shown_parts};
 use super::{HIDDEN, Served};
 use crate::site::{Answering, Upstream};
 
@@ -29,6 +29,7 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
                 guard(text, served, part);
                 program(text, served, at, tls);
             }
+            (_, true) if part.is_piece() => single(text, served, part, tls),
             // As for any folder.
             (_, true) => {
                 let _ = writeln!(text, "    location = {path} {{");
@@ -68,6 +69,21 @@ fn guard(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>) {
     }
 }
 
+/// The bare path of a guarded piece: a file, a script, or a folder without its slash. nginx takes no further locations here.
+fn single(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>, tls: bool) {
+    let _ = writeln!(text, "    location = {} {{", quoted(part.stem));
+    guard(text, served, part);
+    let php = served.php_at(part.by);
+    let runs =
+        part.stem.ends_with(".php") && !served.no_scripts_around(part.stem).any(|folder| part.stem.starts_with(folder));
+    match &php {
+        Some(at) if runs => run(text, served, at, tls),
+        _ if is_script(part.stem) => text.push_str("            return 403;\n"),
+        _ => drop(plain_files(text, served, part, php.is_some())),
+    }
+    text.push_str("    }\n");
+}
+
 /// What holds for all of the server's block.
 fn for_programs(text: &mut String, served: &Served<'_>, parts: &[ShownPart<'_>]) {
     let content = &served.site.rules.content;
@@ -90,27 +106,7 @@ fn for_programs(text: &mut String, served: &Served<'_>, parts: &[ShownPart<'_>])
 fn files(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>, tls: bool) {
     let content = &served.site.rules.content;
     let php = served.php_at(part.by);
-    if php.is_none() {
-        text.push_str("        if ($request_method !~ \"^(?:GET|HEAD)$\") {\n            return 405;\n        }\n");
-    }
-    let _ = writeln!(text, "        index {};", content.index_of(part.by).join(" "));
-    if content.listing {
-        text.push_str("        autoindex on;\n");
-    }
-    let otherwise = match (&php, &content.single_page) {
-        (Some(_), _) if content.front => Some(format!("{}/index.php$is_args$args", part.base)),
-        (None, Some(page)) => Some(page.clone()),
-        _ => None,
-    };
-    if let Some(page) = &otherwise {
-        let _ = writeln!(text, "        try_files $uri $uri/ {};", quoted(page));
-    }
-    // A customer's link to a file of somebody else would show what only this server may read. The root itself is
-    // checked when it is made.
-    let root = quoted(&served.site.document_root.to_string_lossy());
-    let _ = writeln!(text, "        disable_symlinks if_not_owner from={root};");
-    // Each folder on the way is opened for that: for a second it is remembered, which makes up for it.
-    text.push_str("        open_file_cache max=1000 inactive=10s;\n        open_file_cache_valid 1s;\n");
+    let otherwise = plain_files(text, served, part, php.is_some());
     let _ = writeln!(text, "        location ~ {} {{\n            return 404;\n        }}", quoted(HIDDEN));
     for folder in served.no_scripts_around(part.stem).filter(|_| php.is_some()) {
         let pattern = quoted(&format!("^{}/.*{SCRIPTS}", in_pattern(folder)));
@@ -131,9 +127,42 @@ fn files(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>, tls: bool
     text.push_str("    }\n");
 }
 
+/// What holds for all files of a part. Gives what answers for those that are not there.
+fn plain_files(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>, php: bool) -> Option<String> {
+    let content = &served.site.rules.content;
+    if !php {
+        text.push_str("        if ($request_method !~ \"^(?:GET|HEAD)$\") {\n            return 405;\n        }\n");
+    }
+    let _ = writeln!(text, "        index {};", content.index_of(part.by).join(" "));
+    if content.listing {
+        text.push_str("        autoindex on;\n");
+    }
+    let otherwise = match (php, &content.single_page) {
+        (true, _) if content.front => Some(format!("{}/index.php$is_args$args", part.base)),
+        (false, Some(page)) => Some(page.clone()),
+        _ => None,
+    };
+    if let Some(page) = &otherwise {
+        let _ = writeln!(text, "        try_files $uri $uri/ {};", quoted(page));
+    }
+    // A customer's link to a file of somebody else would show what only this server may read. The root itself is
+    // checked when it is made.
+    let root = quoted(&served.site.document_root.to_string_lossy());
+    let _ = writeln!(text, "        disable_symlinks if_not_owner from={root};");
+    // Each folder on the way is opened for that: for a second it is remembered, which makes up for it.
+    text.push_str("        open_file_cache max=1000 inactive=10s;\n        open_file_cache_valid 1s;\n");
+    otherwise
+}
+
 /// The scripts of PHP. What is behind one in the path is for the script; only files that are there are run.
 fn script(text: &mut String, served: &Served<'_>, at: &Upstream, tls: bool) {
     let _ = writeln!(text, "        location ~ {} {{", quoted(RUN));
+    run(text, served, at, tls);
+    text.push_str("        }\n");
+}
+
+/// Passes a script on, if it is there.
+fn run(text: &mut String, served: &Served<'_>, at: &Upstream, tls: bool) {
     text.push_str("            fastcgi_split_path_info \"^(.+?[.]php)(/.*)?$\";\n");
     text.push_str(
         "            if (!-f $document_root$fastcgi_script_name) {\n                return 404;\n            }\n",
@@ -169,19 +198,21 @@ fn script(text: &mut String, served: &Served<'_>, at: &Upstream, tls: bool) {
     }
     let limit = served.site.rules.content.time_limit();
     let _ = writeln!(text, "            fastcgi_read_timeout {limit}s;\n            fastcgi_send_timeout {limit}s;");
-    let _ = writeln!(text, "            fastcgi_pass {};\n        }}", quoted(&at.to_string()));
+    let _ = writeln!(text, "            fastcgi_pass {};", quoted(&at.to_string()));
 }
 
 /// A program gets the path as it was asked, encoding and all.
 fn program(text: &mut String, served: &Served<'_>, at: &Upstream, tls: bool) {
     let scheme = if tls { "https" } else { "http" };
     text.push_str("        proxy_http_version 1.1;\n        proxy_redirect off;\n");
-    let forwarded = format!("\"for=\\\"$visitor\\\";host=\\\"$http_host\\\";proto={scheme}\"");
+    // As the site is named: what the visitor wrote beside a whole URL could be anything.
+    let host = served.authority("$host", tls);
+    let forwarded = format!("\"for=\\\"$visitor\\\";host=\\\"{host}\\\";proto={scheme}\"");
     for (name, value) in [
-        ("Host", "$http_host"),
-        ("Forwarded", &forwarded),
+        ("Host", host.as_str()),
+        ("Forwarded", forwarded.as_str()),
         ("X-Forwarded-For", "$remote_addr"),
-        ("X-Forwarded-Host", "$http_host"),
+        ("X-Forwarded-Host", host.as_str()),
         ("X-Forwarded-Proto", scheme),
         ("Upgrade", "$http_upgrade"),
         ("Connection", "$kept_open"),

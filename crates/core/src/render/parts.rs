@@ -54,6 +54,13 @@ pub(super) struct ShownPart<'a> {
     pub has_bare_path: bool,
 }
 
+impl ShownPart<'_> {
+    /// Whether it is a piece of a part, which may be a single file.
+    pub fn is_piece(&self) -> bool {
+        self.stem != self.base
+    }
+}
+
 /// The parts of a host, the longest paths first, without those that a redirect takes all visitors of.
 /// `apart`: guarded paths are parts of their own, for a server that has one block a path.
 pub(super) fn shown_parts<'a>(served: &Served<'a>, plan: &HostPlan<'a>, apart: bool) -> Vec<ShownPart<'a>> {

@@ -74,6 +74,20 @@ fn are_closed(kind: &str) {
     assert_eq!((page(&port, SITE, "/administration", vec![]).0, page(&port, SITE, "/", vec![]).0), (200, 200));
     assert_eq!(page(&port, SITE, "/.well-known/acme-challenge/none", vec![]).0, 404, "proofs are for everybody");
 
+    // A single file is as good as a folder, and a folder beside it that begins alike is none of it.
+    let alone = ["--path", "/note.html", "--user", "anna", "--password-file", file];
+    protect(&alone);
+    protect(&["--path", "/index.php", "--user", "anna", "--password-file", file]);
+    for path in ["/note.html", "/index.php", "/index.php/x"] {
+        assert_eq!(page(&port, SITE, path, vec![]).0, 401, "{kind} {path}");
+        assert_eq!(as_user(path, "anna:the tide is high").0, 200, "{kind} {path}");
+    }
+    assert!(as_user("/index.php", "anna:the tide is high").1.starts_with("user games"));
+    assert_eq!(page(&port, SITE, "/admin", vec![]).0, 401, "{kind}");
+    assert_eq!(as_user("/admin", "anna:the tide is high").0, 301, "{kind}");
+    protect(&["--path", "/note.html", "--off"]);
+    protect(&["--path", "/index.php", "--off"]);
+
     // Another password counts at once, and one that is taken away no more.
     fs::write(&password, "the tide is low").unwrap();
     protect(&["--path", "/admin", "--user", "anna", "--password-file", file]);
