@@ -153,7 +153,7 @@ pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<St
         fingerprint: fingerprint(site),
         passwords: layout.root().join("passwords"),
         logs: settings.sites.logs.as_deref().map(|folder| SiteLogs::of(folder, site)),
-        own: layout.own_directives(settings.web.server, site.main()).filter(|_| site.rules.own.is_some()),
+        own: layout.own_directives(settings.web.server, site.main()).filter(|_| site.rules.content.own.is_some()),
     };
     let body = match settings.web.server {
         WebServer::Nginx => nginx::render(&served),

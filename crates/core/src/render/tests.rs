@@ -45,14 +45,14 @@ fn the_parts_of_a_site_that_runs_programs() {
     let mut site = bakery(HttpsState::Offered);
     site.hostnames.truncate(1);
     let typed = ["/blog=php:8.2", "/api=http://127.0.0.1:3000", "/app=unix:/run/app.sock"];
-    site.rules.content = Box::new(Content {
+    *site.rules.content = Content {
         parts: typed.map(|typed| parse_part(typed).unwrap()).map(|(path, by)| Part { path, by: by.unwrap() }).to_vec(),
         cache: vec![Cached { endings: vec!["css".into(), "js".into()], seconds: 86_400 }],
         missing_page: Some("/404.html".into()),
         front: true,
         no_scripts: vec!["/blog/uploads".into(), "/elsewhere".into()],
         ..Content::default()
-    });
+    };
     let mut settings = Settings::default();
     for server in [WebServer::Nginx, WebServer::Apache] {
         settings.web.server = server;

@@ -70,7 +70,8 @@ pub(super) fn with_own_root(
         (None, true) => SiteKind::AddonDomain,
         (None, false) => SiteKind::Subdomain,
     };
-    let rules = SiteRules { www: request.www.unwrap_or_default(), own: loaded.own.clone(), ..SiteRules::default() };
+    let mut rules = SiteRules { www: request.www.unwrap_or_default(), ..SiteRules::default() };
+    rules.content.own = loaded.own.clone();
     let mut site = Site {
         account: account.name.clone(),
         hostnames,
@@ -96,7 +97,7 @@ pub(super) fn with_own_root(
         plan.remark(SiteRemark::SharesRoot { document_root: site.document_root.clone(), with });
     }
     if !request.content.is_empty() {
-        site.rules.content = Box::new(wanted_content(&request.content, &site, Some(account), &mut plan, settings)?);
+        *site.rules.content = wanted_content(&request.content, &site, Some(account), &mut plan, settings)?;
     }
     if loaded.root_is_open && site.rules.content.php_versions().next().is_some() {
         let (document_root, group) = (site.document_root.clone(), settings.web.group_or_usual().to_string());

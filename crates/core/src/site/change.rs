@@ -137,11 +137,10 @@ pub fn decide_change(
         plan.remark(SiteRemark::Hsts { site: main(), seconds });
     }
     if !request.content.is_empty() {
-        after.rules.content =
-            Box::new(wanted_content(&request.content, before, loaded.account.as_ref(), &mut plan, settings)?);
+        *after.rules.content = wanted_content(&request.content, before, loaded.account.as_ref(), &mut plan, settings)?;
     }
-    if loaded.own != before.rules.own {
-        after.rules.own = loaded.own.clone();
+    if loaded.own != before.rules.content.own {
+        after.rules.content.own = loaded.own.clone();
         plan.remark(SiteRemark::OwnDirectives {
             site: main(),
             path: layout.own_directives(settings.web.server, before.main()),

@@ -40,9 +40,6 @@ pub struct SiteRules {
     /// What answers at its paths.
     #[serde(skip_serializing_if = "Content::is_default")]
     pub content: Box<Content>,
-    /// The hash of what an administrator has written beside, for the web server to read in the site's own block.
-    #[serde(skip_serializing_if = "Option::is_none")]
-    pub own: Option<String>,
     /// How its certificate is obtained.
     #[serde(skip_serializing_if = "is_default")]
     pub certificate: Box<CertificateWish>,

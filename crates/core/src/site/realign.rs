@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use jiff::Timestamp;
 use sha2::{Digest, Sha256};
 
-use super::{Site, SiteRules, ask_for_hand_edit};
+use super::{Site, ask_for_hand_edit};
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Host;
@@ -44,7 +44,9 @@ pub fn out_of_step(
     let written = render::site_file(site, settings, layout)?;
     let state = match file {
         Some(file) if file == written.as_bytes() => return None,
-        Some(file) if render::is_as_written(file) && own != before.rules.own.as_ref() => SiteFileState::OwnChanged,
+        Some(file) if render::is_as_written(file) && own != before.rules.content.own.as_ref() => {
+            SiteFileState::OwnChanged
+        }
         Some(file) if render::is_as_written(file) => SiteFileState::Outdated,
         Some(_) => SiteFileState::Edited,
         None => SiteFileState::Missing,
@@ -55,7 +57,9 @@ pub fn out_of_step(
 
 /// The site with its own directives as they are now.
 fn with_own(site: &Site, own: Option<&String>) -> Site {
-    Site { rules: SiteRules { own: own.cloned(), ..site.rules.clone() }, ..site.clone() }
+    let mut after = site.clone();
+    after.rules.content.own = own.cloned();
+    after
 }
 
 /// Decides that the files which are not in step are written again. What somebody has edited needs a consent.
@@ -70,7 +74,7 @@ pub fn realign_sites(
         let Some((found, written)) = found else { continue };
         ask_for_hand_edit(&mut plan, site, file.as_deref(), settings, layout);
         plan.set.file(FileWrite::new(found.path.clone(), file.clone(), written, 0o644, Purpose::SiteFile));
-        if *own != site.rules.own {
+        if *own != site.rules.content.own {
             let after = with_own(site, own.as_ref());
             plan.set.inventory(InventoryChange::ReplaceSite { before: site.clone(), after });
         }
@@ -100,7 +104,7 @@ mod tests {
 
     use crate::account::AccountName;
     use crate::harbor::WebServer;
-    use crate::site::{HttpsStates, SiteKind};
+    use crate::site::{HttpsStates, SiteKind, SiteRules};
 
     fn site(domain: &str) -> Site {
         Site {

@@ -144,7 +144,7 @@ fn sites(folder: &Path, php: &Path, address: SocketAddr, socket: &Path) -> Vec<S
         ..Content::default()
     };
     let front = Content {
-        parts: parts(&[php.clone()]),
+        parts: parts(std::slice::from_ref(&php)),
         front: true,
         cache: vec![Cached { endings: vec!["css".into()], seconds: 3_600 }],
         ..Content::default()

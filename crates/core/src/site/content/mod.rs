@@ -53,6 +53,9 @@ pub struct Content {
     /// For how many seconds a program may be silent.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub time_limit: Option<u32>,
+    /// The hash of what an administrator has written beside, for the web server to read in the site's own block.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub own: Option<String>,
 }
 
 /// A path with what lies below it.
