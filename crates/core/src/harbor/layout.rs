@@ -177,9 +177,10 @@ impl Layout {
         self.root.join("php")
     }
 
-    /// Where the scripts of an account put down sessions, uploads and temporary files.
-    pub fn php_state(&self, account: &AccountName) -> PathBuf {
-        self.php().join(account.as_str())
+    /// Where the scripts of an account put down sessions, uploads and temporary files: with another system user, elsewhere,
+    /// since that one could not enter what was the former one's.
+    pub fn php_state(&self, account: &AccountName, user: &str) -> PathBuf {
+        self.php().join(format!("{account}.{user}"))
     }
 
     /// What a change replaced, for taking it back.

@@ -93,10 +93,14 @@ pub fn with_pools(plan: &mut Plan, loaded: &[PoolLoaded], settings: &Settings, l
         if file.as_deref() == Some(text.as_bytes()) {
             continue;
         }
-        if file.is_none() {
+        let state = layout.php_state(&account.name, user);
+        let former = file.as_deref().map(String::from_utf8_lossy).unwrap_or_default();
+        if !former.contains(&format!("\"{}/sessions\"", state.display())) {
             for below in ["sessions", "temporary"] {
-                plan.change(state_folder(&layout.php_state(&account.name), below, user));
+                plan.change(state_folder(&state, below, user));
             }
+        }
+        if file.is_none() {
             let (account, version) = (account.name.clone(), version.clone());
             plan.remark(SiteRemark::PoolMade { account, version, user: user.clone() });
         }
@@ -114,7 +118,7 @@ fn wanted_pool(
     layout: &Layout,
 ) -> Option<String> {
     let (php, user) = (settings.php.get(version)?, account.system_user.as_deref()?);
-    let (state, web_group) = (layout.php_state(&account.name), settings.web.group_or_usual());
+    let (state, web_group) = (layout.php_state(&account.name, user), settings.web.group_or_usual());
     Some(pool_file(&Pool { version, php, account, limits, user, web_group, state: &state, contents }))
 }
 
@@ -236,6 +240,33 @@ mod tests {
         assert_eq!(state(&fresh, &settings), Some(SiteFileState::Edited));
         let needs = first.set.needs();
         assert_eq!((needs.pools.len(), needs.gone_pools.len(), needs.web_reload), (1, 0, false));
+    }
+
+    #[test]
+    fn another_system_user_gets_folders_that_it_can_enter() {
+        let php = site("crumbandtide.example", "php:8.2");
+        let first = decided(vec![InventoryChange::AddSite(php.clone())], None, vec![]);
+        let Some(Change::WriteFile(write)) = first.set.changes.last() else { panic!("the pool's file") };
+        let before = Account::new(php.account.clone(), "baker@saltmarsh.example", "/home/bakery");
+        let after = Account { system_user: Some("miller".into()), ..before.clone() };
+        let mut plan = Plan::new("account change");
+        plan.set.inventory(InventoryChange::ReplaceAccount { before, after: after.clone() });
+        assert_eq!(moved_accounts(&plan.set), [&after]);
+        let pool = PoolLoaded {
+            account: after,
+            version: "8.2".into(),
+            limits: Limits::default(),
+            file: Some(write.content.to_vec()),
+            others: vec![Content::clone(&php.rules.content)],
+        };
+        with_pools(&mut plan, &[pool], &settings(), &Layout::new("/harbor"));
+        let lines: Vec<String> = plan.set.changes.iter().skip(1).map(Change::line).collect();
+        let expected = [
+            "make /harbor/php/bakery.miller/sessions",
+            "make /harbor/php/bakery.miller/temporary",
+            "change /etc/pools/brightharbor-bakery.conf (644)",
+        ];
+        assert_eq!(lines, expected);
     }
 
     #[test]

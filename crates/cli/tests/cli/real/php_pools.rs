@@ -146,7 +146,7 @@ fn run_as_their_users(kind: &str) {
 
     // What belongs to one account is closed to the programs of the other, whatever PHP itself forbids.
     let mine = port.path("homes/bakery/www/crumbandtide.example");
-    let state = port.path("harbor/php/bakery");
+    let state = port.path("harbor/php/bakery.games");
     let asks = |host: &str, what: &str| page(&port, host, &format!("/?{what}"), vec![]).1;
     let secret = format!("read={}", mine.join("secret.txt").display());
     assert!(asks(bakery, &secret).contains("read the secret the secret"), "{}", asks(bakery, &secret));
@@ -182,6 +182,14 @@ fn run_as_their_users(kind: &str) {
     port.json(&["site", "realign", bakery], 0);
     assert!(page(&port, bakery, "/", vec![]).1.contains("limit 1048576 32M"));
     assert!(fs::read_to_string(fpm.pool("bakery")).unwrap().contains("pm.max_children = 2\n"));
+
+    // With another system user, the scripts still have their sessions.
+    port.json(&["account", "change", "bakery", "--system-user", "backup"], 0);
+    let given = Command::new("chown").args(["-R", "backup"]).arg(port.path("homes/bakery")).status();
+    assert!(given.is_ok_and(|status| status.success()));
+    assert!(page(&port, bakery, "/", vec![]).1.starts_with("user backup\n"));
+    let own = format!("list={}", port.path("harbor/php/bakery.backup/sessions").display());
+    assert!(asks(bakery, &own).contains("list sess_"), "{}", asks(bakery, &own));
 
     // A test that fails takes everything back, and a pool that somebody has edited is left alone.
     let toml = port.path("harbor/harbor.toml");
