@@ -152,6 +152,7 @@ fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked
     let (mut surveys, mut leading) = (Vec::new(), Vec::new());
     let (mut without_http, mut left_out) = (Vec::new(), Vec::new());
     let (mut zones, mut domains, mut clash) = (Cuts::new(), Vec::new(), None);
+    let mut tried = HashMap::new();
     for gathered in all {
         let expected = match &gathered.domain {
             Some(domain) => expected(harbor, domain)?,
@@ -165,7 +166,7 @@ fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked
                 harbored.clash = clash.get_or_insert_with(|| listener_clash(harbor).filter(takes_ours)).clone();
             }
             if let Some(known) = harbored.as_mut() {
-                known.silent = silent_program(harbor, host)?;
+                known.silent = silent_program(harbor, host, &mut tried)?;
             }
             let ours = &harbor.settings.host.addresses;
             let seen = gathered.seen(host, &findings, &expected, ours, harbored.as_ref());
@@ -188,7 +189,11 @@ fn verdict(harbor: &Harbor, hosts: &[Host], all: Vec<Gathered>) -> Result<Looked
 
 /// Who is wanted where the web server says at the end of the way that a program does not answer, and whether anybody
 /// takes connections there.
-fn silent_program(harbor: &Harbor, host: &HostGathered) -> Result<Option<SilentProgram>, StoreError> {
+fn silent_program(
+    harbor: &Harbor,
+    host: &HostGathered,
+    tried: &mut HashMap<Upstream, Option<String>>,
+) -> Result<Option<SilentProgram>, StoreError> {
     let Some(landing) = &host.landing else { return Ok(None) };
     let (LandingEnd::Page { url, .. }, Some(Shows::NoProgram | Shows::LateProgram)) = (&landing.end, landing.shows)
     else {
@@ -199,10 +204,12 @@ fn silent_program(harbor: &Harbor, host: &HostGathered) -> Result<Option<SilentP
     let Some(site) = harbor.store.site_of(&name)? else { return Ok(None) };
     let (_, by) = site.rules.content.part_at(url.path());
     let upstream = upstream_of(by, &site.account, &harbor.settings.php);
-    Ok(upstream.map(|upstream| SilentProgram {
-        what: by.words(),
-        at: upstream.to_string(),
-        refused: takes_connections(&upstream).err().map(|error| why_not(&error)),
+    Ok(upstream.map(|upstream| {
+        let (what, at) = (by.words(), upstream.to_string());
+        // Many sites may have the same program, and one elsewhere is waited for.
+        let refused =
+            tried.entry(upstream).or_insert_with_key(|at| takes_connections(at).err().map(|error| why_not(&error)));
+        SilentProgram { what, at, refused: refused.clone() }
     }))
 }
 

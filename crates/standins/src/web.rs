@@ -12,6 +12,7 @@ use brightharbor_core::name::Host;
 use brightharbor_core::render::{
     FINGERPRINT_PATH, PROOF_PATH, PlainPart, PlainSite, UNANSWERED, WORDS, is_hidden, is_script,
 };
+use brightharbor_core::site::is_at_or_below;
 use bytes::Bytes;
 use http_body_util::Full;
 use hyper::body::Incoming;
@@ -159,14 +160,10 @@ fn respond(site: &PlainSite, name: &str, asked: &str, request: &Request<Incoming
     if let Some(response) = before_content(site, name, asked, request, &path, secure) {
         return Reply::Own(response);
     }
-    let is_below = |above: &str| {
-        let rest = path.strip_prefix(above);
-        above == "/" || rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
-    };
-    if site.guarded.iter().any(|guarded| is_below(guarded)) {
+    if site.guarded.iter().any(|guarded| is_at_or_below(guarded, &path)) {
         return Reply::Own(text(StatusCode::UNAUTHORIZED, "The stand-in knows no passwords."));
     }
-    let fits = |part: &&PlainPart| is_below(&part.path);
+    let fits = |part: &&PlainPart| is_at_or_below(&part.path, &path);
     let part = site.parts.iter().filter(fits).max_by_key(|part| part.path.len());
     if let Some(part) = part.filter(|part| part.path == path && path != "/" && part.by != "program") {
         let query = request.uri().query().map(|query| format!("?{query}")).unwrap_or_default();

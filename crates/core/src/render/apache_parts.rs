@@ -62,7 +62,7 @@ fn guards(text: &mut String, served: &Served<'_>) {
         let _ = writeln!(text, "    RewriteRule \"^{below}(?:/|$)\" - [E=guard{number}:yes]");
         let _ = writeln!(text, "    <If \"reqenv('guard{number}') == 'yes'\">");
         if !guard.users.is_empty() {
-            let file = served.passwords.join(served.passwords_name(&guard.path));
+            let file = served.layout.passwords_of(served.site.main(), &guard.path);
             text.push_str("        AuthType Basic\n        AuthName \"members\"\n        AuthBasicProvider file\n");
             let _ = writeln!(text, "        AuthUserFile {}", quoted(&file.to_string_lossy()));
         }

@@ -95,8 +95,8 @@ pub struct Served<'a> {
     pub fingerprint: String,
     /// Where the site's own directives lie, if it has any.
     pub own: Option<PathBuf>,
-    /// The folder with the passwords for guarded paths.
-    pub passwords: PathBuf,
+    /// Where the passwords for guarded paths lie.
+    pub layout: &'a Layout,
     /// Where it is logged, if not with everything else.
     pub logs: Option<SiteLogs>,
 }
@@ -151,7 +151,7 @@ pub fn site_file(site: &Site, settings: &Settings, layout: &Layout) -> Option<St
         proofs: &proofs,
         php: &settings.php,
         fingerprint: fingerprint(site),
-        passwords: layout.root().join("passwords"),
+        layout,
         logs: settings.sites.logs.as_deref().map(|folder| SiteLogs::of(folder, site)),
         own: layout.own_directives(settings.web.server, site.main()).filter(|_| site.rules.content.own.is_some()),
     };
@@ -202,12 +202,6 @@ impl Served<'_> {
     /// The files that sellers demand: the path of each, and where it lies.
     fn demanded(&self) -> impl Iterator<Item = (&str, PathBuf)> {
         self.site.demanded_files().map(|(path, _, name)| (path, self.proofs.join(name)))
-    }
-
-    /// The file of those who may see a path, in the folder of such files.
-    fn passwords_name(&self, path: &str) -> PathBuf {
-        let file = Layout::new("/").passwords_of(self.site.main(), path);
-        file.file_name().map(PathBuf::from).unwrap_or_default()
     }
 
     /// The address of a site without a name, where it is the only one that its https is served at: a handshake there

@@ -8,7 +8,7 @@ use super::host_plan::HostPlan;
 use super::nginx::quoted;
 use super::parts::{PROGRAM_WORDS, RUN, SCRIPTS, SIGN_IN, ShownPart, in_pattern, is_script, shown_parts};
 use super::{HIDDEN, Served};
-use crate::site::{Answering, Upstream};
+use crate::site::{Answering, Upstream, is_at_or_below};
 
 /// All parts that a host shows.
 pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool) {
@@ -57,7 +57,7 @@ pub(super) fn render(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>
 fn guard(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>) {
     let Some(guard) = part.guard else { return };
     if !guard.users.is_empty() {
-        let file = served.passwords.join(served.passwords_name(&guard.path));
+        let file = served.layout.passwords_of(served.site.main(), &guard.path);
         text.push_str("        auth_basic \"members\";\n");
         let _ = writeln!(text, "        auth_basic_user_file {};", quoted(&file.to_string_lossy()));
     }
@@ -74,8 +74,8 @@ fn single(text: &mut String, served: &Served<'_>, part: &ShownPart<'_>, tls: boo
     let _ = writeln!(text, "    location = {} {{", quoted(part.stem));
     guard(text, served, part);
     let php = served.php_at(part.by);
-    let runs =
-        part.stem.ends_with(".php") && !served.no_scripts_around(part.stem).any(|folder| part.stem.starts_with(folder));
+    let runs = part.stem.ends_with(".php")
+        && !served.no_scripts_around(part.stem).any(|folder| is_at_or_below(folder, part.stem));
     match &php {
         Some(at) if runs => run(text, served, at, tls),
         _ if is_script(part.stem) => text.push_str("            return 403;\n"),

@@ -8,7 +8,7 @@ use super::Served;
 use super::host_plan::HostPlan;
 use crate::account::AccountName;
 use crate::harbor::{Php, socket_in};
-use crate::site::{Answering, Guard, Upstream};
+use crate::site::{Answering, Guard, Upstream, is_at_or_below};
 
 /// Scripts that PHP would run, in any spelling. Wherever they are not run, they are not shown either: they hold passwords.
 pub(super) const SCRIPTS: &str = "[.](?:php[0-9]?|phtml|phar)(?:/|$)";
@@ -61,14 +61,12 @@ impl ShownPart<'_> {
     }
 }
 
-/// The parts of a host, the longest paths first, without those that a redirect takes all visitors of.
-/// `apart`: guarded paths are parts of their own, for a server that has one block a path.
+/// The parts of a host, the longest paths first, without those that a redirect takes all visitors of. `apart`: guarded paths are parts of their own, for a server that has one block a path.
 pub(super) fn shown_parts<'a>(served: &Served<'a>, plan: &HostPlan<'a>, apart: bool) -> Vec<ShownPart<'a>> {
     let redirected = |path: &str| {
         plan.of_paths().any(|redirect| {
             let source = redirect.source.path.as_str();
-            let below = path.strip_prefix(source).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'));
-            redirect.source.prefix && source != "/" && below
+            redirect.source.prefix && source != "/" && is_at_or_below(source, path)
         })
     };
     let has_bare = |path: &str| {
@@ -121,11 +119,9 @@ impl Served<'_> {
 
     /// The folders in which no script is run, as far as they have to do with a part: those in it, and those that it is in.
     pub(super) fn no_scripts_around<'s>(&'s self, stem: &'s str) -> impl Iterator<Item = &'s str> {
-        let is_in = |inner: &str, outer: &str| {
-            inner.strip_prefix(outer).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
-        };
         let folders = self.site.rules.content.no_scripts.iter().map(String::as_str);
-        folders.filter(move |folder| is_in(folder, stem) || is_in(stem, folder))
+        // The stem of the root is empty, and all lies below it.
+        folders.filter(move |folder| is_at_or_below(stem, folder) || is_at_or_below(folder, stem))
     }
 }
 

@@ -16,6 +16,7 @@ mod https;
 mod logs;
 mod model;
 mod pools;
+mod protect;
 mod realign;
 mod refusal;
 mod remark;
@@ -33,16 +34,17 @@ pub use change::{
     ChangeSite, ChangeSiteLoaded, TwinLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit, missing_twin,
 };
 pub use content::{
-    Answering, Cached, Content, ContentError, ContentWish, Part, Upstream, parse_names, parse_part, parse_path,
-    parse_size,
+    Answering, Cached, Content, ContentError, ContentWish, Part, Upstream, is_at_or_below, parse_names, parse_part,
+    parse_path, parse_size,
 };
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
-pub use guard::{Guard, GuardError, Network, Protect, ProtectLoaded, check_user, protect};
+pub use guard::{Guard, GuardError, Network, check_user};
 pub use hand_over::{HandOverLoaded, hand_over};
 pub use https::{HttpsState, HttpsStates};
 pub use logs::{SiteLogs, logging_accounts, with_log_folders, written_sites};
 pub use model::{HttpsPolicy, Site, SiteKind, SiteRules, TlsFloor, WwwPolicy};
 pub use pools::{PoolLoaded, moved_accounts, pool_out_of_step, touched_pools, with_pools};
+pub use protect::{Protect, ProtectLoaded, protect};
 pub use realign::{FILES_AT_ONCE, SiteFileState, SiteOutOfStep, first_of_part, out_of_step, realign_sites};
 pub use refusal::SiteRefusal;
 pub use remark::SiteRemark;

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use jiff::Timestamp;
 use sha2::{Digest, Sha256};
 
-use super::{Site, ask_for_hand_edit};
+use super::{PoolLoaded, Site, ask_for_hand_edit, pool_out_of_step, with_pools};
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
 use crate::harbor::{Layout, Settings};
 use crate::name::Host;
@@ -62,9 +62,10 @@ fn with_own(site: &Site, own: Option<&String>) -> Site {
     after
 }
 
-/// Decides that the files which are not in step are written again. What somebody has edited needs a consent.
+/// Decides that the files which are not in step are written again, and the pools of PHP that the sites want. What somebody has edited needs a consent.
 pub fn realign_sites(
     sites: &[(Site, Option<String>, ExistingFile)],
+    pools: &[(Host, PoolLoaded)],
     settings: &Settings,
     layout: &Layout,
 ) -> (Plan, Vec<SiteOutOfStep>) {
@@ -79,6 +80,14 @@ pub fn realign_sites(
             plan.set.inventory(InventoryChange::ReplaceSite { before: site.clone(), after });
         }
         all.push(found);
+    }
+    for (site, pool) in pools {
+        let (Some(state), Some(php)) = (pool_out_of_step(pool, settings, layout), settings.php.get(&pool.version))
+        else {
+            continue;
+        };
+        all.push(SiteOutOfStep { site: site.clone(), path: php.pool_file(&pool.account.name), state });
+        with_pools(&mut plan, std::slice::from_ref(pool), settings, layout);
     }
     (plan, all)
 }
@@ -146,7 +155,7 @@ mod tests {
             (site("right.example"), None, Some(right.clone())),
             (site("right.example"), Some("0123456789abcdef".into()), Some(right)),
         ];
-        let (plan, found) = realign_sites(&sites, &now, &layout);
+        let (plan, found) = realign_sites(&sites, &[], &now, &layout);
         let states: Vec<(&str, SiteFileState)> = found.iter().map(|one| (one.site.as_str(), one.state)).collect();
         let expected = [
             ("old.example", SiteFileState::Outdated),
@@ -158,6 +167,6 @@ mod tests {
         assert_eq!((plan.set.changes.len(), plan.consents.len()), (6, 1));
         assert!(plan.set.needs().web_reload);
         settings.web.server = WebServer::None;
-        assert!(realign_sites(&sites, &settings, &layout).0.is_empty());
+        assert!(realign_sites(&sites, &[], &settings, &layout).0.is_empty());
     }
 }

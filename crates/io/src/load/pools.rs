@@ -1,32 +1,16 @@
-//! What a change of sites means for the pools of PHP: which are there, and which other sites want them; and for the folders
-//! of logs.
+//! What a change of sites means for the pools of PHP: which are there, and which other sites want them.
 
-use std::collections::{BTreeMap, BTreeSet};
-use std::path::Path;
+use std::collections::BTreeMap;
 
 use brightharbor_core::account::{Account, AccountName, Limits};
 use brightharbor_core::change::ChangeSet;
 use brightharbor_core::name::Host;
-use brightharbor_core::site::{
-    Content, PoolLoaded, Site, logging_accounts, moved_accounts, touched_pools, touched_sites, written_sites,
-};
+use brightharbor_core::site::{Content, PoolLoaded, Site, moved_accounts, touched_pools, touched_sites};
 
 use super::LoadError;
 use crate::harbor::Harbor;
 use crate::install::read_if_there;
 use crate::overlay::Overlay;
-
-/// The accounts that a change writes sites of, and that have no folder for logs yet.
-pub fn without_log_folder(overlay: &Overlay<'_>, folder: &Path, set: &ChangeSet) -> Result<Vec<Account>, LoadError> {
-    let mut names: BTreeSet<AccountName> = logging_accounts(set).into_iter().cloned().collect();
-    // A file that is written anew, with nothing else about its site.
-    for site in written_sites(set) {
-        names.extend(overlay.site_of(&site)?.map(|site| site.account));
-    }
-    let names = names.into_iter().filter(|name| !folder.join(name.as_str()).is_dir());
-    let accounts = names.map(|name| overlay.account(&name)).collect::<Result<Vec<_>, _>>()?;
-    Ok(accounts.into_iter().flatten().collect())
-}
 
 /// Reads what there is of the pools that a change may have to do with.
 pub fn pools(overlay: &Overlay<'_>, set: &ChangeSet) -> Result<Vec<PoolLoaded>, LoadError> {

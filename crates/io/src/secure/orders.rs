@@ -112,7 +112,7 @@ async fn order_at(
 ) -> Result<Ordered, OrderError> {
     let session = sessions.get(harbor, wish.ca.as_deref())?;
     // One that steps in gets all the names or none.
-    let steps_in = wish.ca != wanted.wish.ca;
+    let is_fallback = wish.ca != wanted.wish.ca;
     let records = ZoneProofs { door, harbor, site, lock: &sessions.zones };
     let port = harbor.settings.internet.http_port();
     let web: Vec<SocketAddr> =
@@ -148,7 +148,7 @@ async fn order_at(
                 names.retain(|name| !is_refused(&Identifier::from(name.clone())));
                 let nothing_left = names.is_empty() || names.len() + wildcards.len() == before;
                 left.extend(refused);
-                if nothing_left || steps_in {
+                if nothing_left || is_fallback {
                     return Err(OrderError::Refused(Refusal::Names(left)));
                 }
                 match wanted.rest(&names, &wildcards) {

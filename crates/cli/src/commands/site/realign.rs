@@ -1,7 +1,7 @@
 //! `site realign`: site files that are not as they would be written now, and writing them again.
 
 use brightharbor_core::name::Host;
-use brightharbor_core::site::{Site, SiteFileState, SiteOutOfStep, pool_out_of_step, realign_sites, with_pools};
+use brightharbor_core::site::{Site, SiteFileState, SiteOutOfStep, realign_sites};
 use brightharbor_io::load;
 use clap::Args;
 use serde_json::{Value, json};
@@ -44,14 +44,9 @@ pub fn run(args: &Realign, context: &Context) -> Report {
             let sites = load::sites_with_files(overlay, sites)?.into_iter().map(with_own);
             let sites = sites.collect::<Result<Vec<_>, _>>()?;
             let (settings, layout) = (&overlay.settings, &overlay.layout);
-            let (mut plan, mut found) = realign_sites(&sites, settings, layout);
             let of_sites: Vec<Site> = sites.iter().map(|(site, ..)| site.clone()).collect();
-            for (site, pool) in load::pools_of(overlay, &of_sites)? {
-                let Some(state) = pool_out_of_step(&pool, settings, layout) else { continue };
-                let path = settings.php.get(&pool.version).map(|php| php.pool_file(&pool.account.name));
-                found.extend(path.map(|path| SiteOutOfStep { site, path, state }));
-                with_pools(&mut plan, &[pool], settings, layout);
-            }
+            let pools = load::pools_of(overlay, &of_sites)?;
+            let (plan, found) = realign_sites(&sites, &pools, settings, layout);
             Ok((plan, (found, sites.len())))
         })
         .await?;

@@ -81,7 +81,7 @@ pub enum Answering {
 }
 
 /// Where a program listens. A name would have to be looked up before the web server starts: an address never fails.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Upstream {
     Address(SocketAddr),
@@ -127,7 +127,7 @@ impl Content {
 
     /// What guards a decoded path: the longest path wins.
     pub fn guard_at(&self, path: &str) -> Option<&Guard> {
-        let fits = |guard: &&Guard| is_below(&guard.path, path);
+        let fits = |guard: &&Guard| is_at_or_below(&guard.path, path);
         self.guards.iter().filter(fits).max_by_key(|guard| guard.path.len())
     }
 
@@ -175,12 +175,18 @@ impl Content {
 impl Part {
     /// Whether a decoded path is it, or lies below it.
     pub fn has(&self, path: &str) -> bool {
-        is_below(&self.path, path)
+        is_at_or_below(&self.path, path)
     }
 }
 
-/// Whether a decoded path is another one, or lies below it.
-fn is_below(above: &str, path: &str) -> bool {
+/// Whether a decoded path is another one, or lies below it. The one above has no slash at its end, but for `/` itself.
+///
+/// ```
+/// use brightharbor_core::site::is_at_or_below;
+/// assert!(is_at_or_below("/blog", "/blog/x") && is_at_or_below("/blog", "/blog") && is_at_or_below("/", "/x"));
+/// assert!(!is_at_or_below("/blog", "/blogs"));
+/// ```
+pub fn is_at_or_below(above: &str, path: &str) -> bool {
     above == "/" || path.strip_prefix(above).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
 }
 
