@@ -41,6 +41,14 @@ pub fn given_list(path: &Path, advice: &str) -> Result<Vec<(usize, String)>, Err
     Ok(lines.filter(|(_, line)| !line.is_empty()).map(|(number, line)| (number, line.to_string())).collect())
 }
 
+/// The password in the first line of a file, `-` for standard input: it never stands on a command line.
+pub fn given_password(path: &Path) -> Result<Zeroizing<String>, Error> {
+    let path = if path == Path::new("-") { Path::new("/dev/stdin") } else { path };
+    let text =
+        Zeroizing::new(given_text(path, "give a file with the password in its first line, or - for standard input")?);
+    Ok(Zeroizing::new(text.lines().next().unwrap_or_default().to_string()))
+}
+
 /// What may hold a key, and is wiped from memory after use.
 pub fn given_secret(path: &Path, advice: &str) -> Result<Zeroizing<Vec<u8>>, Error> {
     let read = read_bytes(path).map(Zeroizing::new);

@@ -212,7 +212,6 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
         "kind",
         "account",
         "document_root",
-        "parts",
         "content",
         "www",
         "https",

@@ -4,6 +4,15 @@ use serde_json::json;
 
 use crate::coast::Coast;
 
+/// The content of a site that nobody has said anything about.
+fn usual() -> serde_json::Value {
+    json!({
+        "parts": [], "protected": [], "index": [], "listing": false, "single_page": null, "missing_page": null, "cache": [],
+        "front_script": false, "no_scripts": [], "body_limit_bytes": 20_971_520, "time_limit_seconds": 60,
+        "own_directives": false,
+    })
+}
+
 #[test]
 fn a_program_answers_where_the_site_says_and_the_rest_is_files() {
     let coast = Coast::with_bakery();
@@ -22,7 +31,7 @@ fn a_program_answers_where_the_site_says_and_the_rest_is_files() {
     ]);
     assert_eq!(remark["parts"], parts);
     let shown = coast.json(&["site", "show", "crumbandtide.example"], 0);
-    assert_eq!(shown["site"]["parts"], json!([parts[0]]));
+    assert_eq!(shown["site"]["content"]["parts"], json!([parts[0]]));
     let page = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
     assert!(page.contains(&format!("answers /tides: the program at {program} answers /: files")), "{page}");
 
@@ -41,7 +50,7 @@ fn a_program_answers_where_the_site_says_and_the_rest_is_files() {
     assert_eq!(again["change"]["remarks"][0]["code"], "unchanged", "{again}");
     coast.run(&["site", "change", "crumbandtide.example", "--serve", "/tides=off"]).expect(0);
     let shown = coast.json(&["site", "show", "crumbandtide.example"], 0);
-    assert_eq!((&shown["site"]["parts"], &shown["site"]["content"]), (&json!([]), &json!({})));
+    assert_eq!(shown["site"]["content"], usual());
 }
 
 #[test]
@@ -102,9 +111,11 @@ fn how_files_are_shown_is_kept_and_taken_back_word_by_word() {
     assert_eq!(change(&all, 0)["change"]["remarks"][0]["code"], "content-options");
     let shown = coast.json(&["site", "show", "crumbandtide.example"], 0);
     let expected = json!({
-        "index": ["home.html", "index.html"], "listing": true, "single-page": "/app.html", "missing-page": "/404.html",
+        "parts": [], "protected": [], "own_directives": false,
+        "index": ["home.html", "index.html"], "listing": true, "single_page": "/app.html", "missing_page": "/404.html",
         "cache": [{ "endings": ["css", "js"], "seconds": 604_800 }, { "endings": ["png"], "seconds": 3_600 }],
-        "front": true, "no-scripts": ["/uploads", "/media"], "body-limit": 52_428_800, "time-limit": 300,
+        "front_script": true, "no_scripts": ["/uploads", "/media"], "body_limit_bytes": 52_428_800,
+        "time_limit_seconds": 300,
     });
     assert_eq!(shown["site"]["content"], expected);
     let page = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
@@ -132,7 +143,7 @@ fn how_files_are_shown_is_kept_and_taken_back_word_by_word() {
         "usual",
     ];
     change(&back, 0);
-    assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["content"], json!({}));
+    assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["content"], usual());
     for (option, wrong, says) in [
         ("--serve", "http://boats.example:3000", "no address of a program"),
         ("--serve", "/.well-known=files", "where proofs for CAs are answered from"),
@@ -175,6 +186,9 @@ fn a_path_is_protected_for_users_and_networks_and_free_again() {
     protect(&["--path", "/admin", "--from", "192.0.2.0/24, 2001:db8::7"], 0);
     let page = coast.run(&["site", "show", "crumbandtide.example"]).expect(0);
     assert!(page.contains("protected /admin for the users anna, from 192.0.2.0/24, 2001:db8::7"), "{page}");
+    let shown = coast.json(&["site", "show", "crumbandtide.example"], 0);
+    let guard = json!({ "path": "/admin", "users": ["anna"], "from": ["192.0.2.0/24", "2001:db8::7"] });
+    assert_eq!(shown["site"]["content"]["protected"], json!([guard]));
     assert_eq!(coast.json(&["survey", "crumbandtide.example"], 0)["exit"], 0);
 
     assert_eq!(protect(&["--path", "/admin", "--remove-user", "ben"], 4)["error"]["code"], "no-such-user");
@@ -194,7 +208,7 @@ fn a_path_is_protected_for_users_and_networks_and_free_again() {
     let off = protect(&["--path", "/admin", "--off"], 0);
     assert_eq!(off["change"]["remarks"][0]["code"], "protection-off", "{off}");
     assert!(!file.exists());
-    assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["content"], json!({}));
+    assert_eq!(coast.json(&["site", "show", "crumbandtide.example"], 0)["site"]["content"], usual());
 }
 
 #[test]

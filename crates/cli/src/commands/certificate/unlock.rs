@@ -11,16 +11,14 @@ use crate::files;
 
 #[derive(Debug, Clone, Args)]
 pub struct UnlockOptions {
-    /// A file whose first line is the password of locked keys and PKCS#12 archives.
+    /// A file whose first line is the password of locked keys and PKCS#12 archives; - is standard input.
     #[arg(long, value_name = "FILE")]
     password_file: Option<PathBuf>,
 }
 
 impl UnlockOptions {
     pub fn password(&self) -> Result<Option<Zeroizing<String>>, Error> {
-        let Some(path) = &self.password_file else { return Ok(None) };
-        let text = Zeroizing::new(files::given_text(path, "give a file with the password in it")?);
-        Ok(Some(Zeroizing::new(text.lines().next().unwrap_or_default().to_string())))
+        self.password_file.as_deref().map(files::given_password).transpose()
     }
 }
 

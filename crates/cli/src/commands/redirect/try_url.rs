@@ -20,6 +20,7 @@ use crate::error::{Error, Exit};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
+use crate::show::json::PartDocument;
 
 /// Follow a URL through the model and on the live server, and say whether both agree.
 #[derive(Debug, Args)]
@@ -188,11 +189,7 @@ impl Shown for Tried {
             "agree": self.agree(),
             "model": hops(self.model_hops()),
             "model_end": self.model_end(),
-            "model_part": self.model.part.as_ref().map(|part| json!({
-                "path": part.path,
-                "by": part.by.word(),
-                "at": part.by.typed(),
-            })),
+            "model_part": self.model.part.as_ref().map(PartDocument::from),
             "live": hops(self.live_hops()),
             "live_end": self.live_end(),
         })

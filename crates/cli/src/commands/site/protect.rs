@@ -1,12 +1,11 @@
 //! `site protect`: who may see a path of a site.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::site::{Network, Protect as Request, SiteRefusal, check_user, parse_path, protect};
 use brightharbor_io::keys::password_hash;
 use brightharbor_io::load;
 use clap::Args;
-use zeroize::Zeroizing;
 
 use crate::commands::{Report, host};
 use crate::error::Error;
@@ -88,14 +87,11 @@ fn request(args: &Protect) -> Result<Request, Error> {
     Ok(Request { path, user, remove_user: args.remove_user.clone(), from, off: args.off })
 }
 
-/// The hash of the password in the first line. More than 72 bytes would be cut off without a word.
-fn hashed(file: &std::path::Path) -> Result<String, Error> {
-    let advice = "give a file with the password in its first line, or - for standard input";
-    let file = if file.as_os_str() == "-" { std::path::Path::new("/dev/stdin") } else { file };
-    let text = Zeroizing::new(files::given_text(file, advice)?);
-    let password = text.lines().next().unwrap_or_default();
+/// The hash of a password. More than 72 bytes would be cut off without a word (bcrypt).
+fn hashed(file: &Path) -> Result<String, Error> {
+    let password = files::given_password(file)?;
     if password.len() < 8 || password.len() > 72 || password.contains('\0') {
-        return Err(Error::wrong_use("a password has 8 to 72 bytes").advice(advice));
+        return Err(Error::wrong_use("a password has 8 to 72 bytes").advice("choose another one"));
     }
-    password_hash(password).ok_or_else(|| Error::refused("file", "the password could not be hashed"))
+    password_hash(&password).ok_or_else(|| Error::refused("file", "the password could not be hashed"))
 }

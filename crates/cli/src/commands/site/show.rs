@@ -13,8 +13,8 @@ use crate::error::Exit;
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
-use crate::show::json::hosts_document;
-use crate::show::words::{content_words, host_words, https_by_state, https_word, parts_document, www_words};
+use crate::show::json::{ContentDocument, hosts_document};
+use crate::show::words::{content_words, host_words, https_by_state, https_word, www_words};
 
 /// Show one site.
 #[derive(Debug, Args)]
@@ -98,8 +98,7 @@ impl Shown for SitePage {
                 "kind": site.kind.words(),
                 "account": site.account,
                 "document_root": site.document_root.display().to_string(),
-                "parts": parts_document(&site.rules.content.parts),
-                "content": site.rules.content,
+                "content": ContentDocument::from(&*site.rules.content),
                 "www": site.rules.www,
                 "https": https_word(site.https_of(site.main())),
                 "hosts": hosts_document(site),

@@ -2,6 +2,7 @@
 //! contract in `tests/`.
 
 mod change;
+mod content;
 mod delegation;
 mod demanded;
 mod notified;
@@ -13,6 +14,7 @@ mod survey;
 mod watched;
 
 pub use change::ChangeDocument;
+pub use content::{ContentDocument, PartDocument};
 pub use delegation::{DelegationDocument, FindingDocument};
 pub use demanded::demanded_document;
 pub use notified::NotifiedDocument;

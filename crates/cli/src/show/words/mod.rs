@@ -20,7 +20,7 @@ pub use change::{change_document, change_line, errand_line};
 pub use consent::consent;
 pub use nameserver::weak as weakness;
 pub use redirect::source_words;
-pub use site::{content_words, https_by_state, https_word, parts_document, www_words};
+pub use site::{content_words, https_by_state, https_word, www_words};
 
 /// One thing to report: in words for people, and by code and facts for programs.
 #[derive(Debug, Clone, PartialEq)]

@@ -3,9 +3,10 @@
 use brightharbor_core::name::Host;
 use brightharbor_core::site::{Cached, Content, Guard, HttpsState, Part, Site, SiteRemark, WwwPolicy};
 use brightharbor_core::zone::show_seconds;
-use serde_json::{Value, json};
+use serde_json::json;
 
 use super::{Told, listed};
+use crate::show::json::PartDocument;
 
 pub(super) fn told(remark: &SiteRemark) -> Told {
     use SiteRemark as Is;
@@ -112,7 +113,9 @@ pub(super) fn told(remark: &SiteRemark) -> Told {
                 [only] => format!("{site} is answered by {}", only.by.words()),
                 parts => format!("{site}: {}", parts.iter().map(words).collect::<Vec<_>>().join(", ")),
             };
-            Told::fact("parts", words).with("site", site.as_str()).with("parts", parts_document(parts))
+            Told::fact("parts", words)
+                .with("site", site.as_str())
+                .with("parts", json!(parts.iter().map(PartDocument::from).collect::<Vec<_>>()))
         }
         Is::ContentOptions { site, content } => {
             let words = content_words(content).into_iter().map(|(name, words)| format!("{name}: {words}"));
@@ -206,12 +209,6 @@ pub fn www_words(policy: WwwPolicy) -> &'static str {
         WwwPolicy::ToWww => "where the bare name redirects to",
         WwwPolicy::None => "not part of the site",
     }
-}
-
-/// The parts of a site, for programs.
-pub fn parts_document(parts: &[Part]) -> Vec<Value> {
-    let document = |part: &Part| json!({ "path": part.path, "by": part.by.word(), "at": part.by.typed() });
-    parts.iter().map(document).collect()
 }
 
 /// For whom a path is.
