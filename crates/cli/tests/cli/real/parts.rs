@@ -17,7 +17,7 @@ use brightharbor_core::site::{Answering, Cached, Content, HttpsState, Part, Site
 use brightharbor_standins::World;
 
 use super::quay::block_on;
-use super::servers::{Server, Web, await_listener, open_folder};
+use super::servers::{Server, Web, await_listener, open_folder, php_manager};
 use super::webs;
 
 /// What a script sees of a request.
@@ -32,10 +32,7 @@ echo 'body=', strlen(file_get_contents('php://input')), "\n";
 
 /// PHP's pool manager with one pool, as Debian has it, run by the user of the web servers. The path of its socket.
 pub(super) fn start_php(folder: &Path) -> (Server, PathBuf) {
-    let program = fs::read_dir("/usr/sbin").unwrap().flatten().map(|entry| entry.path());
-    let mut found =
-        program.filter(|path| path.file_name().is_some_and(|name| name.to_string_lossy().starts_with("php-fpm")));
-    let program = found.next().expect("php-fpm is missing; install it: apt-get install php-fpm (or run scripts/test)");
+    let (program, _) = php_manager();
     let (main, socket) = (folder.join("fpm.conf"), folder.join("php.sock"));
     let pool = format!(
         "[global]\nerror_log = {0}/fpm.log\ndaemonize = no\n[all]\nuser = www-data\ngroup = www-data\n\

@@ -11,7 +11,7 @@ use brightharbor_io::http::Connection;
 use brightharbor_io::trust;
 
 use super::quay::block_on;
-use super::servers::Server;
+use super::servers::{Server, php_manager};
 use super::voyage::Port;
 
 /// Says who runs it, and tries to read and to do what it is told to.
@@ -42,11 +42,7 @@ pub(super) struct Fpm {
 
 impl Fpm {
     pub fn start(folder: &Path) -> Self {
-        let found = fs::read_dir("/usr/sbin").unwrap().flatten().map(|entry| entry.path());
-        let named = |path: &PathBuf| path.file_name().is_some_and(|name| name.to_string_lossy().starts_with("php-fpm"));
-        let program = found.into_iter().find(named);
-        let program = program.expect("php-fpm is missing; install it: apt-get install php-fpm (or run scripts/test)");
-        let version = program.file_name().unwrap().to_string_lossy().trim_start_matches("php-fpm").to_string();
+        let (program, version) = php_manager();
         let [pools, sockets] = ["pools", "sockets"].map(|name| folder.join(name));
         [&pools, &sockets].into_iter().for_each(|made| fs::create_dir(made).unwrap());
         let other = format!(

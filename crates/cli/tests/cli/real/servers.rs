@@ -50,6 +50,17 @@ pub fn need(program: &str, package: &str) -> PathBuf {
     found.unwrap_or_else(|| panic!("{program} is missing; install it: apt-get install {package} (or run scripts/test)"))
 }
 
+/// PHP's pool manager, by the name that Debian gives it, and its version.
+pub fn php_manager() -> (PathBuf, String) {
+    let entries = fs::read_dir("/usr/sbin").unwrap().flatten().map(|entry| entry.path());
+    let named = |path: PathBuf| {
+        let version = path.file_name()?.to_str()?.strip_prefix("php-fpm")?.to_string();
+        Some((path, version))
+    };
+    let mut found = entries.filter_map(named);
+    found.next().expect("php-fpm is missing; install it: apt-get install php-fpm (or run scripts/test)")
+}
+
 /// Waits until something listens.
 pub fn await_listener(address: std::net::SocketAddr) {
     let deadline = Instant::now() + Duration::from_secs(10);
