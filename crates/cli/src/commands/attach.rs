@@ -64,11 +64,12 @@ pub struct Attach {
     #[arg(long, value_name = "FILE", conflicts_with = "bare")]
     from: Option<PathBuf>,
     #[command(flatten)]
-    content: ContentOptions,
-    #[command(flatten)]
     design: DesignOptions,
     #[command(flatten)]
     options: ChangeOptions,
+    // Last: its heading would hold for what comes behind it.
+    #[command(flatten)]
+    content: ContentOptions,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]

@@ -228,3 +228,22 @@ fn commands_of_the_settings_that_are_not_there_are_told() {
     let told = coast.run(&["init", "--check"]).expect(3);
     assert!(told.contains("[notify] command names /usr/local/bin/tell-nobody, and there is no such program"), "{told}");
 }
+
+#[test]
+fn the_heading_of_content_is_over_content_alone() {
+    let coast = Coast::empty();
+    for command in [&["attach", "--help"][..], &["site", "change", "--help"]] {
+        let help = coast.run(command).expect(0);
+        let (before, below) = help.split_once("What the site shows:").unwrap();
+        for (option, is_content) in
+            [("--yes", false), ("--dry-run", false), ("--document-root", false), ("--serve", true)]
+        {
+            let shown = format!("{option} ");
+            assert_eq!(
+                (before.contains(&shown), below.contains(&shown)),
+                (!is_content, is_content),
+                "{command:?} {option}"
+            );
+        }
+    }
+}

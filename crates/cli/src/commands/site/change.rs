@@ -46,9 +46,10 @@ pub struct ChangeSite {
     #[arg(long, value_name = "DURATION")]
     hsts: Option<String>,
     #[command(flatten)]
-    content: ContentOptions,
-    #[command(flatten)]
     options: ChangeOptions,
+    // Last: its heading would hold for what comes behind it.
+    #[command(flatten)]
+    content: ContentOptions,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]

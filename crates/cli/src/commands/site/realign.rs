@@ -1,5 +1,7 @@
 //! `site realign`: site files that are not as they would be written now, and writing them again.
 
+use std::collections::BTreeSet;
+
 use brightharbor_core::name::Host;
 use brightharbor_core::site::{Site, SiteFileState, SiteOutOfStep, realign_sites};
 use brightharbor_io::load;
@@ -75,7 +77,9 @@ fn state_word(state: SiteFileState) -> &'static str {
 
 impl Shown for Realigned {
     fn human(&self, page: &mut Page) {
-        let (differ, sites) = (self.found.len(), counted(self.sites, "site"));
+        // A site and the pool of its account are two files.
+        let differing: BTreeSet<&Host> = self.found.iter().map(|one| &one.site).collect();
+        let (differ, sites) = (differing.len(), counted(self.sites, "site"));
         page.heading(&match (self.carried.entry.is_some(), differ) {
             (_, 0) => format!("All site files are as they would be written now ({sites} checked)."),
             (true, _) => format!("Wrote the files of {differ} of {sites}."),

@@ -11,10 +11,10 @@ use serde_json::{Value, json};
 use crate::commands::{Report, find_site, host};
 use crate::error::Exit;
 use crate::run::Context;
-use crate::show::Shown;
 use crate::show::human::Page;
 use crate::show::json::{ContentDocument, hosts_document};
 use crate::show::words::{content_words, host_words, https_by_state, https_word, www_words};
+use crate::show::{Shown, counted};
 
 /// Show one site.
 #[derive(Debug, Args)]
@@ -70,7 +70,8 @@ impl Shown for SitePage {
         let hsts = site.rules.hsts.map_or("off".into(), |seconds| format!("for {}", show_seconds(seconds.into())));
         field("HSTS", &hsts);
         let certificate = self.certificate.as_ref().map_or("none".into(), |certificate| {
-            format!("until {}, for {} names", certificate.not_after.strftime("%Y-%m-%d"), certificate.names.len())
+            let names = counted(certificate.names.len(), "name");
+            format!("until {}, for {names}", certificate.not_after.strftime("%Y-%m-%d"))
         });
         field("certificate", &certificate);
         field(

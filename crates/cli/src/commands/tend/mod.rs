@@ -5,6 +5,7 @@ mod notices;
 mod report;
 mod signing;
 
+use std::collections::HashSet;
 use std::path::PathBuf;
 
 use brightharbor_core::certificate::due::{due, is_awaited, to_ask_about};
@@ -199,7 +200,9 @@ fn out_of_step_sites(harbor: &Harbor, now: Timestamp) -> Result<Vec<Host>, Error
         let one = out_of_step(&site, own.as_ref(), file.as_deref(), &harbor.settings, &harbor.layout);
         found.extend(one.map(|(one, _)| one.site));
     }
-    found.dedup();
+    // A site and the pool of its account are two files.
+    let mut known = HashSet::new();
+    found.retain(|site: &Host| known.insert(site.clone()));
     Ok(found)
 }
 

@@ -170,6 +170,17 @@ fn run_as_their_users(kind: &str) {
     assert_eq!(late.as_array().map(Vec::len), Some(2), "{late}");
     let realigned = port.json(&["site", "realign", "--all"], 0);
     assert_eq!(realigned["sites"][0]["state"], "outdated", "{realigned}");
+    // Two files of one site are one site that differs.
+    fs::write(&toml, text.replace("memory = 64", "memory = 97")).unwrap();
+    let file = port.path(&format!("harbor/servers/{kind}/{bakery}.conf"));
+    fs::remove_file(&file).unwrap();
+    let both = port.run(&["site", "realign", bakery, "--dry-run"]).expect(0);
+    assert!(both.contains("The files of 1 of 1 site are not as they would be written now"), "{both}");
+    let late = port.json(&["tend"], 0)["out_of_step"].clone();
+    assert_eq!(late.as_array().map(Vec::len), Some(2), "{late}");
+    port.json(&["site", "realign", "--all"], 0);
+    fs::write(&toml, text.replace("memory = 64", "memory = 96")).unwrap();
+    port.json(&["site", "realign", "--all"], 0);
     assert!(page(&port, bakery, "/", vec![]).1.contains("limit 1048576 96M"));
     assert_eq!(port.json(&["tend"], 0)["out_of_step"], serde_json::json!([]));
 
