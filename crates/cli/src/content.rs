@@ -1,6 +1,8 @@
 //! The options about what answers at the paths of a site: of `attach` and `site change`.
 
-use brightharbor_core::site::{Cached, ContentError, ContentWish, parse_names, parse_part, parse_path, parse_size};
+use brightharbor_core::site::{
+    Cached, ContentError, ContentWish, parse_names, parse_overridable, parse_part, parse_path, parse_size,
+};
 use clap::{Args, ValueEnum};
 
 use crate::duration::parse_duration;
@@ -34,6 +36,10 @@ pub struct ContentOptions {
     /// Folders that visitors put files into: no script in them is run. With commas between; `off` for none.
     #[arg(long, value_name = "FOLDERS")]
     no_scripts: Option<String>,
+    /// What files named .htaccess may set, on Apache httpd: AuthConfig, FileInfo, Indexes, Limit, with commas between;
+    /// `off` for nothing. Needs a consent: the web server reads them as itself, and may read what other accounts may not.
+    #[arg(long, value_name = "GROUPS")]
+    htaccess: Option<String>,
     /// The largest request that programs get, such as 50M; `usual` for 20M.
     #[arg(long, value_name = "SIZE")]
     body_limit: Option<String>,
@@ -65,6 +71,7 @@ impl ContentOptions {
                 typed.split(',').map(|one| parse_path(one.trim())).collect()
             })?
             .map(Option::unwrap_or_default),
+            htaccess: or(&self.htaccess, "off", parse_overridable)?.map(Option::unwrap_or_default),
             body_limit: or(&self.body_limit, "usual", parse_size)?,
             time_limit: self.time_limit()?,
         })
@@ -125,6 +132,7 @@ impl From<ContentError> for Error {
             ContentError::Version(_) => "give it as php:8.2",
             ContentError::Socket(_) => "give the whole path of the socket: unix:/run/app.sock",
             ContentError::Size(_) => "give it as 500K, 50M or 1G",
+            ContentError::Group(_) => "give AuthConfig, FileInfo, Indexes, Limit, with commas between, or off",
             ContentError::Page(_) => "give names with commas between, without folders",
         };
         Error::wrong_use(error.to_string()).advice(advice)

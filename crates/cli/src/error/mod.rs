@@ -182,6 +182,14 @@ fn rolled_back(cause: Cause, left: &[String], again: bool) -> Error {
              zone list: brightharbor init --check"
                 .into()
         }
+        // As Apache httpd and nginx say it.
+        Cause::Server(ServerError::Refused { ref output, .. })
+            if output.contains("Invalid command") || output.contains("unknown directive") =>
+        {
+            "everything was rolled back; a module of the web server seems to be missing (on Debian, a2enmod turns one of \
+             Apache httpd on); those that are needed: brightharbor init --check"
+                .into()
+        }
         _ => "everything was rolled back; fix the cause, then try again".to_string(),
     };
     Error::new(Exit::RolledBack, "rolled-back", cause).advice(advice)

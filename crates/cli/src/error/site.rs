@@ -167,6 +167,12 @@ impl From<SiteRefusal> for Error {
                 };
                 Self::refused("unknown-php", message).advice(advice).with("version", version)
             }
+            Why::NoHtaccess(site) => Self::refused("no-htaccess", "only Apache httpd reads files named .htaccess")
+                .advice(format!(
+                    "say it by options of `site change {site}` (--front-script, --missing-page, --cache), by `redirect add` \
+                     or `site protect`, or in a file of your own (docs/operation.md)"
+                ))
+                .with("site", site.as_str()),
             Why::PhpWithoutUser(account) => {
                 let message = format!("account {account} has no system user that its scripts could run as");
                 Self::refused("php-without-user", message)

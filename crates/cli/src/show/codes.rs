@@ -98,6 +98,7 @@ const REFUSALS: &[(&str, &str)] = &[
     ("no-former", "the site has no former certificate of that name"),
     ("no-glue", "a nameserver inside the domain has no known addresses"),
     ("no-harbor", "no harbor found, or it cannot be read"),
+    ("no-htaccess", "only Apache httpd reads files named .htaccess"),
     ("no-key", "the key of the certificate is missing"),
     ("no-logs", "the logs of sites are not kept apart"),
     ("no-mail-servers", "harbor.toml names no mail servers"),
@@ -216,6 +217,7 @@ const CONSENTS: &[(&str, &str)] = &[
     ("server-not-ready", "a nameserver does not respond at its new address yet"),
     ("takes-over-name", "the running web server answers for the name already, by something that its files do not tell"),
     ("takes-visitors", "names of the web server's own configuration would not be answered at an address any more"),
+    ("trusts-htaccess", "files named `.htaccess` of an account would tell the web server what to do"),
 ];
 
 const REMARKS: &[(&str, &str)] = &[

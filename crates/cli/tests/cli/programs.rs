@@ -8,7 +8,7 @@ use crate::coast::Coast;
 fn usual() -> serde_json::Value {
     json!({
         "parts": [], "protected": [], "index": [], "listing": false, "single_page": null, "missing_page": null, "cache": [],
-        "front_script": false, "no_scripts": [], "body_limit_bytes": 20_971_520, "time_limit_seconds": 60,
+        "front_script": false, "no_scripts": [], "htaccess": [], "body_limit_bytes": 20_971_520, "time_limit_seconds": 60,
         "own_directives": false,
     })
 }
@@ -114,7 +114,7 @@ fn how_files_are_shown_is_kept_and_taken_back_word_by_word() {
         "parts": [], "protected": [], "own_directives": false,
         "index": ["home.html", "index.html"], "listing": true, "single_page": "/app.html", "missing_page": "/404.html",
         "cache": [{ "endings": ["css", "js"], "seconds": 604_800 }, { "endings": ["png"], "seconds": 3_600 }],
-        "front_script": true, "no_scripts": ["/uploads", "/media"], "body_limit_bytes": 52_428_800,
+        "front_script": true, "no_scripts": ["/uploads", "/media"], "htaccess": [], "body_limit_bytes": 52_428_800,
         "time_limit_seconds": 300,
     });
     assert_eq!(shown["site"]["content"], expected);
@@ -246,4 +246,15 @@ fn the_heading_of_content_is_over_content_alone() {
             );
         }
     }
+}
+
+#[test]
+fn files_of_apaches_are_refused_elsewhere() {
+    let coast = Coast::with_bakery();
+    let change = ["site", "change", "crumbandtide.example", "--yes", "--htaccess"];
+    let refused = coast.json(&[&change[..], &["FileInfo"]].concat(), 4);
+    assert_eq!(refused["error"]["code"], "no-htaccess", "{refused}");
+    let typed = coast.run(&[&change[..], &["Options"]].concat()).expect(2);
+    assert!(typed.contains("`Options` is no group of directives"), "{typed}");
+    coast.run(&[&change[..], &["off"]].concat()).expect(0);
 }

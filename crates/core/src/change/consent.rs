@@ -6,9 +6,10 @@
 use std::net::{IpAddr, SocketAddr};
 use std::path::PathBuf;
 
+use crate::account::AccountName;
 use crate::delegation::Outcome;
 use crate::name::{DnsName, Host, Hostname};
-use crate::site::AnsweredBefore;
+use crate::site::{AnsweredBefore, Overridable};
 use crate::zone::Record;
 
 /// A fact that the plan rests on, and that is not undone by giving the opposite command.
@@ -33,6 +34,8 @@ pub enum Consent {
     TakesOverName(AnsweredBefore),
     /// A zone begins where none was seen to: until the zone above delegates it, nobody asks for it here.
     BeginsUndelegated { zone: Hostname },
+    /// Files of an account's own tell the web server what to do, which may read what belongs to others.
+    TrustsHtaccess { site: Host, account: AccountName, groups: Vec<Overridable> },
     /// The account at a CA is closed; there is no way back.
     ClosesCaAccount { ca: String },
 }
@@ -47,6 +50,7 @@ impl Consent {
             Consent::TakesVisitors { .. } => "takes-visitors",
             Consent::TakesOverName(_) => "takes-over-name",
             Consent::BeginsUndelegated { .. } => "begins-undelegated",
+            Consent::TrustsHtaccess { .. } => "trusts-htaccess",
             Consent::ClosesCaAccount { .. } => "closes-ca-account",
         }
     }

@@ -20,7 +20,9 @@ pub(super) fn render(served: &Served<'_>) -> String {
     let mut text = String::new();
     let root = quoted(&served.site.document_root.to_string_lossy());
     let _ = writeln!(text, "<Directory {root}>\n    Require all granted\n    Options SymLinksIfOwnerMatch");
-    text.push_str("    AllowOverride None\n</Directory>\n");
+    let words: Vec<&str> = served.site.rules.content.htaccess.iter().map(|group| group.word()).collect();
+    let allowed = if words.is_empty() { "None".into() } else { words.join(" ") };
+    let _ = writeln!(text, "    AllowOverride {allowed}\n</Directory>");
     let _ = writeln!(
         text,
         "<Directory {}>\n    Require all granted\n</Directory>",

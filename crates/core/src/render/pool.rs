@@ -35,7 +35,7 @@ pub fn pool_file(pool: &Pool<'_>) -> String {
     let name = &account.name;
     let body_limit = contents.iter().map(|content| content.body_limit()).max().unwrap_or(Content::BODY_LIMIT);
     let time_limit = contents.iter().map(|content| content.time_limit()).max().unwrap_or(Content::TIME_LIMIT);
-    let (socket, state, home) = (php.socket(version, name), state.display(), account.home.display());
+    let (socket, state) = (php.socket(version, name), state.display());
     let mut text = format!("[brightharbor-{name}]\nuser = {user}\n");
     let _ = writeln!(text, "listen = {}\nlisten.owner = {user}\nlisten.group = {web_group}", socket.display());
     text.push_str("listen.mode = 0660\npm = ondemand\n");
@@ -43,7 +43,6 @@ pub fn pool_file(pool: &Pool<'_>) -> String {
     let _ = writeln!(text, "request_terminate_timeout = {time_limit}s\nsecurity.limit_extensions = .php");
     let _ = writeln!(text, "env[TMPDIR] = \"{state}/temporary\"");
     for (setting, value) in [
-        ("open_basedir", format!("{home}:{state}:/usr/share/php")),
         ("session.save_path", format!("{state}/sessions")),
         ("upload_tmp_dir", format!("{state}/temporary")),
         ("sys_temp_dir", format!("{state}/temporary")),
@@ -100,7 +99,6 @@ mod tests {
             "request_terminate_timeout = 300s",
             "php_admin_value[post_max_size] = \"52428800\"",
             "php_admin_value[memory_limit] = \"128M\"",
-            "php_admin_value[open_basedir] = \"/home/bakery:/harbor/php/bakery:/usr/share/php\"",
         ] {
             assert!(text.lines().any(|found| found == line), "{line}: {text}");
         }

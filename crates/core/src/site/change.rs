@@ -9,13 +9,13 @@ use super::attach::ZoneLoaded;
 use super::attach_beside::ask_for_answered;
 use super::attach_zone::add_addresses;
 use super::{
-    AnsweredBefore, ByHand, Content, ContentWish, HttpsPolicy, HttpsState, Part, Site, SiteRefusal, SiteRemark,
-    TlsFloor, WwwPolicy, document_root,
+    AnsweredBefore, ByHand, Content, ContentWish, HttpsPolicy, HttpsState, Overridable, Part, Site, SiteRefusal,
+    SiteRemark, TlsFloor, WwwPolicy, document_root,
 };
 use crate::account::Account;
 use crate::certificate::{Certificate, CertificateSource, CertificateState};
 use crate::change::{Change, Consent, ExistingFile, FileWrite, FolderMake, InventoryChange, Plan, Purpose, Remark};
-use crate::harbor::{Layout, Settings};
+use crate::harbor::{Layout, Settings, WebServer};
 use crate::name::Host;
 use crate::render;
 
@@ -190,6 +190,15 @@ pub(super) fn wanted_content(
         wish.parts.iter().find(|(path, by)| by.is_none() && !before.parts.iter().any(|part| part.path == *path))
     {
         return Err(SiteRefusal::NoSuchPart { site: site.main().clone(), path: path.clone() });
+    }
+    let allowed = |group: &&Overridable| !before.htaccess.contains(group);
+    let groups: Vec<Overridable> = after.htaccess.iter().filter(allowed).copied().collect();
+    if !groups.is_empty() {
+        if settings.web.server != WebServer::Apache {
+            return Err(SiteRefusal::NoHtaccess(site.main().clone()));
+        }
+        let (site, account) = (site.main().clone(), site.account.clone());
+        plan.needs_consent(Consent::TrustsHtaccess { site, account, groups });
     }
     if after.parts != before.parts {
         let parts =

@@ -34,8 +34,8 @@ pub use change::{
     ChangeSite, ChangeSiteLoaded, TwinLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit, missing_twin,
 };
 pub use content::{
-    Answering, Cached, Content, ContentError, ContentWish, Part, Upstream, is_at_or_below, parse_names, parse_part,
-    parse_path, parse_size,
+    Answering, Cached, Content, ContentError, ContentWish, Overridable, Part, Upstream, is_at_or_below, parse_names,
+    parse_overridable, parse_part, parse_path, parse_size,
 };
 pub use detach::{DetachLoaded, ZoneFate, detach, leaving};
 pub use guard::{Guard, GuardError, Network, check_user};

@@ -77,6 +77,8 @@ pub enum SiteRefusal {
         version: String,
         known: Vec<String>,
     },
+    /// Only Apache httpd reads files named `.htaccess`.
+    NoHtaccess(Host),
     /// Scripts of an account run as its system user, and it has none.
     PhpWithoutUser(AccountName),
     NotProtected {

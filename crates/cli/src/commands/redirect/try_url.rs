@@ -2,12 +2,14 @@
 
 use std::collections::HashMap;
 use std::net::IpAddr;
+use std::path::PathBuf;
 
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::{Landing, LandingEnd, Way, WayEnd, way};
 use brightharbor_core::site::Answering;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::probe::land;
+use brightharbor_io::store::StoreError;
 use brightharbor_io::survey::resolvers;
 use brightharbor_io::trust;
 use clap::Args;
@@ -39,10 +41,16 @@ pub fn run(args: &Try, context: &Context) -> Report {
         .ok_or_else(|| Error::wrong_use(format!("`{typed}` is no address")).advice("give it as https://HOST/PATH"))?;
     let harbor = context.open()?;
     let start = with_port(start, &harbor);
-    let model = way(&start, ports(&harbor), |host| harbor.store.site_of(host))?;
+    let mut htaccess = None;
+    let model = way(&start, ports(&harbor), |host| {
+        let site = harbor.store.site_of(host)?;
+        let with_own = site.as_ref().filter(|site| !site.rules.content.htaccess.is_empty());
+        htaccess = htaccess.take().or(with_own.map(|site| site.document_root.clone()));
+        Ok::<_, StoreError>(site)
+    })?;
     context.progress.doing("asking the live server");
     let live = context.block_on(follow(&harbor, &start, &model))??;
-    Ok(Box::new(Tried { model, live }))
+    Ok(Box::new(Tried { model, live, htaccess }))
 }
 
 /// In a closed network the servers listen at other ports than a typed address says.
@@ -81,6 +89,8 @@ async fn follow(harbor: &Harbor, start: &Url, model: &Way) -> Result<Landing, Er
 struct Tried {
     model: Way,
     live: Landing,
+    /// The document root of a site on the way whose own files may say otherwise than the model.
+    htaccess: Option<PathBuf>,
 }
 
 impl Tried {
@@ -145,10 +155,15 @@ impl Tried {
     }
 
     fn model_end(&self) -> String {
+        let otherwise =
+            self.htaccess.as_ref().map(|root| format!(", unless .htaccess in {} says otherwise", root.display()));
+        let otherwise = otherwise.unwrap_or_default();
         match &self.model.end {
             WayEnd::Page(url) => match &self.model.part {
-                Some(part) if part.by != Answering::Files => format!("{url}, answered by {}", part.by.words()),
-                _ => format!("a page at {url}"),
+                Some(part) if part.by != Answering::Files => {
+                    format!("{url}, answered by {}{otherwise}", part.by.words())
+                }
+                _ => format!("a page at {url}{otherwise}"),
             },
             WayEnd::Loop(url) => format!("round in a loop at {url}"),
             WayEnd::TooLong => "more redirects than a browser follows".into(),

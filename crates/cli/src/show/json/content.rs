@@ -15,6 +15,8 @@ pub struct ContentDocument<'a> {
     cache: Vec<CachedDocument<'a>>,
     front_script: bool,
     no_scripts: &'a [String],
+    /// Groups of directives, as Apache httpd names them.
+    htaccess: Vec<&'static str>,
     body_limit_bytes: u64,
     time_limit_seconds: u32,
     /// Whether the administrator's own directives are taken in.
@@ -68,6 +70,7 @@ impl<'a> From<&'a Content> for ContentDocument<'a> {
             cache: cached.collect(),
             front_script: content.front,
             no_scripts: &content.no_scripts,
+            htaccess: content.htaccess.iter().map(|group| group.word()).collect(),
             body_limit_bytes: content.body_limit(),
             time_limit_seconds: content.time_limit(),
             own_directives: content.own.is_some(),

@@ -59,6 +59,15 @@ pub fn consent(consent: &Consent) -> Told {
             );
             Told::fact(code, words).with("zone", zone.as_str())
         }
+        Consent::TrustsHtaccess { site, account, groups } => {
+            let groups: Vec<&str> = groups.iter().map(|group| group.word()).collect();
+            let words = format!(
+                "files named .htaccess of {site} would tell the web server what to do ({}): whoever writes for account \
+                 {account} could use it to read the pages of other accounts, and with FileInfo to ask their programs",
+                groups.join(", ")
+            );
+            Told::fact(code, words).with("site", site.as_str()).with("account", account.as_str()).with("groups", groups)
+        }
         Consent::ClosesCaAccount { ca } => {
             Told::fact(code, format!("the account at the CA `{ca}` would be closed for ever")).with("ca", ca.as_str())
         }

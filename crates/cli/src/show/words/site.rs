@@ -237,6 +237,8 @@ pub fn content_words(content: &Content) -> Vec<(&'static str, String)> {
     add("kept", (!kept.is_empty()).then(|| kept.join("; ")));
     add("front script", content.front.then(|| "index.php for every path that is no file".into()));
     add("no scripts", (!content.no_scripts.is_empty()).then(|| content.no_scripts.join(", ")));
+    let groups: Vec<&str> = content.htaccess.iter().map(|group| group.word()).collect();
+    add(".htaccess", (!groups.is_empty()).then(|| format!("may set {}", groups.join(", "))));
     add("body limit", content.body_limit.map(size_words));
     add("time limit", content.time_limit.map(|seconds| show_seconds(seconds.into())));
     all

@@ -11,6 +11,7 @@ mod cas;
 mod demanded;
 mod fronts;
 mod guards;
+mod htaccess;
 mod internet;
 mod ipv6;
 mod logs;

@@ -42,7 +42,12 @@ pub(super) struct Fpm {
 
 impl Fpm {
     pub fn start(folder: &Path) -> Self {
-        let (program, version) = php_manager();
+        Self::start_as(folder, php_manager().1)
+    }
+
+    /// The manager of a version: another one than the installed one has that one's programs, and all else of its own.
+    fn start_as(folder: &Path, version: String) -> Self {
+        let (program, _) = php_manager();
         let [pools, sockets] = ["pools", "sockets"].map(|name| folder.join(name));
         [&pools, &sockets].into_iter().for_each(|made| fs::create_dir(made).unwrap());
         let other = format!(
@@ -240,4 +245,37 @@ fn scripts_run_as_their_accounts_behind_nginx() {
 #[test]
 fn scripts_run_as_their_accounts_behind_apache() {
     run_as_their_users("apache");
+}
+
+#[test]
+fn versions_run_side_by_side() {
+    let port = Port::new("nginx");
+    let fpm = Fpm::start(&port.path("."));
+    with_two_accounts(&port, &fpm);
+    fs::create_dir(port.path("older")).unwrap();
+    fs::set_permissions(port.path("older"), fs::Permissions::from_mode(0o755)).unwrap();
+    let older = Fpm::start_as(&port.path("older"), "7.4".into());
+    let toml = port.path("harbor/harbor.toml");
+    let text = fs::read_to_string(&toml).unwrap() + &older.settings().replace("memory = 64", "memory = 40");
+    fs::write(&toml, text).unwrap();
+    let (bakery, choir) = ("crumbandtide.example", "lanternchoir.example");
+    let before = fs::read(fpm.pool("bakery")).unwrap();
+    port.json(&["site", "change", bakery, "--serve", "/blog=php:7.4"], 0);
+    let root = port.path(&format!("homes/bakery/www/{bakery}"));
+    fs::create_dir(root.join("blog")).unwrap();
+    fs::write(root.join("blog/index.php"), SCRIPT).unwrap();
+    assert!(page(&port, bakery, "/blog/", vec![]).1.starts_with("user games\n"));
+    assert!(page(&port, bakery, "/blog/", vec![]).1.ends_with(" 40M\n"), "{}", page(&port, bakery, "/blog/", vec![]).1);
+    assert!(page(&port, bakery, "/", vec![]).1.ends_with(" 64M\n"));
+    assert_eq!(fs::read(fpm.pool("bakery")).unwrap(), before, "the other version's pool is as it was");
+    assert!(!older.pool("choir").exists());
+
+    // A site moves from one to the other: one pool comes, and the other goes with its last site.
+    port.json(&["site", "change", choir, "--serve", "php:7.4"], 0);
+    assert!(page(&port, choir, "/", vec![]).1.ends_with(" 40M\n"));
+    assert!(older.pool("choir").exists() && !fpm.pool("choir").exists() && !fpm.socket("choir").exists());
+    port.json(&["site", "change", bakery, "--serve", "/blog=off"], 0);
+    assert!(!older.pool("bakery").exists() && fpm.pool("bakery").exists());
+    assert!(page(&port, bakery, "/", vec![]).1.starts_with("user games\n"));
+    assert_eq!(port.json(&["tend"], 0)["out_of_step"], serde_json::json!([]));
 }

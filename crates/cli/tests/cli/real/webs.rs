@@ -312,6 +312,7 @@ fn content_of((parts, names, page, (folders, guards), switches, number): TypedCo
         cache: names.filter(|_| cached).map(|endings| vec![Cached { endings, seconds: 60 }]),
         front: Some(front),
         no_scripts: Some(folders.iter().filter_map(path).collect()),
+        htaccess: None,
         body_limit: Some(Some(u64::from(number) + 1)),
         time_limit: Some(Some(u32::from(number) + 1)),
     };

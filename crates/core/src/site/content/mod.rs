@@ -2,6 +2,7 @@
 //!
 //! Values alone: what is typed is read in `typed`, a change of them is in `wish`, web server files are in `render`.
 
+mod htaccess;
 mod typed;
 mod wish;
 
@@ -11,6 +12,7 @@ use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
+pub use htaccess::{Overridable, parse_overridable};
 pub use typed::{ContentError, parse_names, parse_part, parse_path, parse_size};
 pub use wish::ContentWish;
 
@@ -53,6 +55,9 @@ pub struct Content {
     /// For how many seconds a program may be silent.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub time_limit: Option<u32>,
+    /// What files named `.htaccess` may set; nothing when empty.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub htaccess: Vec<Overridable>,
     /// The hash of what an administrator has written beside, for the web server to read in the site's own block.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub own: Option<String>,

@@ -28,6 +28,8 @@ pub enum ContentError {
     Socket(#[from] PathError),
     #[error("`{0}` is not a size")]
     Size(String),
+    #[error("`{0}` is no group of directives for `.htaccess`")]
+    Group(String),
     #[error("`{0}` is not a name of a page, or an ending")]
     Page(String),
 }

@@ -1,6 +1,6 @@
 //! A change of how a site is served: what was asked for, on top of what is there.
 
-use super::{Answering, Cached, Content, Part};
+use super::{Answering, Cached, Content, Overridable, Part};
 
 /// What was asked for; `None`: it stays. The inner `None` takes it away.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -16,6 +16,8 @@ pub struct ContentWish {
     pub front: Option<bool>,
     /// All of them anew.
     pub no_scripts: Option<Vec<String>>,
+    /// All of them anew.
+    pub htaccess: Option<Vec<Overridable>>,
     pub body_limit: Option<Option<u64>>,
     pub time_limit: Option<Option<u32>>,
 }
@@ -45,6 +47,7 @@ impl ContentWish {
         put(&mut after.cache, &self.cache);
         put(&mut after.front, &self.front);
         put(&mut after.no_scripts, &self.no_scripts);
+        put(&mut after.htaccess, &self.htaccess);
         put(&mut after.body_limit, &self.body_limit);
         put(&mut after.time_limit, &self.time_limit);
         after
