@@ -63,6 +63,7 @@ pub enum Command {
     Tend(commands::tend::Tend),
     Logbook(commands::logbook::Logbook),
     Explain(commands::explain::Explain),
+    Manual(commands::manual::Manual),
 }
 
 #[cfg(test)]

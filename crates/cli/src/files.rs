@@ -109,6 +109,11 @@ pub fn save(path: &Path, page: &str) -> Result<(), Error> {
     std::fs::write(path, page).map_err(|error| unwritable(path, &error))
 }
 
+/// Makes a folder for such pages, with those above it.
+pub fn make_folder(path: &Path) -> Result<(), Error> {
+    std::fs::create_dir_all(path).map_err(|error| unwritable(path, &error))
+}
+
 pub fn unwritable(path: &Path, error: &io::Error) -> Error {
     let advice = match error.kind() {
         io::ErrorKind::AlreadyExists => "give another file: what was saved before is never overwritten",

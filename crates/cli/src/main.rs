@@ -6,6 +6,7 @@
 mod args;
 mod attaching;
 mod commands;
+mod completing;
 mod content;
 mod demanding;
 mod design;
@@ -14,6 +15,7 @@ mod duration;
 mod error;
 mod events;
 mod files;
+mod help;
 mod judging;
 mod network;
 mod options;
@@ -24,14 +26,18 @@ mod usage;
 
 use std::process::ExitCode;
 
-use clap::Parser;
+use clap::FromArgMatches;
 
 /// A walk through 10,000 domains allocates all over: with the system's allocator a quarter of its time goes there.
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
-    let args = match args::Args::try_parse() {
+    if completing::complete() {
+        return ExitCode::SUCCESS;
+    }
+    let parsed = help::command().try_get_matches();
+    let args = match parsed.and_then(|mut matches| args::Args::from_arg_matches_mut(&mut matches)) {
         Ok(args) => args,
         Err(parsed) => return usage::print(&parsed, std::env::args_os()),
     };

@@ -11,13 +11,18 @@ use clap::{Args, ValueEnum};
 use crate::duration::parse_duration;
 use crate::error::Error;
 
+/// Where a harbor is, unless another one is named.
+pub const DEFAULT_HARBOR: &str = "/var/lib/brightharbor";
+
 #[derive(Debug, Args)]
+#[command(next_help_heading = "Of all commands")]
 pub struct Common {
     /// The harbor to work in.
-    #[arg(long, global = true, env = "BRIGHTHARBOR", value_name = "FOLDER", default_value = "/var/lib/brightharbor")]
+    #[arg(long, global = true, env = "BRIGHTHARBOR", value_name = "FOLDER", default_value = DEFAULT_HARBOR)]
+    #[arg(display_order = 900, hide_env_values = true)]
     pub harbor: PathBuf,
     /// Print one JSON document instead of text.
-    #[arg(long, global = true)]
+    #[arg(long, global = true, display_order = 901)]
     pub json: bool,
 }
 

@@ -11,6 +11,7 @@ pub mod detach;
 pub mod explain;
 pub mod init;
 pub mod logbook;
+pub mod manual;
 pub mod nameserver;
 pub mod plan;
 pub mod record;
@@ -108,6 +109,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Tend(tend) => tend::run(tend, context),
         Command::Logbook(logbook) => logbook::run(logbook, context),
         Command::Explain(explain) => explain::run(explain),
+        Command::Manual(manual) => manual::run(manual),
     }
 }
 

@@ -9,6 +9,7 @@ mod damage;
 mod former;
 mod handovers;
 mod logbook;
+mod names;
 mod notices;
 mod pauses;
 mod read;
@@ -25,6 +26,7 @@ use rusqlite::{Connection, OpenFlags, TransactionBehavior};
 
 pub use backup::{BackupError, newest_sound};
 pub use logbook::{Begun, Entry, EntryOutcome, Inverse, Revision};
+pub use names::Named;
 pub(crate) use read_zones::{nearest_zone, nearest_zone_above};
 
 #[derive(Debug, thiserror::Error)]

@@ -28,12 +28,16 @@ pub struct Request {
     /// The country of the organization, in two letters.
     #[arg(long, value_name = "CC")]
     country: Option<String>,
+    /// The state or province of the organization.
     #[arg(long, value_name = "NAME")]
     state: Option<String>,
+    /// The town of the organization.
     #[arg(long, value_name = "NAME")]
     locality: Option<String>,
+    /// Its name, as it is registered.
     #[arg(long, value_name = "NAME")]
     organization: Option<String>,
+    /// The unit of the organization.
     #[arg(long, value_name = "NAME")]
     unit: Option<String>,
     /// A mailbox of the organization.

@@ -23,6 +23,7 @@ use crate::show::human::Page;
 /// belong together.
 #[derive(Debug, Args)]
 pub struct Show {
+    /// Files with certificates, keys or requests, in whatever form.
     #[arg(required = true)]
     files: Vec<PathBuf>,
     #[command(flatten)]

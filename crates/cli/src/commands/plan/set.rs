@@ -40,10 +40,13 @@ struct Given {
     /// How many addon domains an account may have: a number, or `any`.
     #[arg(long, value_name = "COUNT")]
     addon_domains: Option<String>,
+    /// How many subdomains.
     #[arg(long, value_name = "COUNT")]
     subdomains: Option<String>,
+    /// How many alias domains.
     #[arg(long, value_name = "COUNT")]
     alias_domains: Option<String>,
+    /// How many redirects.
     #[arg(long, value_name = "COUNT")]
     redirects: Option<String>,
     /// Disk to report against, in MiB.

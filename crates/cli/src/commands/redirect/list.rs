@@ -21,6 +21,7 @@ pub struct List {
     /// Only those whose source or target has this text in it.
     #[arg(long, value_name = "TEXT")]
     with: Option<String>,
+    /// By what the list is sorted; those without an end come last.
     #[arg(long, value_enum, default_value = "source")]
     sort: Sort,
 }

@@ -29,6 +29,7 @@ pub struct List {
     /// Only the sites of this kind.
     #[arg(long, value_enum)]
     kind: Option<KindArgument>,
+    /// By what the list is sorted; those without an end come last.
     #[arg(long, value_enum, default_value = "name")]
     sort: Sort,
     /// Walk the links of each main name, and tell the first that does not hold.
