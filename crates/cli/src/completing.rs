@@ -14,7 +14,6 @@ use clap_complete::CompleteEnv;
 use clap_complete::engine::{ArgValueCompleter, CompletionCandidate};
 
 use crate::help;
-use crate::options::DEFAULT_HARBOR;
 use crate::show::codes::Kind;
 
 /// The variable by which a shell asks; its value is the shell's name.
@@ -83,7 +82,7 @@ fn codes(typed: &OsStr) -> Vec<CompletionCandidate> {
 /// The harbor of the command that is being typed.
 fn harbor() -> PathBuf {
     let typed = named_harbor(std::env::args_os());
-    typed.or_else(|| std::env::var_os("BRIGHTHARBOR")).unwrap_or_else(|| DEFAULT_HARBOR.into()).into()
+    typed.or_else(|| std::env::var_os("BRIGHTHARBOR")).unwrap_or_else(|| Layout::USUAL.into()).into()
 }
 
 fn named_harbor(words: impl Iterator<Item = OsString>) -> Option<OsString> {

@@ -4,6 +4,7 @@ use std::net::{IpAddr, Ipv6Addr};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use brightharbor_core::harbor::Layout;
 use brightharbor_core::site::WwwPolicy;
 use brightharbor_io::master_file::Includes;
 use clap::{Args, ValueEnum};
@@ -11,14 +12,11 @@ use clap::{Args, ValueEnum};
 use crate::duration::parse_duration;
 use crate::error::Error;
 
-/// Where a harbor is, unless another one is named.
-pub const DEFAULT_HARBOR: &str = "/var/lib/brightharbor";
-
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Of all commands")]
 pub struct Common {
     /// The harbor to work in.
-    #[arg(long, global = true, env = "BRIGHTHARBOR", value_name = "FOLDER", default_value = DEFAULT_HARBOR)]
+    #[arg(long, global = true, env = "BRIGHTHARBOR", value_name = "FOLDER", default_value = Layout::USUAL)]
     #[arg(display_order = 900, hide_env_values = true)]
     pub harbor: PathBuf,
     /// Print one JSON document instead of text.

@@ -17,6 +17,11 @@ pub struct Layout {
 }
 
 impl Layout {
+    /// Where a harbor is, unless another folder is named.
+    pub const USUAL: &'static str = "/var/lib/brightharbor";
+    /// Where the settings of that one are, if this folder is there: packages make it.
+    pub const USUAL_SETTINGS: &'static str = "/etc/brightharbor";
+
     pub fn new(root: impl Into<PathBuf>) -> Self {
         Self { root: root.into() }
     }

@@ -37,6 +37,27 @@ pub fn lay_out(layout: &Layout, web: WebServer, dns: DnsServer) -> Result<(), Fi
     write_atomically(&layout.inventory(), b"", 0o600)
 }
 
+/// Where the settings of a new harbor are written: in its folder, but those of the usual one where packages have settings.
+pub fn settings_place(layout: &Layout) -> PathBuf {
+    let packaged = Path::new(Layout::USUAL_SETTINGS);
+    match layout.root() == Path::new(Layout::USUAL) && packaged.is_dir() {
+        true => packaged.join("harbor.toml"),
+        false => layout.settings(),
+    }
+}
+
+/// Writes the settings of a new harbor; those that are elsewhere are linked to from its folder.
+pub fn write_settings(layout: &Layout, text: &str) -> Result<(), FileError> {
+    let (place, settings) = (settings_place(layout), layout.settings());
+    if !place.exists() {
+        write_atomically(&place, text.as_bytes(), 0o644)?;
+    }
+    match place == settings {
+        true => Ok(()),
+        false => std::os::unix::fs::symlink(&place, &settings).map_err(failed("cannot link", &settings)),
+    }
+}
+
 /// The servers include no file that is missing, so that all parts are there from the start.
 fn lay_out_zone_list(layout: &Layout, dns: DnsServer) -> Result<(), FileError> {
     let index = layout.zone_index(dns);

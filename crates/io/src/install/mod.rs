@@ -26,7 +26,7 @@ pub(crate) use files::{UNFINISHED, failed, link, remove as remove_file, sync_fol
 pub(crate) use folders::remove_empty;
 pub use folders::{FolderError, make_folder};
 pub(crate) use layout::make_open;
-pub use layout::{closed_above, lay_out};
+pub use layout::{closed_above, lay_out, settings_place, write_settings};
 pub(crate) use many::{Wanted, write_all_atomically};
 pub use open_keys::{open_keys, open_keys_below};
 pub use service::{

@@ -21,7 +21,7 @@ pub fn given_keys(args: &Init) -> Result<GivenKeys, Error> {
         check_email(contact).map_err(Error::wrong_use)?;
     }
     if let Some(directory) = &args.ca.directory
-        && !Url::parse(directory).is_ok_and(|url| url.scheme() == "https" && url.has_host())
+        && !is_directory(directory)
     {
         let message = format!("`{}` is no https URL", directory.escape_debug());
         return Err(Error::wrong_use(message).advice("give the URL of the CA's directory, as its documentation has it"));
@@ -54,6 +54,11 @@ pub fn given_keys(args: &Init) -> Result<GivenKeys, Error> {
         given.give("ca", &["terms-accepted"], |to| to.ca.terms_accepted = true);
     }
     Ok(given)
+}
+
+/// Whether it can be the URL of a CA's directory (RFC 8555 section 7.1.1).
+pub fn is_directory(typed: &str) -> bool {
+    Url::parse(typed).is_ok_and(|url| url.scheme() == "https" && url.has_host())
 }
 
 pub fn set_keys(args: &Init, given: &GivenKeys, context: &Context) -> Report {

@@ -7,7 +7,7 @@ use clap::{Args, ValueEnum};
 use crate::error::Error;
 
 /// Which servers to drive, where several are found.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 pub struct ServerChoice {
     /// Which web server to drive, where several are found.
     #[arg(long, value_enum)]

@@ -3,6 +3,7 @@
 //! sets keys of a harbor that is there, `check` says what is missing.
 
 mod again;
+mod asking;
 mod check;
 mod discover;
 mod inclusion;
@@ -13,7 +14,7 @@ use std::path::PathBuf;
 use brightharbor_core::harbor::check_path;
 use brightharbor_core::harbor::{Layout, Settings};
 use brightharbor_core::name::DnsName;
-use brightharbor_io::install::{lay_out, write_atomically};
+use brightharbor_io::install::{lay_out, settings_place, write_settings};
 use brightharbor_io::store::Store;
 use clap::Args;
 use serde_json::{Value, json};
@@ -31,9 +32,9 @@ use crate::settings;
 use crate::show::Shown;
 use crate::show::human::Page;
 
-/// Create a harbor: settings, inventory, folders. Finds web and DNS servers; edits none of their files. In a harbor that
-/// is there, the options given set their keys in harbor.toml.
-#[derive(Debug, Args)]
+/// Create a harbor: settings, inventory, folders. Finds web and DNS servers; edits none of their files. At a terminal, asks
+/// for what the options do not say. In a harbor that is there, the options given set their keys in harbor.toml.
+#[derive(Debug, Clone, Args)]
 pub struct Init {
     /// An address of this machine that sites are served at. May be given several times.
     #[arg(long = "address", value_name = "ADDRESS", value_parser = typed_address)]
@@ -60,7 +61,7 @@ pub struct Init {
 }
 
 /// The CA that certificates come from.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 struct CaKeys {
     /// The URL of the CA's directory (RFC 8555).
     #[arg(long = "ca-directory", value_name = "URL")]
@@ -88,7 +89,20 @@ pub fn run(args: &Init, context: &Context) -> Report {
         let message = format!("a harbor already exists at {}", context.root.display());
         return Err(Error::refused("harbor-exists", message).advice("check it with `brightharbor init --check`, or set keys by options, as in `brightharbor init --address ADDRESS`"));
     }
-    let (settings, found, text) = match &args.settings {
+    let place = settings_place(&layout);
+    // Somebody, or something that looks after machines, has written them before.
+    let is_written = place != layout.settings() && place.exists();
+    if is_written && (args.settings.is_some() || !given.is_empty()) {
+        let message = format!("{} is there already", place.display());
+        return Err(Error::refused("in-the-way", message)
+            .advice("take it as it is: brightharbor init; then set keys by options, or edit it"));
+    }
+    let mut args = args.clone();
+    if !is_written && asking::can_be_asked(&args, context) {
+        asking::ask(&mut args, &mut asking::Terminal);
+    }
+    let written = args.settings.clone().or(is_written.then(|| place.clone()));
+    let (settings, found, text) = match &written {
         Some(file) => {
             let text = files::given_text(file, "give a file like harbor.toml; docs/settings.md explains every key")?;
             (settings::parse(&text, file)?, vec![format!("settings taken from {}", file.display())], text)
@@ -104,11 +118,11 @@ pub fn run(args: &Init, context: &Context) -> Report {
             (settings, found, text)
         }
     };
-    let mut report = Laid { root: context.root.clone(), found, settings, text, done: false, checked: vec![] };
+    let mut report = Laid { root: context.root.clone(), place, found, settings, text, done: false, checked: vec![] };
     if !args.dry_run {
         lay_out(&layout, report.settings.web.server, report.settings.dns.server)?;
         drop(Store::create(&layout.inventory())?);
-        write_atomically(&layout.settings(), report.text.as_bytes(), 0o644)?;
+        write_settings(&layout, &report.text)?;
         report.done = true;
         report.checked = inclusions(&report.settings, &layout);
     }
@@ -117,6 +131,8 @@ pub fn run(args: &Init, context: &Context) -> Report {
 
 struct Laid {
     root: PathBuf,
+    /// Where the settings are.
+    place: PathBuf,
     found: Vec<String>,
     settings: Settings,
     text: String,
@@ -152,7 +168,7 @@ impl Shown for Laid {
         }
         page.heading(&format!("Created the harbor at {root}."));
         self.found.iter().for_each(|line| page.hanging("  ", line));
-        page.hanging("  ", &format!("wrote {root}/harbor.toml, the inventory and the folders"));
+        page.hanging("  ", &format!("wrote {}, the inventory and the folders", self.place.display()));
         if !self.checked.is_empty() {
             page.blank();
             page.line("The servers' own files are yours; nothing in them was changed.");
@@ -163,7 +179,7 @@ impl Shown for Laid {
         }
         if !self.missing().is_empty() {
             page.blank();
-            page.line(&format!("Still to be set in {root}/harbor.toml:"));
+            page.line(&format!("Still to be set in {}:", self.place.display()));
             self.missing().iter().for_each(|line| page.hanging("  ", line));
         }
     }
