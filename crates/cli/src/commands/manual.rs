@@ -27,6 +27,9 @@ pub struct Manual {
     to: PathBuf,
 }
 
+/// zsh reads that file when it completes the command for the first time, and expects suggestions then, too.
+const FIRST_TIME: &str = "[[ \"$funcstack[1]\" != _brightharbor ]] || _clap_dynamic_completer_brightharbor \"$@\"\n";
+
 /// What shells call the program.
 const PROGRAM: &str = "brightharbor";
 
@@ -34,7 +37,7 @@ pub fn run(args: &Manual) -> Report {
     let pages = pages();
     let completions = [
         ("bash-completion/completions/brightharbor", registration(&Bash)),
-        ("zsh/site-functions/_brightharbor", registration(&Zsh)),
+        ("zsh/site-functions/_brightharbor", registration(&Zsh) + FIRST_TIME),
         ("fish/vendor_completions.d/brightharbor.fish", registration(&Fish)),
     ];
     let of_man = pages.iter().map(|(name, text)| (format!("man/man1/{name}"), text));

@@ -4,10 +4,9 @@ use brightharbor_core::account::check_email;
 use brightharbor_core::harbor::{GivenKeys, Layout, change_settings};
 use brightharbor_io::load;
 use serde_json::{Value, json};
-use url::Url;
 
-use super::Init;
 use super::discover::discover;
+use super::{Init, is_directory};
 use crate::commands::Report;
 use crate::error::{Error, Exit};
 use crate::options::ChangeOptions;
@@ -54,11 +53,6 @@ pub fn given_keys(args: &Init) -> Result<GivenKeys, Error> {
         given.give("ca", &["terms-accepted"], |to| to.ca.terms_accepted = true);
     }
     Ok(given)
-}
-
-/// Whether it can be the URL of a CA's directory (RFC 8555 section 7.1.1).
-pub fn is_directory(typed: &str) -> bool {
-    Url::parse(typed).is_ok_and(|url| url.scheme() == "https" && url.has_host())
 }
 
 pub fn set_keys(args: &Init, given: &GivenKeys, context: &Context) -> Report {

@@ -6,8 +6,7 @@ use std::io::{BufRead, IsTerminal, Write};
 use brightharbor_core::account::check_email;
 use brightharbor_core::name::DnsName;
 
-use super::Init;
-use super::again::is_directory;
+use super::{Init, is_directory};
 use crate::options::typed_address;
 use crate::run::Context;
 use crate::show::human::harmless;

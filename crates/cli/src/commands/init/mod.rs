@@ -18,6 +18,7 @@ use brightharbor_io::install::{lay_out, settings_place, write_settings};
 use brightharbor_io::store::Store;
 use clap::Args;
 use serde_json::{Value, json};
+use url::Url;
 
 use self::again::{given_keys, set_keys};
 use self::check::{check, closed_to_servers, closed_words};
@@ -72,6 +73,11 @@ struct CaKeys {
     /// The CA's terms have been read, and are accepted.
     #[arg(long = "ca-terms-accepted")]
     terms_accepted: bool,
+}
+
+/// Whether it can be the URL of a CA's directory (RFC 8555 section 7.1.1).
+fn is_directory(typed: &str) -> bool {
+    Url::parse(typed).is_ok_and(|url| url.scheme() == "https" && url.has_host())
 }
 
 pub fn run(args: &Init, context: &Context) -> Report {
