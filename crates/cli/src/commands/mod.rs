@@ -19,6 +19,7 @@ pub mod redirect;
 pub mod site;
 pub mod survey;
 pub mod tend;
+pub mod undo;
 pub mod zone;
 
 use brightharbor_core::account::{Account, AccountName, AccountPlan, AccountRefusal};
@@ -109,6 +110,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Tend(tend) => tend::run(tend, context),
         Command::Logbook(logbook) => logbook::run(logbook, context),
         Command::Explain(explain) => explain::run(explain),
+        Command::Undo(undo) => undo::run(undo, context),
         Command::Manual(manual) => manual::run(manual),
     }
 }

@@ -7,6 +7,7 @@ mod nameserver;
 mod redirect;
 mod site;
 mod taken_over;
+mod undo;
 mod work;
 mod zone;
 

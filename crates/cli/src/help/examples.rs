@@ -196,7 +196,8 @@ const EXAMPLES: &[(&str, &[&str])] = &[
     ("certificate show", &["certificate show bundle.p7b"]),
     ("survey", &["survey crumbandtide.example", "survey --all --notify", "survey --account bakery --json"]),
     ("tend", &["tend", "tend --metrics /var/lib/node/brightharbor.prom"]),
-    ("logbook", &["logbook", "logbook --last 100 --json"]),
+    ("logbook show", &["logbook show 12"]),
+    ("undo", &["undo --dry-run", "undo 12"]),
     ("explain", &["explain glue-missing", "explain"]),
 ];
 

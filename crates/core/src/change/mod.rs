@@ -11,6 +11,7 @@ mod phases;
 mod plan;
 mod recorded;
 mod remark;
+mod undo;
 
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -33,6 +34,7 @@ pub use phases::Phase;
 pub use plan::Plan;
 pub use recorded::{Recorded, RecordedChange};
 pub use remark::Remark;
+pub use undo::{Before, FileLeft, ForGood, Later, ObjectNow, UndoLoaded, UndoRefusal, ZoneLeft, object_of, undo};
 
 /// All changes of one command, in the order they are carried out.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -59,10 +59,10 @@ impl Plan {
         self.set.changes.push(change);
     }
 
-    /// A site of it as it will be from then on, if one changes.
+    /// A site of it as it will be from then on, if one changes or comes.
     pub fn changed_site(&self) -> Option<&Site> {
         self.set.inventory_changes().find_map(|change| match change {
-            InventoryChange::ReplaceSite { after, .. } => Some(after),
+            InventoryChange::ReplaceSite { after, .. } | InventoryChange::AddSite(after) => Some(after),
             _ => None,
         })
     }

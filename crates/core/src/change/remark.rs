@@ -12,6 +12,12 @@ use crate::zone::ZoneRemark;
 pub enum Remark {
     /// Everything is as it was asked for already.
     Unchanged,
+    /// What an entry of the logbook did is undone; what stays of it all the same.
+    TakenBack {
+        entry: i64,
+        title: String,
+        stays: Vec<String>,
+    },
     /// What was typed is not exactly what was taken, in words.
     Taken(String),
     Account(AccountRemark),

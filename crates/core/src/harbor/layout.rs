@@ -188,7 +188,12 @@ impl Layout {
         self.php().join(format!("{account}.{user}"))
     }
 
-    /// What a change replaced, for taking it back.
+    /// Copies of what the last commands replaced, one folder an entry of the logbook.
+    pub fn replaced(&self) -> PathBuf {
+        self.root.join("replaced")
+    }
+
+    /// What a change replaced, for taking it back while it is under way.
     pub fn kept(&self) -> PathBuf {
         self.root.join("kept")
     }

@@ -11,4 +11,4 @@ pub use dns_name::{DnsName, DnsNameError};
 pub use host::{Host, HostAddress, names_of};
 pub use hostname::{Hostname, HostnameError};
 pub use pasted::{Pasted, near_misses, parse_pasted};
-pub use registrable::{by_domain, domain_above, is_registrable, registrable_domain};
+pub use registrable::{by_domain, domain_above, ends_in_known_suffix, is_registrable, registrable_domain};

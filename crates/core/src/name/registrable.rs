@@ -4,11 +4,25 @@
 
 use super::{DnsName, Host, Hostname};
 
+/// The public suffix of a name in lower case. The one place where the list is asked: it is compiled in wherever it is used.
+#[inline(never)]
+fn public_suffix(name: &str) -> Option<psl::Suffix<'_>> {
+    psl::suffix(name.as_bytes())
+}
+
+/// Whether a name ends in a top-level domain that is in use, or one with rules of its own below it.
+pub fn ends_in_known_suffix(name: &str) -> bool {
+    public_suffix(name).is_some_and(|suffix| suffix.is_known())
+}
+
 /// The registrable domain of a hostname: its public suffix and one label more. `None` if the name is itself a
 /// public suffix, such as `co.uk`.
 pub fn registrable_domain(hostname: &Hostname) -> Option<Hostname> {
-    let domain = psl::domain_str(hostname.as_str())?;
-    Hostname::parse(domain).ok()
+    let name = hostname.as_str();
+    let suffix = public_suffix(name)?.as_bytes().len();
+    let above = name.get(..name.len().checked_sub(suffix + 1)?)?;
+    let begins = above.rfind('.').map_or(0, |dot| dot + 1);
+    Hostname::parse(&name[begins..]).ok()
 }
 
 /// Whether the hostname is exactly a registrable domain.

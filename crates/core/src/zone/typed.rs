@@ -8,7 +8,7 @@ use std::net::IpAddr;
 use super::record_data::DataToken;
 use super::token::{LogicalLine, logical_line};
 use super::{RecordData, RecordType};
-use crate::name::DnsName;
+use crate::name::{DnsName, ends_in_known_suffix};
 
 /// A value as meant, and what was made of what was typed.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -95,7 +95,7 @@ fn ends_in_a_top_level(name: &DnsName) -> bool {
     const KEPT: [&str; 8] = ["example", "test", "invalid", "localhost", "local", "internal", "arpa", "onion"];
     let bare = name.bare();
     let last = bare.rsplit('.').next().unwrap_or_default();
-    KEPT.contains(&last) || psl::suffix(bare.as_bytes()).is_some_and(|suffix| suffix.is_known())
+    KEPT.contains(&last) || ends_in_known_suffix(&bare)
 }
 
 /// Reads the data of one record. Text for TXT may be given without quotes and of any length; it is split.

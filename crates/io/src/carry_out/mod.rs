@@ -4,6 +4,7 @@
 mod lock;
 mod put_back;
 mod recover;
+mod replaced;
 mod steps;
 mod stop;
 
@@ -13,6 +14,7 @@ use brightharbor_core::name::{Host, Hostname};
 
 pub use lock::{Lock, LockError, take_lock};
 pub use recover::{Recovered, has_leftovers, recover};
+pub use replaced::copy_of;
 pub use steps::{carry_out, check_preconditions};
 
 use crate::acme::ErrandError;

@@ -12,6 +12,7 @@ use jiff::Timestamp;
 
 use super::put_back::Raised;
 use super::recover::{clear_up, inverse_of, note_put_back, send, take_back, tell_services, undo_files, undo_updates};
+use super::replaced;
 use super::stop::AtWork;
 use super::{CarryError, Cause, Event, Lock};
 use crate::acme::run_errand;
@@ -47,7 +48,7 @@ pub async fn carry_out(
     };
     match result {
         Ok(()) => {
-            clear_up(harbor, entry, &[], true);
+            replaced::keep(&harbor.layout, entry, set, &inverses);
             work.goes_on().map_err(CarryError::Stopped)?;
             Ok(entry)
         }

@@ -19,6 +19,7 @@ mod server_zones;
 mod settings;
 mod signing;
 mod site;
+mod undo;
 mod unknown_hosts;
 mod zone;
 
@@ -42,6 +43,7 @@ pub use server_zones::{server_zones, take_over};
 pub use settings::settings_file;
 pub use signing::{ds_at_parent, key_answers, signing};
 pub use site::{change_site, hand_over};
+pub use undo::undo;
 pub use unknown_hosts::unknown_hosts;
 pub use zone::{DesignChange, change_zone, create_zone, loadable, movable, publish, realignable, surroundings};
 

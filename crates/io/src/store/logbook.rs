@@ -5,7 +5,7 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::change::{ChangeSet, Recorded, ZoneUpdate};
+use brightharbor_core::change::{ChangeSet, Recorded, RecordedChange, ZoneUpdate};
 use jiff::Timestamp;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
@@ -170,32 +170,49 @@ impl Store {
         let mut query = self.connection.prepare_cached(
             "SELECT id, at, who, title, changes, outcome, detail FROM logbook ORDER BY id DESC LIMIT $1",
         )?;
-        let rows = query
-            .query_map([most], |row| {
-                Ok((
-                    row.get(0)?,
-                    row.get::<_, String>(1)?,
-                    row.get(2)?,
-                    row.get(3)?,
-                    row.get::<_, String>(4)?,
-                    row.get::<_, String>(5)?,
-                    row.get(6)?,
-                ))
-            })?
-            .collect::<Result<Vec<_>, _>>()?;
-        rows.into_iter()
-            .map(|(id, at, who, title, changes, outcome, detail)| {
-                Ok(Entry {
-                    id,
-                    at: from_word(&at)?,
-                    who,
-                    title,
-                    changes: read_json(&changes)?,
-                    outcome: from_word(&outcome)?,
-                    detail,
-                })
-            })
-            .collect()
+        let rows = query.query_map([most], entry_row)?.collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter().map(entry).collect()
+    }
+
+    /// One entry, with how each of its changes of files is taken back; without a number the last one that was done.
+    pub fn entry(&self, number: Option<i64>) -> Result<Option<(Entry, Vec<Inverse>)>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT id, at, who, title, changes, outcome, detail, inverses FROM logbook
+             WHERE CASE WHEN $1 IS NULL THEN outcome = 'done' ELSE id = $1 END ORDER BY id DESC LIMIT 1",
+        )?;
+        let row = query.query_row([number], |row| Ok((entry_row(row)?, row.get::<_, String>(7)?))).optional()?;
+        row.map(|(row, inverses)| Ok((entry(row)?, read_json(&inverses)?))).transpose()
+    }
+
+    /// The entries that were done after one, the newest first.
+    pub fn done_after(&self, entry_id: i64, most: u32) -> Result<Vec<Entry>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT id, at, who, title, changes, outcome, detail FROM logbook WHERE id > $1 AND outcome = 'done'
+             ORDER BY id DESC LIMIT $2",
+        )?;
+        let rows = query.query_map((entry_id, most), entry_row)?.collect::<Result<Vec<_>, _>>()?;
+        rows.into_iter().map(entry).collect()
+    }
+
+    /// The last change before an entry that fits, looked for in changes that have all of the words: they are JSON.
+    pub fn last_change_before<T>(
+        &self,
+        entry: i64,
+        words: [&str; 2],
+        fits: impl Fn(&RecordedChange) -> Option<T>,
+    ) -> Result<Option<T>, StoreError> {
+        let mut query = self.connection.prepare_cached(
+            "SELECT changes FROM logbook WHERE id < $1 AND outcome = 'done' AND instr(changes, $2) AND instr(changes, $3)
+             ORDER BY id DESC",
+        )?;
+        let mut rows = query.query((entry, words[0], words[1]))?;
+        while let Some(row) = rows.next()? {
+            let recorded: Recorded = read_json(&row.get::<_, String>(0)?)?;
+            if let Some(found) = recorded.changes.iter().rev().find_map(&fits) {
+                return Ok(Some(found));
+            }
+        }
+        Ok(None)
     }
 
     pub fn unfinished(&self) -> Result<Vec<Begun>, StoreError> {
@@ -211,6 +228,18 @@ impl Store {
             })
             .collect()
     }
+}
+
+/// The columns of an entry, as they are stored.
+type EntryRow = (i64, String, String, String, String, String, String);
+
+fn entry_row(row: &rusqlite::Row<'_>) -> rusqlite::Result<EntryRow> {
+    Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?, row.get(5)?, row.get(6)?))
+}
+
+fn entry((id, at, who, title, changes, outcome, detail): EntryRow) -> Result<Entry, StoreError> {
+    let (at, outcome) = (from_word(&at)?, from_word(&outcome)?);
+    Ok(Entry { id, at, who, title, changes: read_json(&changes)?, outcome, detail })
 }
 
 pub(super) fn finish(

@@ -1,5 +1,7 @@
 //! Change sets: a line a change, and diffs of the files.
 
+use std::path::Path;
+
 use brightharbor_core::change::{Change, ChangeSet, Purpose, Remark, ZoneUpdate};
 use similar::TextDiff;
 
@@ -76,20 +78,24 @@ pub fn diff(set: &ChangeSet) -> String {
         if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Request | Purpose::Copy) {
             continue;
         }
-        let before = String::from_utf8_lossy(write.before.as_deref().unwrap_or_default());
-        let after = String::from_utf8_lossy(&write.content);
-        let path = write.path.display().to_string();
-        let old = if write.before.is_some() { path.as_str() } else { "/dev/null" };
-        if before.len() > LARGE
-            && let Some(hunks) = sparse_diff(&before, &after)
-        {
-            text.push_str(&format!("--- {old}\n+++ {path}\n{hunks}"));
-            continue;
-        }
-        let diff = TextDiff::from_lines(&*before, &*after);
-        text.push_str(&diff.unified_diff().context_radius(2).header(old, &path).to_string());
+        text.push_str(&file_diff(&write.path, write.before.as_deref(), Some(&write.content)));
     }
     text
+}
+
+/// A file before and after; `None`: there was none, or is none any more.
+pub fn file_diff(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> String {
+    let path = path.display().to_string();
+    let named = |content: Option<&[u8]>| if content.is_some() { path.as_str() } else { "/dev/null" };
+    let (old, new) = (named(before), named(after));
+    let [before, after] = [before, after].map(|content| String::from_utf8_lossy(content.unwrap_or_default()));
+    if before.len() > LARGE
+        && let Some(hunks) = sparse_diff(&before, &after)
+    {
+        return format!("--- {old}\n+++ {new}\n{hunks}");
+    }
+    let diff = TextDiff::from_lines(&*before, &*after);
+    diff.unified_diff().context_radius(2).header(old, new).to_string()
 }
 
 /// An update, in the form of a diff.

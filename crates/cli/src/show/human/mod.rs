@@ -13,7 +13,7 @@ mod spread;
 mod survey;
 mod watched;
 
-pub use change::{change_report, diff, remarks};
+pub use change::{change_report, diff, file_diff, remarks};
 pub use delegation::delegations;
 pub use escape::{harmless, harmless_json};
 pub use findings::findings;

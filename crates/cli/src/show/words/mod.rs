@@ -89,6 +89,16 @@ impl Told {
 pub fn remark(remark: &Remark) -> Told {
     match remark {
         Remark::Unchanged => Told::fact("unchanged", "Nothing to change: everything is as asked for"),
+        Remark::TakenBack { entry, title, stays } => {
+            let left = match &stays[..] {
+                [] => String::new(),
+                stays => format!("; what stays: {}", listed(stays)),
+            };
+            Told::act("taken-back", "Took back", "take back", format!("entry {entry}, `{title}`{left}"))
+                .with("entry", *entry)
+                .with("title", title.as_str())
+                .with("stays", stays.clone())
+        }
         Remark::Taken(words) => Told::fact("taken", words.clone()),
         Remark::Account(remark) => account::told(remark),
         Remark::Certificate(remark) => certificate::told(remark),
@@ -99,13 +109,13 @@ pub fn remark(remark: &Remark) -> Told {
     }
 }
 
-/// `a, b and c`.
 /// A name as people read it: in its own script where it has one, with the form that is typed elsewhere.
 pub fn host_words(host: &Host) -> String {
     let international = host.international();
     if international == host.as_str() { international } else { format!("{international} ({host})") }
 }
 
+/// `a, b and c`.
 pub fn listed(names: &[String]) -> String {
     match names {
         [] => String::new(),

@@ -38,6 +38,7 @@ mod start_tls;
 mod taken_over;
 mod tls;
 mod tls_floor;
+mod undone;
 mod unknown_hosts;
 mod updates;
 mod voyage;

@@ -2,7 +2,7 @@
 
 use super::{Indexed, Rule};
 use crate::finding::{Finding, RuleText, Severity};
-use crate::name::DnsName;
+use crate::name::{DnsName, ends_in_known_suffix};
 use crate::zone::{Field, Record, RecordData, RecordType};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
@@ -62,5 +62,5 @@ pub(super) fn meant(zone: &Indexed<'_>, target: &DnsName) -> Option<DnsName> {
 fn ends_in_a_top_level(name: &DnsName) -> bool {
     let bare = name.bare().to_ascii_lowercase();
     let last = bare.rsplit('.').next().unwrap_or_default();
-    last == "example" || psl::suffix(bare.as_bytes()).is_some_and(|suffix| suffix.is_known())
+    last == "example" || ends_in_known_suffix(&bare)
 }
