@@ -1,39 +1,80 @@
 //! Progress on stderr: what is going on right now. Results never come this way.
 
-use std::io::{IsTerminal, Write};
-use std::time::Duration;
+use std::cell::Cell;
+use std::io::IsTerminal;
+use std::time::{Duration, Instant};
 
 use brightharbor_io::carry_out::{Event, Recovered};
 use indicatif::{ProgressBar, ProgressStyle};
 
+use crate::journal::{Level, write_line};
 use crate::show::human::harmless;
 use crate::show::words;
 
-/// A spinner on a terminal, from the first thing that is worth telling; elsewhere only what somebody has to know.
+/// A spinner on a terminal, from the first thing that is worth telling. Elsewhere a line when something takes long, and
+/// what somebody has to know.
 pub struct Progress {
     bar: Option<ProgressBar>,
+    manner: Manner,
+    /// When a line was written last, where there is no terminal.
+    written: Cell<Instant>,
 }
 
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Manner {
+    Quiet,
+    Usual,
+    /// Each step is a line that stays.
+    Verbose,
+}
+
+/// On a pipe, a step that begins so long after the last line is told.
+const NOW_AND_THEN: Duration = Duration::from_secs(5);
+
 impl Progress {
-    pub fn new() -> Self {
-        let bar = std::io::stderr().is_terminal().then(|| {
+    pub fn new(quiet: bool, verbose: bool) -> Self {
+        let manner = match (quiet, verbose) {
+            (true, _) => Manner::Quiet,
+            (false, true) => Manner::Verbose,
+            (false, false) => Manner::Usual,
+        };
+        let bar = (manner == Manner::Usual && std::io::stderr().is_terminal()).then(|| {
             let bar = ProgressBar::new_spinner();
             bar.set_style(ProgressStyle::with_template("{spinner} {msg}").expect("a constant template"));
             bar
         });
-        Self { bar }
+        Self { bar, manner, written: Cell::new(Instant::now()) }
     }
 
-    /// What is being done; only seen on a terminal, and gone afterwards.
+    /// What is being done; gone afterwards on a terminal.
     pub fn doing(&self, what: &str) {
-        if let Some(bar) = &self.bar {
-            bar.set_message(harmless(what).into_owned());
-            bar.enable_steady_tick(Duration::from_millis(120));
+        match &self.bar {
+            Some(bar) => {
+                bar.set_message(harmless(what).into_owned());
+                bar.enable_steady_tick(Duration::from_millis(120));
+            }
+            None => self.line(what),
+        }
+    }
+
+    /// A line where there is no spinner: each one, or one now and then.
+    fn line(&self, what: &str) {
+        let is_due = match self.manner {
+            Manner::Quiet => false,
+            Manner::Usual => self.written.get().elapsed() >= NOW_AND_THEN,
+            Manner::Verbose => true,
+        };
+        if is_due {
+            self.written.set(Instant::now());
+            write_line(Level::Info, what);
         }
     }
 
     /// How far a long piece of work has come.
     pub fn counted(&self, what: &str, done: usize, of: usize) {
+        if self.bar.is_none() && of > 1 {
+            self.line(&format!("{what}: {done} of {of}"));
+        }
         let Some(bar) = self.bar.as_ref().filter(|_| of > 1) else { return };
         if bar.length() != Some(of as u64) {
             bar.set_length(of as u64);
@@ -45,9 +86,9 @@ impl Progress {
 
     /// Something to keep on the screen.
     pub fn note(&self, text: &str) {
-        // A closed stderr is the reader's wish, not an error.
-        let print = |line| drop(writeln!(std::io::stderr(), "{}", harmless(line)));
-        self.suspend(|| text.lines().for_each(print));
+        if self.manner != Manner::Quiet {
+            self.suspend(|| text.lines().for_each(|line| write_line(Level::Notice, line)));
+        }
     }
 
     /// Prints while the spinner is out of the way.

@@ -16,12 +16,14 @@ mod error;
 mod events;
 mod files;
 mod help;
+mod journal;
 mod judging;
 mod network;
 mod options;
 mod run;
 mod settings;
 mod show;
+mod suggest;
 mod usage;
 
 use std::process::ExitCode;
@@ -51,6 +53,6 @@ fn main() -> ExitCode {
             std::mem::forget(report);
             exit
         }
-        Err(error) => show::print_error(&error, context.json),
+        Err(error) => show::print_error(&suggest::with_suggestion(error, &context), context.json),
     }
 }

@@ -22,6 +22,12 @@ pub struct Common {
     /// Print one JSON document instead of text.
     #[arg(long, global = true, display_order = 901)]
     pub json: bool,
+    /// Say nothing about what is going on: results and errors alone.
+    #[arg(long, short, global = true, display_order = 902, conflicts_with = "verbose")]
+    pub quiet: bool,
+    /// Say each step on a line of its own, also where no terminal is.
+    #[arg(long, short, global = true, display_order = 903)]
+    pub verbose: bool,
 }
 
 /// For commands that change something.

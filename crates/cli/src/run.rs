@@ -32,7 +32,7 @@ pub struct Context {
 impl Context {
     pub fn new(common: &Common) -> Self {
         let root = std::path::absolute(&common.harbor).unwrap_or_else(|_| common.harbor.clone());
-        Self { root, json: common.json, progress: Progress::new() }
+        Self { root, json: common.json, progress: Progress::new(common.quiet, common.verbose) }
     }
 
     /// Opens the harbor for reading; changes go through [`change`].

@@ -10,6 +10,7 @@ use crate::error::{Error, Exit};
 use crate::show::Shown;
 use crate::show::codes::Kind;
 use crate::show::human::{Page, list};
+use crate::suggest::nearest;
 
 /// Explain a code: of a finding, a refusal, a consent, a remark or a link; without a code, list all of them.
 #[derive(Debug, Args)]
@@ -29,8 +30,15 @@ pub fn run(args: &Explain) -> Report {
     let codes: Vec<Coded> = Kind::ALL.into_iter().flat_map(of_kind).filter(|(_, code, _)| asked(code)).collect();
     match &args.code {
         Some(code) if findings.is_empty() && codes.is_empty() => {
-            Err(Error::wrong_use(format!("nothing has the code `{}`", code.escape_default()))
-                .advice("see all of them with `brightharbor explain`"))
+            let known = all_rule_texts().into_iter().map(|text| text.code);
+            let known = known.chain(Kind::ALL.into_iter().flat_map(|kind| kind.codes().iter().map(|(code, _)| *code)));
+            let meant = nearest(typed.as_deref().unwrap_or_default(), known.map(String::from));
+            let error = Error::wrong_use(format!("nothing has the code `{}`", code.escape_default()))
+                .advice("see all of them with `brightharbor explain`");
+            Err(match meant {
+                Some(meant) => error.suggest(meant),
+                None => error,
+            })
         }
         Some(_) => Ok(Box::new(Explained { findings, codes, at_length: true })),
         None => Ok(Box::new(Explained { findings, codes, at_length: false })),

@@ -57,6 +57,13 @@ impl Error {
         self
     }
 
+    /// What may have been meant, before all other advice.
+    pub fn suggest(mut self, meant: String) -> Self {
+        let advice = self.advice.take().map(|advice| format!("; or {advice}")).unwrap_or_default();
+        self.facts.insert("suggested".into(), meant.clone().into());
+        self.advice(format!("if `{meant}` was meant, give that{advice}"))
+    }
+
     pub fn with(mut self, name: &str, value: impl Into<Value>) -> Self {
         self.facts.insert(name.to_string(), value.into());
         self

@@ -16,6 +16,7 @@ use brightharbor_core::survey::Survey;
 use serde_json::{Value, json};
 
 use crate::error::{Error, Exit};
+use crate::journal::{self, Level};
 pub use changed::ChangeReport;
 pub use document::Items;
 use human::Page;
@@ -102,7 +103,16 @@ pub fn print_error(error: &Error, as_json: bool) -> ExitCode {
         if let Some(advice) = &error.advice {
             page.hanging("  next: ", advice);
         }
-        let _ = anstream::stderr().write_all(&page.into_bytes());
+        let (bytes, prefix) = (page.into_bytes(), journal::prefix(Level::Error));
+        let _ = match prefix.is_empty() {
+            true => anstream::stderr().write_all(&bytes),
+            // A line of its own each.
+            false => {
+                let text = String::from_utf8_lossy(&bytes);
+                let lines: String = text.lines().map(|line| format!("{prefix}{line}\n")).collect();
+                anstream::stderr().write_all(lines.as_bytes())
+            }
+        };
     }
     ExitCode::from(error.exit as u8)
 }

@@ -46,6 +46,7 @@ mod silent_ca;
 mod sites;
 mod stops;
 mod structure;
+mod telling;
 mod undoing;
 mod voyage;
 mod zones;

@@ -77,9 +77,11 @@ pub fn find(harbor: &Harbor, typed: &str) -> Result<Zone, Error> {
     match harbor.store.zone(&name)? {
         Some(zone) if zone.home == ZoneHome::Elsewhere => Err(ZoneReadError::Elsewhere(zone.name).into()),
         Some(zone) => Ok(zone),
-        None => Err(Error::refused("no-zone", format!("zone {name} not found in this harbor")).advice(
-            "see `brightharbor zone list`; `zone check` and `zone print` read any file with --file and --origin",
-        )),
+        None => Err(Error::refused("no-zone", format!("zone {name} not found in this harbor"))
+            .advice(
+                "see `brightharbor zone list`; `zone check` and `zone print` read any file with --file and --origin",
+            )
+            .with("zone", name.as_str())),
     }
 }
 
