@@ -62,6 +62,7 @@ pub enum Command {
     Survey(commands::survey::Survey),
     Tend(commands::tend::Tend),
     Logbook(commands::logbook::Logbook),
+    Load(commands::load::Load),
     Undo(commands::undo::Undo),
     Explain(commands::explain::Explain),
     Manual(commands::manual::Manual),

@@ -80,6 +80,7 @@ async fn decide(
     let mut plan = Plan::new(title);
     taken.iter().for_each(|words| plan.remark(Remark::Taken(words.clone())));
     let mut touched = Touched::default();
+    let mut decided_so_far = Vec::with_capacity(requests.len());
     refuse_beyond_plan(requests, overlay.limit(&requests[0].account)?.as_ref())?;
     load::ask_ahead(overlay, requests).await?;
     for request in requests {
@@ -88,11 +89,12 @@ async fn decide(
             decide_attach(request, &loaded, &overlay.settings, &overlay.layout, now);
         let Attachment { site, hosts, plan: one } = decided?;
         overlay.take(&one.set);
-        plan.extend(one);
+        decided_so_far.push(one);
         touched.sites.retain(|other| other.main() != site.main());
         touched.sites.push(site);
         touched.hosts.extend(hosts);
     }
+    plan.extend_all(decided_so_far);
     Ok((plan, touched))
 }
 

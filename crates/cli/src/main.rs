@@ -18,6 +18,7 @@ mod files;
 mod help;
 mod journal;
 mod judging;
+mod loading;
 mod network;
 mod options;
 mod run;

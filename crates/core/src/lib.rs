@@ -13,6 +13,7 @@ pub mod delegation;
 pub mod explain;
 pub mod finding;
 pub mod harbor;
+pub mod listing;
 pub mod name;
 pub mod nameserver;
 pub mod notice;

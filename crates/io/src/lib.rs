@@ -5,6 +5,7 @@
 pub mod acme;
 pub mod carry_out;
 pub mod clock;
+mod decided;
 pub mod dns;
 pub mod door;
 pub mod harbor;

@@ -15,11 +15,12 @@ use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
 use brightharbor_core::account::{Account, AccountName, AccountPlan, Usage};
-use brightharbor_core::change::{Change, ChangeSet, ExistingFile, InventoryChange, content_hash};
+use brightharbor_core::change::{ChangeSet, ExistingFile, content_hash};
 use brightharbor_core::name::{DnsName, Host, Hostname};
 use brightharbor_core::site::Site;
 use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace, newest_serial, own_servers};
 
+use crate::decided::Decided;
 use crate::harbor::Harbor;
 use crate::install::{FileError, read_if_there};
 use crate::master_file::{Includes, parse_file};
@@ -53,7 +54,7 @@ impl FilesRead {
 pub struct Overlay<'a> {
     harbor: &'a Harbor,
     /// What was decided in the same command.
-    decided: ChangeSet,
+    decided: Decided,
     answers: &'a Answers,
     /// Whether the network may be asked what is not known yet.
     may_ask: bool,
@@ -77,7 +78,7 @@ impl<'a> Overlay<'a> {
     pub fn new(harbor: &'a Harbor, answers: &'a Answers) -> Self {
         Self {
             harbor,
-            decided: ChangeSet::new(""),
+            decided: Decided::default(),
             answers,
             may_ask: true,
             missed: Cell::new(false),
@@ -92,7 +93,7 @@ impl<'a> Overlay<'a> {
 
     /// Puts on top what was decided.
     pub fn take(&mut self, set: &ChangeSet) {
-        self.decided.extend(set.changes.clone());
+        self.decided.take(set);
     }
 
     /// Whether something was asked for that is not known and could not be asked.
@@ -134,12 +135,8 @@ impl<'a> Overlay<'a> {
 
     /// A file, with what was decided about it.
     pub fn file(&self, path: &Path) -> Result<ExistingFile, FileError> {
-        let gone = |change: &Change| matches!(change, Change::RemoveFile(removal) if removal.path == path);
-        if let Some(content) = self.decided.pending(path) {
-            return Ok(Some(content.to_vec()));
-        }
-        if self.decided.changes.iter().any(gone) {
-            return Ok(None);
+        if let Some(decided) = self.decided.file(path) {
+            return Ok(decided.map(<[u8]>::to_vec));
         }
         let content = read_if_there(path)?;
         let hash = content.as_deref().map(content_hash);
@@ -153,52 +150,28 @@ impl<'a> Overlay<'a> {
     }
 
     pub fn account(&self, name: &AccountName) -> Result<Option<Account>, StoreError> {
-        self.store.account(name)
+        self.decided.account(name).map_or_else(|| self.store.account(name), Ok)
+    }
+
+    pub fn plan(&self, name: &AccountName) -> Result<Option<AccountPlan>, StoreError> {
+        self.decided.plan(name).map_or_else(|| self.store.plan(name), Ok)
     }
 
     /// What an account may have and has, where it has a plan. Counting takes the longer the more an account has.
     pub fn limit(&self, name: &AccountName) -> Result<Option<(AccountPlan, Usage)>, StoreError> {
         let plan = self.account(name)?.and_then(|account| account.plan);
-        match plan.map(|plan| self.store.plan(&plan)).transpose()?.flatten() {
+        match plan.map(|plan| self.plan(&plan)).transpose()?.flatten() {
             Some(plan) => Ok(Some((plan, self.store.usage(name)?))),
             None => Ok(None),
         }
     }
 
     pub fn site_of(&self, name: &Host) -> Result<Option<Site>, StoreError> {
-        let mut found = self.store.site_of(name)?;
-        for change in self.decided.inventory_changes() {
-            match change {
-                InventoryChange::AddSite(site) | InventoryChange::ReplaceSite { after: site, .. } => {
-                    if site.hostnames.contains(name) {
-                        found = Some(site.clone());
-                    } else if found.as_ref().is_some_and(|present| present.main() == site.main()) {
-                        found = None;
-                    }
-                }
-                InventoryChange::RemoveSite(site) => {
-                    found = found.filter(|present| present.main() != site.main());
-                }
-                _ => {}
-            }
-        }
-        Ok(found)
+        self.decided.site_of(name).map_or_else(|| self.store.site_of(name), Ok)
     }
 
     pub fn zone(&self, name: &Hostname) -> Result<Option<Zone>, StoreError> {
-        let mut found = self.store.zone(name)?;
-        for change in self.decided.inventory_changes() {
-            match change {
-                InventoryChange::AddZone(zone) | InventoryChange::ReplaceZone { after: zone, .. }
-                    if zone.name == *name =>
-                {
-                    found = Some(zone.clone());
-                }
-                InventoryChange::RemoveZone(zone) if zone.name == *name => found = None,
-                _ => {}
-            }
-        }
-        Ok(found)
+        self.decided.zone(name).map_or_else(|| self.store.zone(name), Ok)
     }
 
     /// The nearest zone that holds the hostname: its own or that of an ancestor.
@@ -249,7 +222,7 @@ impl<'a> Overlay<'a> {
     /// The zone as it is kept, to be changed. One that a server holds is transferred once.
     pub async fn read_zone(&self, zone: &Zone) -> Result<KeptZone, ZoneReadError> {
         let path = self.layout.zone_file(&zone.name);
-        if let Some(content) = self.decided.pending(&path) {
+        if let Some(Some(content)) = self.decided.file(&path) {
             let includes = Includes::OfServer(self.settings.dns.directory.as_deref());
             let document = parse_file(content.to_vec(), &zone.name.dns_name(), includes)
                 .map_err(|error| ZoneReadError::Unreadable { path: path.clone(), error: Box::new(error) })?;
@@ -275,7 +248,7 @@ impl<'a> Overlay<'a> {
 mod tests {
     use super::*;
     use crate::store::Store;
-    use brightharbor_core::change::{FileWrite, Purpose};
+    use brightharbor_core::change::{FileWrite, InventoryChange, Purpose};
     use brightharbor_core::harbor::{Layout, Settings};
     use brightharbor_core::site::{HttpsStates, SiteKind, SiteRules};
 

@@ -10,6 +10,7 @@ pub mod demo;
 pub mod detach;
 pub mod explain;
 pub mod init;
+pub mod load;
 pub mod logbook;
 pub mod manual;
 pub mod nameserver;
@@ -110,6 +111,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Tend(tend) => tend::run(tend, context),
         Command::Logbook(logbook) => logbook::run(logbook, context),
         Command::Explain(explain) => explain::run(explain),
+        Command::Load(load) => load::run(load, context),
         Command::Undo(undo) => undo::run(undo, context),
         Command::Manual(manual) => manual::run(manual),
     }

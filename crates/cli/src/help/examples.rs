@@ -196,6 +196,7 @@ const EXAMPLES: &[(&str, &[&str])] = &[
     ("certificate show", &["certificate show bundle.p7b"]),
     ("survey", &["survey crumbandtide.example", "survey --all --notify", "survey --account bakery --json"]),
     ("tend", &["tend", "tend --metrics /var/lib/node/brightharbor.prom"]),
+    ("load", &["load harbor-list.toml --dry-run", "load hostnames.csv", "load --write harbor-list.toml"]),
     ("logbook show", &["logbook show 12"]),
     ("undo", &["undo --dry-run", "undo 12"]),
     ("explain", &["explain glue-missing", "explain"]),

@@ -21,6 +21,18 @@ pub struct ChangeAccount {
     pub home: Option<PathBuf>,
 }
 
+impl ChangeAccount {
+    pub fn is_empty(&self) -> bool {
+        let Self { email, plan, nameserver_set, reseller, user, home } = self;
+        email.is_none()
+            && plan.is_none()
+            && nameserver_set.is_none()
+            && reseller.is_none()
+            && user.is_none()
+            && home.is_none()
+    }
+}
+
 /// What the decision rests on.
 #[derive(Debug, Clone)]
 pub struct ChangeLoaded {

@@ -19,6 +19,20 @@ pub struct LimitWishes {
 }
 
 impl LimitWishes {
+    /// Exactly these limits, whatever there was.
+    pub fn all(limits: Limits) -> Self {
+        let Limits { addon_domains, subdomains, alias_domains, redirects, disk, scripts, script_memory } = limits;
+        Self {
+            addon_domains: Some(addon_domains),
+            subdomains: Some(subdomains),
+            alias_domains: Some(alias_domains),
+            redirects: Some(redirects),
+            disk: Some(disk),
+            scripts: Some(scripts),
+            script_memory: Some(script_memory),
+        }
+    }
+
     fn onto(&self, before: Limits) -> Limits {
         Limits {
             addon_domains: self.addon_domains.unwrap_or(before.addon_domains),

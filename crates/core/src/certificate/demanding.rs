@@ -152,14 +152,14 @@ pub fn change_demands(
     let present = |file: &DemandedFile| loaded.files.get(&file.path).cloned();
     for file in come {
         let there = present(&file);
-        plan.set.extend(file.change(there).into_iter().collect());
+        plan.set.extend(file.change(there));
     }
     if after != before {
         change_site(&mut plan, before, after, loaded.site_file.clone(), settings, layout);
     }
     for file in gone {
         let there = present(&file);
-        plan.set.extend(file.change(there).into_iter().collect());
+        plan.set.extend(file.change(there));
     }
     for demand in before.demands_gone_in(after).filter(|gone| !is_displaced(&gone.proof, after)) {
         let elsewhere = match &demand.proof {

@@ -13,6 +13,8 @@ mod recorded;
 mod remark;
 mod undo;
 
+use std::collections::HashMap;
+use std::ffi::OsString;
 use std::net::SocketAddr;
 use std::path::PathBuf;
 
@@ -266,13 +268,30 @@ impl ChangeSet {
         }
     }
 
-    /// Takes over the changes of another decision that was made on top of this set.
-    pub fn extend(&mut self, changes: Vec<Change>) {
+    /// Takes over the changes of other decisions that were made on top of this set, however many they are: as [`Self::file`]
+    /// has it, each file is written once.
+    pub fn extend(&mut self, changes: impl IntoIterator<Item = Change>) {
+        let written = self.changes.iter().enumerate().filter_map(|(at, change)| match change {
+            Change::WriteFile(write) => Some((write.path.clone().into_os_string(), at)),
+            _ => None,
+        });
+        // The first of a path counts, and there is one.
+        let mut places: HashMap<OsString, usize> = HashMap::new();
+        for (path, at) in written {
+            places.entry(path).or_insert(at);
+        }
         for change in changes {
-            match change {
-                Change::WriteFile(write) => self.file(write),
-                other => self.changes.push(other),
+            if let Change::WriteFile(write) = &change
+                && let Some(Change::WriteFile(earlier)) =
+                    places.get(write.path.as_os_str()).and_then(|at| self.changes.get_mut(*at))
+            {
+                earlier.content = write.content.clone();
+                continue;
             }
+            if let Change::WriteFile(write) = &change {
+                places.insert(write.path.clone().into_os_string(), self.changes.len());
+            }
+            self.changes.push(change);
         }
     }
 

@@ -67,6 +67,17 @@ impl Plan {
         })
     }
 
+    /// Takes over what was decided on top of this plan, in many decisions.
+    pub fn extend_all(&mut self, others: Vec<Plan>) {
+        let mut changes = Vec::new();
+        for other in others {
+            changes.extend(other.set.changes);
+            self.remarks.extend(other.remarks);
+            other.consents.into_iter().for_each(|consent| self.needs_consent(consent));
+        }
+        self.set.extend(changes);
+    }
+
     /// Takes over what was decided on top of this plan.
     pub fn extend(&mut self, other: Plan) {
         self.set.extend(other.set.changes);

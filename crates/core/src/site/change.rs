@@ -34,6 +34,19 @@ pub struct ChangeSite {
     pub content: ContentWish,
 }
 
+impl ChangeSite {
+    /// Whether nothing is to be otherwise; `existing` alone says nothing.
+    pub fn is_empty(&self) -> bool {
+        let Self { document_root, existing: _, www, https, tls, hsts, content } = self;
+        document_root.is_none()
+            && www.is_none()
+            && https.is_none()
+            && tls.is_none()
+            && hsts.is_none()
+            && content.is_empty()
+    }
+}
+
 /// What the decision rests on.
 #[derive(Debug, Clone)]
 pub struct ChangeSiteLoaded {

@@ -125,7 +125,7 @@ fn real_place(path: &Path) -> PathBuf {
 
 fn plan_is_there(overlay: &Overlay<'_>, plan: Option<&AccountName>) -> Result<bool, StoreError> {
     match plan {
-        Some(plan) => Ok(overlay.store.plan(plan)?.is_some()),
+        Some(plan) => Ok(overlay.plan(plan)?.is_some()),
         None => Ok(false),
     }
 }

@@ -131,7 +131,7 @@ impl ZoneProofs<'_> {
                 let decide = if add { with_proofs } else { without_proofs };
                 let altered = decide(&kept, &proofs, serial_date(now))
                     .map_err(|error| CertificateRefusal::ProofInZone { zone: zone.name.clone(), error })?;
-                plan.set.extend(altered.into_iter().collect());
+                plan.set.extend(altered);
             }
             Ok((plan, ()))
         })

@@ -106,7 +106,7 @@ pub fn take_over(
     let hash = content_hash(document.source());
     plan.change(Change::LinkFile(FileLink { path, to: file.clone(), zone: domain.clone(), hash, moves: true }));
     let member = super::catalog::with_member(domain, loaded.catalog.as_deref(), serial_date(now), settings, layout);
-    plan.set.extend(member?.into_iter().collect());
+    plan.set.extend(member?);
     plan.set.inventory(InventoryChange::AddZone(Zone::new(domain.clone(), account.clone(), ZoneHome::Here)));
     let records = document.records().count();
     let defined_in = defined.defined_in.clone();
