@@ -142,7 +142,12 @@ async fn records(
         let altered: Result<_, ZoneRefusal> = alter_kept(&kept, &request, &around, None, "load", now);
         let (mut one, _) = altered?;
         if one.remarks.is_empty() {
-            one.remark(Remark::Taken(format!("{} {} {}", request.owner.bare(), record.record_type, record.data)));
+            one.remark(Remark::Taken(format!(
+                "record {} {} {}",
+                request.owner.bare(),
+                record.record_type,
+                record.data
+            )));
         }
         overlay.take(&one.set);
         decided.push(one);

@@ -25,6 +25,8 @@ mod former;
 mod former_zone;
 mod issuing;
 mod killed_orders;
+mod listing_page;
+mod loading;
 mod loose_files;
 mod lost_answers;
 mod many_surveys;

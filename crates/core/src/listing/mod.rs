@@ -6,6 +6,10 @@
 
 mod compare;
 mod csv;
+mod redirects;
+mod sites;
+#[cfg(test)]
+mod tests;
 mod written;
 
 use std::collections::BTreeMap;

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 use jiff::tz::TimeZone;
 
-use super::compare::is_twin;
+use super::sites::is_twin;
 use super::{ListedAccount, ListedPlan, ListedRecord, ListedRedirect, ListedSite, Listing, Present};
 use crate::name::Host;
 use crate::redirect::Redirect;
