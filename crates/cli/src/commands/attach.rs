@@ -14,6 +14,7 @@ use crate::commands::{Report, hostname};
 use crate::content::ContentOptions;
 use crate::design::{DesignOptions, former_file};
 use crate::error::Error;
+use crate::files::given_list;
 use crate::options::typed_address;
 use crate::options::{ChangeOptions, WwwArgument};
 use crate::run::Context;
@@ -24,8 +25,11 @@ use crate::run::Context;
 #[derive(Debug, Args)]
 pub struct Attach {
     /// The hostnames, such as crumbandtide.example; as pasted from an address bar will do.
-    #[arg(required_unless_present = "address")]
+    #[arg(required_unless_present_any = ["address", "from_file"])]
     hostnames: Vec<String>,
+    /// The hostnames in this file, one a line; `#` begins a comment, `-` is standard input.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["address", "hostnames", "document_root", "from"])]
+    from_file: Option<PathBuf>,
     /// In place of a hostname: a site without a name, served by this address over http.
     #[arg(long, value_name = "ADDRESS", conflicts_with_all = ["hostnames", "same_as", "served_by", "no_site", "preview"], value_parser = typed_address)]
     address: Option<IpAddr>,
@@ -108,9 +112,20 @@ pub fn run(args: &Attach, context: &Context) -> Report {
     let mut requests = Vec::new();
     let mut said = Vec::new();
     let mut hosts: Vec<Host> = args.address.map(Host::from).into_iter().collect();
-    for typed in &args.hostnames {
-        let pasted =
-            parse_pasted(typed).or_else(|_| hostname(typed).map(|hostname| Pasted { hostname, said: None }))?;
+    let listed = match &args.from_file {
+        Some(file) => given_list(file, "give a file with one hostname a line")?,
+        None => vec![],
+    };
+    let of_file = listed.iter().map(|(line, typed)| (Some(*line), typed));
+    for (line, typed) in args.hostnames.iter().map(|typed| (None, typed)).chain(of_file) {
+        let read = parse_pasted(typed).or_else(|_| hostname(typed).map(|hostname| Pasted { hostname, said: None }));
+        let pasted = match (read, line, &args.from_file) {
+            (Err(error), Some(line), Some(file)) => {
+                let message = format!("{}:{line}: {}", file.display(), error.message);
+                return Err(Error { message, ..error });
+            }
+            (read, ..) => read?,
+        };
         said.extend(pasted.said);
         hosts.push(pasted.hostname.into());
     }
@@ -125,6 +140,9 @@ pub fn run(args: &Attach, context: &Context) -> Report {
         let (account, zone, design) = (account.clone(), zone.clone(), design.clone());
         let (place, content) = (place.clone(), content.clone());
         requests.push(AttachRequest { hostname, account, zone, design, www, place, content });
+    }
+    if requests.is_empty() {
+        return Err(Error::wrong_use("the file names no hostname").advice("give one hostname a line"));
     }
     if args.preview {
         let provided = context.open()?.settings.sites.provider_domains.into_iter().next().ok_or_else(|| {

@@ -41,7 +41,7 @@ const EXAMPLES: &[(&str, &[&str])] = &[
             "attach crumbandtide.example --account bakery",
             "attach gullrock.example --account bakery --same-as crumbandtide.example   # an alias domain",
             "attach shop.crumbandtide.example --account bakery --serve php:8.2",
-            "attach crumbandtide.example --account bakery --zone elsewhere --dry-run",
+            "attach --from-file hostnames.txt --account bakery --zone elsewhere --dry-run",
         ],
     ),
     ("detach", &["detach gullrock.example", "detach gullrock.example --zone remove"]),

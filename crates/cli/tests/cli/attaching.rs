@@ -125,3 +125,21 @@ fn a_preview_shows_the_site_before_its_delegation_moves() {
     let real = coast.json(&["survey", "crumbandtide.example"], 3);
     assert_eq!(real["surveys"][0]["links"][1]["state"], "broken", "{real}");
 }
+
+#[test]
+fn hostnames_come_from_a_file_and_a_wrong_one_is_told_with_its_line() {
+    let coast = Coast::with_bakery();
+    let path = coast.path("names.txt");
+    std::fs::write(&path, "# of the bakery\nquay.example\nhttps://shop.crumbandtide.example/cart  # as pasted\n")
+        .unwrap();
+    let attach = ["attach", "--account", "bakery", "--zone", "elsewhere", "--from-file", path.to_str().unwrap()];
+    coast.done(&attach);
+    let sites = coast.json(&["site", "list"], 0)["sites"].clone();
+    assert_eq!(sites.as_array().map(Vec::len), Some(3), "{sites}");
+    std::fs::write(&path, "pier.example\nbo..at.example\n").unwrap();
+    let refused = coast.json(&attach, 2);
+    assert!(refused["error"]["message"].as_str().unwrap().contains("names.txt:2: "), "{refused}");
+    std::fs::write(&path, "# none\n").unwrap();
+    coast.json(&attach, 2);
+    assert_eq!(coast.json(&["site", "list"], 0)["sites"], sites);
+}

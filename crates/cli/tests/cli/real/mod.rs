@@ -14,6 +14,7 @@ mod guards;
 mod htaccess;
 mod internet;
 mod ipv6;
+mod listed;
 mod logs;
 mod losing_proxy;
 mod many;
