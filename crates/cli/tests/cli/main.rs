@@ -33,6 +33,7 @@ mod many_surveys;
 mod nameservers;
 mod notices;
 mod package;
+mod pages;
 mod patience;
 mod plans;
 mod programs;

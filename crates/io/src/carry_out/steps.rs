@@ -401,8 +401,13 @@ fn refuse_spoilt_certificates(
 }
 
 /// The name of the user who runs the program, for the logbook.
+/// Who gave the command: behind root, the user who became root for it, as sudo tells.
 fn who() -> String {
     let uid = rustix::process::getuid().as_raw();
+    let behind = std::env::var("SUDO_USER").ok().filter(|user| uid == 0 && !user.is_empty() && user != "root");
+    if let Some(user) = behind {
+        return format!("{user} (sudo)");
+    }
     match uzers::get_user_by_uid(uid) {
         Some(user) => user.name().to_string_lossy().into_owned(),
         None => format!("uid {uid}"),

@@ -51,6 +51,22 @@ impl Store {
         Ok(Some(copy))
     }
 
+    /// Copies an inventory that is about to be brought up to date, for somebody who goes back to the former program. It is
+    /// never cleared away.
+    pub(super) fn keep_as_before(&self, version: i64) -> Result<(), BackupError> {
+        let folder = folder_of(self.path.parent().unwrap_or(&self.path));
+        let copy = folder.join(format!("of-version-{version}.sqlite"));
+        if copy.exists() {
+            return Ok(());
+        }
+        make_private_folder(&folder)?;
+        let unfinished = folder.join(format!("{UNFINISHED}of-version-{version}-{}", std::process::id()));
+        self.copy_to(&unfinished)?;
+        fs::rename(&unfinished, &copy).map_err(failed("cannot replace", &copy))?;
+        sync_folder(&folder)?;
+        Ok(())
+    }
+
     fn copy_to(&self, path: &Path) -> Result<(), BackupError> {
         // SQLite would give it the mode that the umask leaves.
         let private = fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(path);

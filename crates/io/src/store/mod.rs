@@ -83,7 +83,7 @@ impl Store {
         Self::prepared(connection, path).map_err(|error| damage::told(error, path))
     }
 
-    fn prepared(mut connection: Connection, path: &Path) -> Result<Self, StoreError> {
+    fn prepared(connection: Connection, path: &Path) -> Result<Self, StoreError> {
         connection.busy_timeout(Duration::from_secs(10))?;
         connection.pragma_update(None, "synchronous", "FULL")?;
         connection.pragma_update(None, "foreign_keys", "ON")?;
@@ -92,10 +92,13 @@ impl Store {
             return Err(StoreError::Newer(path.parent().unwrap_or(path).to_path_buf(), version));
         }
         damage::look_quickly(&connection, path)?;
+        let mut store = Self { connection, path: path.to_path_buf() };
         if version < schema::VERSION {
-            migrate(&mut connection)?;
+            // An older version of this program cannot read what comes now.
+            store.keep_as_before(version).map_err(|error| StoreError::Value(error.to_string()))?;
+            migrate(&mut store.connection)?;
         }
-        Ok(Self { connection, path: path.to_path_buf() })
+        Ok(store)
     }
 }
 

@@ -197,6 +197,11 @@ fn an_inventory_of_the_first_version_is_brought_up_to_date_and_loses_nothing() {
         assert!(store.nameserver_sets().unwrap().is_empty());
         assert!(store.plans().unwrap().is_empty() && store.patterns().unwrap().is_empty());
     }
+    // As it was, for the former program.
+    let kept = rusqlite::Connection::open(folder.path().join("backups/of-version-1.sqlite")).unwrap();
+    assert_eq!(kept.pragma_query_value(None, "user_version", |row| row.get::<_, i64>(0)).unwrap(), 1);
+    let sites: i64 = kept.query_row("SELECT count(*) FROM site", [], |row| row.get(0)).unwrap();
+    assert_eq!(sites, 2);
 }
 
 #[test]
