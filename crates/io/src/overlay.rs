@@ -50,6 +50,9 @@ impl FilesRead {
     }
 }
 
+/// More names than that in one command come from a list, and are not typed by hand.
+const MANY: usize = 200;
+
 /// One look at the harbor.
 pub struct Overlay<'a> {
     harbor: &'a Harbor,
@@ -59,6 +62,8 @@ pub struct Overlay<'a> {
     /// Whether the network may be asked what is not known yet.
     may_ask: bool,
     missed: Cell<bool>,
+    /// Whether this is about so many names that each by itself is not looked at closely.
+    for_many: Cell<bool>,
     read: RefCell<FilesRead>,
 }
 
@@ -82,6 +87,7 @@ impl<'a> Overlay<'a> {
             answers,
             may_ask: true,
             missed: Cell::new(false),
+            for_many: Cell::new(false),
             read: RefCell::default(),
         }
     }
@@ -94,6 +100,15 @@ impl<'a> Overlay<'a> {
     /// Puts on top what was decided.
     pub fn take(&mut self, set: &ChangeSet) {
         self.decided.take(set);
+    }
+
+    /// So many names are about to be decided on.
+    pub fn note_many(&self, names: usize) {
+        self.for_many.set(names > MANY);
+    }
+
+    pub fn is_for_many(&self) -> bool {
+        self.for_many.get()
     }
 
     /// Whether something was asked for that is not known and could not be asked.

@@ -19,6 +19,7 @@ const AT_ONCE: usize = 32;
 pub async fn ask_ahead(overlay: &Overlay<'_>, requests: &[AttachRequest]) -> Result<(), LoadError> {
     let here = requests.iter().filter(|request| request.place.is_here());
     let names: Vec<Host> = here.flat_map(|request| wanted_names(&request.hostname, request.www)).collect();
+    overlay.note_many(requests.len());
     // Strangers first, once: all others are compared with them.
     let Some(first) = names.first() else { return Ok(()) };
     ask(overlay, first).await?;

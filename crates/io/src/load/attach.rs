@@ -196,5 +196,9 @@ fn near_miss(overlay: &Overlay<'_>, host: &Host) -> Result<Option<Hostname>, Loa
     if overlay.store.zone(hostname)?.is_some() {
         return Ok(None);
     }
+    // A long list was not typed letter by letter.
+    if overlay.is_for_many() {
+        return Ok(None);
+    }
     Ok(overlay.store.first_known(near_misses(hostname).into_iter())?)
 }
