@@ -28,7 +28,7 @@ enum Manner {
     Verbose,
 }
 
-/// On a pipe, a step that begins so long after the last line is told.
+/// On a pipe, a step that begins so long after the last line is written.
 const NOW_AND_THEN: Duration = Duration::from_secs(5);
 
 impl Progress {

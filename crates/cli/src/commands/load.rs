@@ -19,7 +19,7 @@ use crate::show::{Shown, counted, json};
 
 /// Make the harbor have what a file lists: plans, accounts, sites, redirects and records, by one change.
 ///
-/// What is there already stays, and nothing is removed unless the file says that one of its tables is whole. docs/listing.md
+/// What already exists stays, and nothing is removed unless the file says that one of its tables is whole. docs/listing.md
 /// has the form. With --write, such a file is written of what is here.
 #[derive(Debug, Args)]
 pub struct Load {
@@ -101,19 +101,38 @@ struct Loaded {
 impl Shown for Loaded {
     fn human(&self, page: &mut Page) {
         let would = self.carried.entry.is_none() && !self.carried.plan.is_empty();
-        for (_, thing, counts) in self.tables.iter().filter(|(_, _, counts)| *counts != Counts::default()) {
-            let Counts { added, changed, same, gone } = *counts;
-            let part = |count: usize, words: &str| (count > 0).then(|| format!("{} {words}", counted(count, thing)));
-            let parts =
-                [part(added, "added"), part(changed, "changed"), part(gone, "removed"), part(same, "as listed")];
-            let words = parts.into_iter().flatten().collect::<Vec<_>>().join(", ");
-            page.line(&if would { format!("Would be: {words}.") } else { format!("{words}.") });
+        let listed = |of: fn(&Counts) -> usize| {
+            let counts =
+                self.tables.iter().map(|(_, thing, counts)| (of(counts), thing)).filter(|(count, _)| *count > 0);
+            let words: Vec<String> = counts.map(|(count, thing)| counted(count, thing)).collect();
+            (!words.is_empty()).then(|| words.join(", "))
+        };
+        let [add, change, remove] = if would { ["add", "change", "remove"] } else { ["added", "changed", "removed"] };
+        let done = [
+            (add, listed(|counts| counts.added)),
+            (change, listed(|counts| counts.changed)),
+            (remove, listed(|counts| counts.gone)),
+        ];
+        let done = done.into_iter().filter_map(|(verb, words)| words.map(|words| format!("{verb} {words}")));
+        let same = listed(|counts| counts.same);
+        let head = match (done.collect::<Vec<_>>().join("; "), &same) {
+            (done, Some(same)) if done.is_empty() => format!("All is as listed: {same}."),
+            (done, None) if done.is_empty() => "The file lists nothing.".into(),
+            (done, _) if would => format!("Would {done}."),
+            (done, _) => format!("{}{}.", done[..1].to_uppercase(), &done[1..]),
+        };
+        page.heading(&head);
+        if let Some(same) = same.filter(|_| !self.carried.plan.is_empty()) {
+            page.hanging("  ", &format!("as listed already: {same}"));
         }
-        if self.carried.plan.remarks.len() <= MOST_LISTED {
-            page.blank();
-            change_report(page, &self.carried);
-        } else if would {
-            page.line("Dry run: nothing was changed. --json has every change.");
+        match self.carried.plan.remarks.len() {
+            _ if self.carried.plan.is_empty() => {}
+            ..=MOST_LISTED => {
+                page.blank();
+                change_report(page, &self.carried);
+            }
+            _ if would => page.line("Dry run: nothing was changed. --json has every change."),
+            _ => {}
         }
         for site in &self.later {
             page.hanging(

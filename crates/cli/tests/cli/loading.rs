@@ -85,7 +85,12 @@ fn a_listing_comes_by_one_change_and_changes_nothing_a_second_time() {
     assert!(tables(&again).iter().all(|(_, [added, changed, _, gone])| added + changed + gone == 0), "{again}");
     assert_eq!(again["change"]["remarks"][0]["code"], "unchanged");
     let words = coast.run(&["load", file]).expect(0);
-    assert!(words.contains("2 sites as listed. 1 redirect as listed. 1 record as listed."), "{words}");
+    assert!(words.contains("All is as listed: 1 plan, 2 accounts, 2 sites, 1 redirect, 1 record."), "{words}");
+    let removed = LISTING.replace("oven@", "baker@").replace("index = [\"home.html\"]", "");
+    fs::write(&path, &removed).unwrap();
+    let words = coast.run(&["load", file, "--dry-run"]).expect(0);
+    assert!(words.contains("Would change 1 account. as listed already: 1 plan, 1 account, 2 sites,"), "{words}");
+    fs::write(&path, LISTING).unwrap();
     assert_eq!(entries(&coast), before + 1);
 
     // One entry, and one to take back.

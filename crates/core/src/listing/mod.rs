@@ -231,7 +231,7 @@ pub struct ListedRedirect {
     pub until: Option<jiff::civil::Date>,
 }
 
-/// A record, as `record add` takes it. One of that name, type and data that is there already stays, whatever its TTL.
+/// A record, as `record add` takes it. One of that name, type and data that already exists stays, whatever its TTL.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct ListedRecord {

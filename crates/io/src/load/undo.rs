@@ -1,7 +1,7 @@
 //! What the decision to take an entry of the logbook back rests on: the entry, how its files and objects are now, and who has
 //! touched them since.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
     Before, FileLeft, InventoryChange, Later, ObjectNow, Purpose, RecordedChange, UndoLoaded, ZoneLeft,
@@ -65,7 +65,7 @@ fn path_of(inverse: &Inverse) -> Option<&PathBuf> {
 async fn file_left(
     overlay: &Overlay<'_>,
     entry: &Entry,
-    path: &PathBuf,
+    path: &Path,
     purpose: &Purpose,
     mode: u32,
     inverse: &Inverse,
@@ -87,7 +87,7 @@ async fn file_left(
         }
         _ => None,
     };
-    Ok(FileLeft { path: path.clone(), purpose: purpose.clone(), mode, wrote, before, now, zone })
+    Ok(FileLeft { path: path.to_path_buf(), purpose: purpose.clone(), mode, wrote, before, now, zone })
 }
 
 /// A file that cannot be read as a zone goes back as it was.

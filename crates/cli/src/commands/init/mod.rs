@@ -99,7 +99,7 @@ pub fn run(args: &Init, context: &Context) -> Report {
     // Somebody, or something that looks after machines, has written them before.
     let is_written = place != layout.settings() && place.exists();
     if is_written && (args.settings.is_some() || !given.is_empty()) {
-        let message = format!("{} is there already", place.display());
+        let message = format!("{} already exists", place.display());
         return Err(Error::refused("in-the-way", message)
             .advice("take it as it is: brightharbor init; then set keys by options, or edit it"));
     }
