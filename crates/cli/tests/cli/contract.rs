@@ -1,6 +1,7 @@
 //! What programs rely on: dry runs that change nothing, one JSON document with settled members, exit codes.
 
 use std::collections::BTreeSet;
+use std::fs;
 
 use crate::coast::{Coast, brightharbor, run, snapshot};
 
@@ -444,4 +445,27 @@ fn documents_about_loading_moving_and_nameservers_have_their_settled_members() {
     let printed = coast.harbor().join("zones/gullrock.example.zone").display().to_string();
     let printed = coast.json(&["zone", "print", &printed, "--origin", "gullrock.example"], 0);
     assert_eq!(members(&printed), with(&["records", "merged_ttls"]));
+}
+
+#[test]
+fn documents_about_listings_and_the_logbook_have_their_settled_members() {
+    let coast = Coast::new();
+    let path = coast.path("listing.toml");
+    fs::write(&path, "[plans.small]\nredirects = 3\n").unwrap();
+    let loaded = coast.json(&["load", path.to_str().unwrap()], 0);
+    let common = ["format", "exit", "command"];
+    let with = |more: &[&'static str]| BTreeSet::from_iter(common.into_iter().chain(more.iter().copied()));
+    assert_eq!(members(&loaded), with(&["tables", "hsts_later", "change"]));
+    assert_eq!(members(&loaded["tables"]), BTreeSet::from(["plans", "accounts", "sites", "redirects", "records"]));
+    assert_eq!(members(&loaded["tables"]["plans"]), BTreeSet::from(["added", "changed", "same", "removed"]));
+    let written = coast.json(&["load", "--write", coast.path("written.toml").to_str().unwrap()], 0);
+    assert_eq!(members(&written), with(&["written", "tables"]));
+    let shown = coast.json(&["logbook", "show", "2"], 0);
+    let of_entry = ["entry", "at", "who", "what", "changes", "outcome", "detail", "diff", "can_be_undone", "why_not"];
+    assert_eq!(members(&shown), with(&of_entry));
+    let undone = coast.json(&["undo"], 0);
+    assert_eq!(members(&undone), with(&["change"]));
+    assert_eq!(members(&undone["change"]["remarks"][0]), BTreeSet::from(["code", "text", "entry", "title", "stays"]));
+    let manual = coast.json(&["manual", "--to", coast.path("share").to_str().unwrap()], 0);
+    assert_eq!(members(&manual), with(&["pages", "pages_in", "completions"]));
 }

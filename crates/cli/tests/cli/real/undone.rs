@@ -21,7 +21,12 @@ fn comes_back(kind: &str) {
     assert_eq!(records(), before);
     // What the server answers with is what the file says: zone list asks it.
     let listed = port.json(&["zone", "list"], 0);
-    assert!(listed["zones"].as_array().unwrap().iter().all(|zone| zone["behind"] != true), "{listed}");
+    let is_served = |zone: &serde_json::Value| {
+        let servers = zone["servers"].as_array().unwrap();
+        !servers.is_empty() && servers.iter().all(|server| server["in_step"] == true)
+    };
+    let zones = listed["zones"].as_array().unwrap();
+    assert!(zones.len() == 2 && zones.iter().all(is_served), "{listed}");
     assert!(serial() > old + 1, "{kind}");
 
     let file = std::fs::read(port.path(&format!("harbor/servers/{kind}/{site}.conf"))).unwrap();
