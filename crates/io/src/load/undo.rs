@@ -1,6 +1,7 @@
 //! What the decision to take an entry of the logbook back rests on: the entry, how its files and objects are now, and who has
 //! touched them since.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
@@ -23,6 +24,8 @@ const LATER_ENTRIES: u32 = 1_000;
 /// Loads for an entry; without a number for the last one that was done. `None`: there is none.
 pub async fn undo(overlay: &Overlay<'_>, number: Option<i64>) -> Result<Option<UndoLoaded>, LoadError> {
     let Some((entry, inverses)) = overlay.store.entry(number)? else { return Ok(None) };
+    let by_path: HashMap<&Path, &Inverse> =
+        inverses.iter().filter_map(|inverse| Some((path_of(inverse)?.as_path(), inverse))).collect();
     let mut files = Vec::new();
     for change in &entry.changes.changes {
         let (path, mode, purpose) = match change {
@@ -30,11 +33,9 @@ pub async fn undo(overlay: &Overlay<'_>, number: Option<i64>) -> Result<Option<U
             | RecordedChange::RemoveFile { path, mode, purpose, .. } => (path, *mode, purpose),
             _ => continue,
         };
-        let inverse = inverses.iter().find(|inverse| path_of(inverse) == Some(path));
-        files.extend(match inverse {
-            Some(inverse) => Some(file_left(overlay, &entry, path, purpose, mode, inverse).await?),
-            None => None,
-        });
+        if let Some(inverse) = by_path.get(path.as_path()) {
+            files.push(file_left(overlay, &entry, path, purpose, mode, inverse).await?);
+        }
     }
     let mut now = Vec::new();
     for change in &entry.changes.changes {

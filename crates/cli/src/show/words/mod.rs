@@ -92,7 +92,7 @@ pub fn remark(remark: &Remark) -> Told {
         Remark::TakenBack { entry, title, stays } => {
             let left = match &stays[..] {
                 [] => String::new(),
-                stays => format!("; what stays: {}", listed(stays)),
+                stays => format!("; what stays: {}", some_of(stays)),
             };
             Told::act("taken-back", "Took back", "take back", format!("entry {entry}, `{title}`{left}"))
                 .with("entry", *entry)
@@ -113,6 +113,15 @@ pub fn remark(remark: &Remark) -> Told {
 pub fn host_words(host: &Host) -> String {
     let international = host.international();
     if international == host.as_str() { international } else { format!("{international} ({host})") }
+}
+
+/// The first few, and how many more there are.
+fn some_of(names: &[String]) -> String {
+    const MOST: usize = 4;
+    match names.len() {
+        ..=MOST => listed(names),
+        all => format!("{} and {} more", names[..MOST].join(", "), all - MOST),
+    }
 }
 
 /// `a, b and c`.
