@@ -5,7 +5,7 @@ use brightharbor_core::account::{AccountRefusal, add_account, add_plan, change_a
 use brightharbor_core::change::{Plan, Remark};
 use brightharbor_core::listing::{Compared, Counts, ListedRecord, Listing, Step, compare};
 use brightharbor_core::name::Host;
-use brightharbor_core::redirect::{AddRedirects, RedirectRefusal, add_redirects, remove_redirects};
+use brightharbor_core::redirect::remove_redirects;
 use brightharbor_core::site::{Attachment, SiteRefusal, attach, decide_change, hand_over, refuse_beyond_plan};
 use brightharbor_core::zone::{
     AlterRequest, Alteration, RecordType, ZoneRefusal, alter_kept, data_as_meant, owner_as_meant, serial_date,
@@ -16,6 +16,7 @@ use jiff::Timestamp;
 
 use crate::detaching::detach_names;
 use crate::error::Error;
+use crate::redirecting;
 
 /// What was decided, and how many of each table come, change, stay and go.
 pub struct Loading {
@@ -92,26 +93,12 @@ async fn decide_step(overlay: &mut Overlay<'_>, step: &Step, now: Timestamp) -> 
             let site = load::site_of_source(overlay, source)?;
             remove_redirects(source, true, site.as_ref(), &overlay.settings, &overlay.layout)?
         }
-        Step::AddRedirect(request) => redirect(overlay, request, now)?,
+        Step::AddRedirect(request) => redirecting::decide(overlay, request, now)?,
     })
 }
 
 fn find(overlay: &Overlay<'_>, name: &Host) -> Result<brightharbor_core::site::Site, Error> {
     Ok(overlay.site_of(name)?.ok_or_else(|| SiteRefusal::NotAttached(name.clone()))?)
-}
-
-/// Loads the sites on a visitor's way as the decision asks for them.
-fn redirect(overlay: &Overlay<'_>, request: &AddRedirects, now: Timestamp) -> Result<Plan, Error> {
-    let mut loaded = load::add_redirects(overlay, request)?;
-    loop {
-        match add_redirects(request, &loaded, &overlay.settings, &overlay.layout, now) {
-            Err(RedirectRefusal::NotLoaded(host)) => {
-                let site = overlay.site_of(&host)?;
-                loaded.others.insert(host, site);
-            }
-            other => return Ok(other?),
-        }
-    }
 }
 
 /// Adds the records that are not there.

@@ -21,6 +21,7 @@ mod judging;
 mod loading;
 mod network;
 mod options;
+mod redirecting;
 mod run;
 mod settings;
 mod show;

@@ -67,6 +67,12 @@ const LIVE: &[(&str, End)] = &[
     ("site protect shop.crumbandtide.example --path /office --off", Same(0)),
     ("site protect shop.crumbandtide.example --path /office --off", Refused("not-protected")),
     ("site change shop.crumbandtide.example --serve /tides=off --listing off", Same(0)),
+    // Taken back, and done again.
+    ("undo", Same(0)),
+    ("undo", Same(0)),
+    ("undo 999", Refused("no-entry")),
+    // What it takes is compared in `loading`.
+    ("load /no/such/file", Refused("wrong-use")),
     ("site realign --all", Same(0)),
     ("site change shop.crumbandtide.example --account choir", Same(0)),
     ("site change shop.crumbandtide.example --account bakery", Same(0)),

@@ -86,6 +86,11 @@ fn for_programs(text: &mut String, served: &Served<'_>, parts: &[ShownPart<'_>],
     let _ =
         writeln!(text, "    RewriteCond expr \"%{{HTTP:Content-Length}} -gt {limit}\"\n    RewriteRule ^ - [R=413,L]");
     text.push_str("    RewriteCond %{HTTP:Transfer-Encoding} .\n    RewriteRule ^ - [R=411,L]\n");
+    // HTTP/2 needs neither header (RFC 9113 section 8.1.1).
+    text.push_str("    RewriteCond %{HTTP2} =on\n    RewriteCond %{HTTP:Content-Length} ^$\n");
+    text.push_str(
+        "    RewriteCond %{REQUEST_METHOD} \"!^(?:GET|HEAD|OPTIONS|DELETE)$\"\n    RewriteRule ^ - [R=411,L]\n",
+    );
     text.push_str("    UseCanonicalName Off\n");
     for (_, _, status, words) in PROGRAM_WORDS {
         let _ = writeln!(text, "    ErrorDocument {status} {}", quoted(words));

@@ -1,18 +1,13 @@
 //! `redirect add`: from a name or path to somewhere else.
 
-use brightharbor_core::change::Plan;
-use brightharbor_core::redirect::{
-    AddRedirects, RedirectError, RedirectRefusal, Source, Sources, Target, add_redirects, check_status,
-};
-use brightharbor_io::load;
-use brightharbor_io::overlay::Overlay;
+use brightharbor_core::redirect::{AddRedirects, RedirectError, Source, Sources, Target, check_status};
 use clap::Args;
-use jiff::Timestamp;
 
 use crate::commands::{Report, account_name};
 use crate::duration::end_of_day;
 use crate::error::Error;
 use crate::options::ChangeOptions;
+use crate::redirecting::decide;
 use crate::run::{Context, change, until_served};
 use crate::show::{ChangeReport, Shown};
 
@@ -77,20 +72,6 @@ pub fn run(args: &Add, context: &Context) -> Report {
         until_served(context, &carried).await?;
         Ok::<_, Error>(Box::new(ChangeReport { command: "redirect add", carried }) as Box<dyn Shown>)
     })?
-}
-
-/// Loads the sites on a visitor's way as the decision asks for them: a way has an end, or is refused as endless.
-fn decide(overlay: &Overlay<'_>, request: &AddRedirects, now: Timestamp) -> Result<Plan, Error> {
-    let mut loaded = load::add_redirects(overlay, request)?;
-    loop {
-        match add_redirects(request, &loaded, &overlay.settings, &overlay.layout, now) {
-            Err(RedirectRefusal::NotLoaded(host)) => {
-                let site = overlay.site_of(&host)?;
-                loaded.others.insert(host, site);
-            }
-            other => return Ok(other?),
-        }
-    }
 }
 
 fn advice(error: &RedirectError) -> &'static str {

@@ -5,6 +5,7 @@ mod alias_domains;
 mod already_there;
 mod authority;
 mod beside_others;
+mod bodies;
 mod both_families;
 mod ca;
 mod cas;
