@@ -40,7 +40,7 @@ pub fn run(args: &Manual) -> Report {
         ("zsh/site-functions/_brightharbor", registration(&Zsh) + FIRST_TIME),
         ("fish/vendor_completions.d/brightharbor.fish", registration(&Fish)),
     ];
-    let of_man = pages.iter().map(|(name, text)| (format!("man/man1/{name}"), text));
+    let of_man = pages.iter().map(|(name, text)| (format!("man/man{}/{name}", &name[name.len() - 1..]), text));
     let of_shells = completions.iter().map(|(path, text)| (path.to_string(), text));
     let all: Vec<(PathBuf, &String)> = of_man.chain(of_shells).map(|(path, text)| (args.to.join(path), text)).collect();
     for folder in all.iter().filter_map(|(path, _)| path.parent()) {
@@ -50,7 +50,7 @@ pub fn run(args: &Manual) -> Report {
         files::save(path, text)?;
     }
     let shells = all[pages.len()..].iter().map(|(path, _)| path.clone()).collect();
-    Ok(Box::new(Written { to: args.to.join("man/man1"), pages: pages.len(), shells }))
+    Ok(Box::new(Written { to: args.to.join("man"), pages: pages.len(), shells }))
 }
 
 /// A page for each command, with its file's name.
@@ -59,7 +59,33 @@ fn pages() -> Vec<(String, String)> {
     tree.build();
     let mut found = Vec::new();
     page_of(&tree, PROGRAM, &mut found);
+    found.push(("harbor.toml.5".into(), settings_page()));
     found
+}
+
+/// The settings, each key with what it means: the same text as docs/settings.md.
+const SETTINGS: &str = include_str!("../../../../docs/settings.md");
+
+fn settings_page() -> String {
+    let example = SETTINGS.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap_or_default();
+    let mut roff = Roff::new();
+    roff.control("TH", ["HARBOR.TOML", "5", "", PROGRAM, "Bright Harbor"]);
+    roff.control("SH", ["NAME"]);
+    roff.text([roman("harbor.toml - the settings of a harbor of brightharbor")]);
+    roff.control("SH", ["DESCRIPTION"]);
+    roff.text([roman(
+        "Every table and key may be left out. A misspelt key is refused, since it would be ignored otherwise. brightharbor \
+         init writes the file, and sets single keys of it.",
+    )]);
+    roff.control("SH", ["KEYS"]);
+    roff.control("nf", []);
+    for line in example.lines() {
+        roff.text([roman(if line.is_empty() { " " } else { line })]);
+    }
+    roff.control("fi", []);
+    roff.control("SH", ["SEE ALSO"]);
+    roff.text([bold(PROGRAM), roman("(1)")]);
+    roff.to_roff()
 }
 
 fn page_of(command: &Command, name: &str, found: &mut Vec<(String, String)>) {

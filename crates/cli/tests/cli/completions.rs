@@ -83,7 +83,8 @@ fn shells_complete_commands_and_the_names_of_the_harbor() {
 fn manual_pages_say_what_the_help_says() {
     let shells = Shells::new();
     let page = |name: &str| {
-        let file = shells.share.join(format!("man/man1/{name}.1"));
+        let section = if name == "harbor.toml" { 5 } else { 1 };
+        let file = shells.share.join(format!("man/man{section}/{name}.{section}"));
         let mut command = Command::new("man");
         command.args(["--warnings", "-E", "UTF-8", "-l"]).arg(file).env("MANWIDTH", "100").env("LC_ALL", "C.UTF-8");
         let output = command.output().unwrap();
@@ -95,6 +96,10 @@ fn manual_pages_say_what_the_help_says() {
     for part in ["EXIT STATUS 0 done 1 a fault was found", "brightharbor-attach(1) Attach", "ENVIRONMENT BRIGHTHARBOR"]
     {
         assert!(whole.contains(part), "{part}: {whole}");
+    }
+    let settings = page("harbor.toml");
+    for part in ["NAME harbor.toml - the settings", "pool-folder = \"/etc/php/8.2/fpm/pool.d\" # one file an account"] {
+        assert!(settings.contains(part), "{part}: {settings}");
     }
     let detach = page("brightharbor-detach");
     for part in [

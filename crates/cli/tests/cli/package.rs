@@ -36,6 +36,16 @@ grep -q '192.0.2.11' /etc/brightharbor/harbor.toml
 test -L /var/lib/brightharbor/harbor.toml
 brightharbor account add bakery --email baker@saltmarsh.example --home /srv/bakery
 
+# Settings that are there before the harbor are taken as they are.
+mv /var/lib/brightharbor /tmp/away
+cp /etc/brightharbor/harbor.toml /tmp/before
+! brightharbor init --address 192.0.2.12
+brightharbor init || [ $? = 3 ]
+cmp /tmp/before /etc/brightharbor/harbor.toml
+test -L /var/lib/brightharbor/harbor.toml
+rm -r /var/lib/brightharbor
+mv /tmp/away /var/lib/brightharbor
+
 # What an administrator has changed survives an upgrade, and so does a timer that was switched off.
 sed -i 's/rotate 14/rotate 90/' /etc/logrotate.d/brightharbor
 systemctl disable brightharbor-survey.timer
