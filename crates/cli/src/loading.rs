@@ -3,13 +3,11 @@
 
 use brightharbor_core::account::{AccountRefusal, add_account, add_plan, change_account, change_plan};
 use brightharbor_core::change::{Plan, Remark};
-use brightharbor_core::listing::{Compared, Counts, ListedRecord, Listing, Step, compare};
+use brightharbor_core::listing::{Compared, Counts, Listing, Step, add_listed, compare, records_by_zone};
 use brightharbor_core::name::Host;
 use brightharbor_core::redirect::remove_redirects;
 use brightharbor_core::site::{Attachment, SiteRefusal, attach, decide_change, hand_over, refuse_beyond_plan};
-use brightharbor_core::zone::{
-    AlterRequest, Alteration, RecordType, ZoneRefusal, alter_kept, data_as_meant, owner_as_meant, serial_date,
-};
+use brightharbor_core::zone::serial_date;
 use brightharbor_io::load;
 use brightharbor_io::overlay::Overlay;
 use jiff::Timestamp;
@@ -31,7 +29,7 @@ pub async fn decide(
     title: &str,
     now: Timestamp,
 ) -> Result<Loading, Error> {
-    let compared = compare(listing, &load::present(overlay)?).map_err(Error::wrong_use)?;
+    let compared = compare(listing, &load::present(overlay, listing.names().as_ref())?).map_err(Error::wrong_use)?;
     let mut plan = Plan::new(title);
     // The web server is asked about all names side by side.
     let attaching: Vec<_> = compared.attaching().into_values().flatten().collect();
@@ -101,53 +99,26 @@ fn find(overlay: &Overlay<'_>, name: &Host) -> Result<brightharbor_core::site::S
     Ok(overlay.site_of(name)?.ok_or_else(|| SiteRefusal::NotAttached(name.clone()))?)
 }
 
-/// Adds the records that are not there.
+/// Adds the records that are not there, a zone at a time.
 async fn records(
     overlay: &mut Overlay<'_>,
     listing: &Listing,
     decided: &mut Vec<Plan>,
     now: Timestamp,
 ) -> Result<Counts, Error> {
-    let mut counts = Counts::default();
-    for (at, record) in listing.records.iter().enumerate() {
-        let wrong = |error: String| Error::wrong_use(format!("records, the {}. one: {error}", at + 1));
-        let zone = overlay.zone(&record.zone)?.ok_or_else(|| {
-            Error::refused("no-zone", format!("zone {} not found in this harbor", record.zone))
+    let mut all = Counts::default();
+    for (name, wanted) in records_by_zone(listing).map_err(Error::wrong_use)? {
+        let zone = overlay.zone(&name)?.ok_or_else(|| {
+            Error::refused("no-zone", format!("zone {name} not found in this harbor"))
                 .advice("attach its domain in the same file, or create the zone first: brightharbor zone create")
-                .with("zone", record.zone.as_str())
+                .with("zone", name.as_str())
         })?;
-        let request = meant(record).map_err(wrong)?;
-        let kept = overlay.read_zone(&zone).await?;
-        let Alteration::Add { data, .. } = &request.alteration else { continue };
-        let is_there = kept.document.records().any(|one| one.owner == request.owner && data.contains(&one.data));
-        if is_there {
-            counts.same += 1;
-            continue;
-        }
-        counts.added += 1;
-        let around = load::surroundings(overlay, &zone)?;
-        let altered: Result<_, ZoneRefusal> = alter_kept(&kept, &request, &around, None, "load", now);
-        let (mut one, _) = altered?;
-        if one.remarks.is_empty() {
-            one.remark(Remark::Taken(format!(
-                "record {} {} {}",
-                request.owner.bare(),
-                record.record_type,
-                record.data
-            )));
-        }
-        overlay.take(&one.set);
-        decided.push(one);
+        let (kept, around) = (overlay.read_zone(&zone).await?, load::surroundings(overlay, &zone)?);
+        let (plan, counts) = add_listed(&kept, &wanted, &around, now)?;
+        all.added += counts.added;
+        all.same += counts.same;
+        overlay.take(&plan.set);
+        decided.push(plan);
     }
-    Ok(counts)
-}
-
-fn meant(record: &ListedRecord) -> Result<AlterRequest, String> {
-    let zone = record.zone.dns_name();
-    let record_type = RecordType::parse(&record.record_type).filter(|kind| !kind.is_meta());
-    let record_type = record_type.ok_or_else(|| format!("`{}` is not a record type", record.record_type))?;
-    let owner = owner_as_meant(&record.owner, &zone).map_err(|error| error.to_string())?;
-    let data = data_as_meant(&record.data, record_type, &zone).map_err(|error| error.to_string())?;
-    let alteration = Alteration::Add { ttl: record.ttl, data: vec![data.value] };
-    Ok(AlterRequest { owner: owner.value, record_type, alteration })
+    Ok(all)
 }

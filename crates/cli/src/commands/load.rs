@@ -83,7 +83,7 @@ fn write(to: &Path, context: &Context) -> Report {
     let harbor = context.open()?;
     let answers = Answers::default();
     let overlay = Overlay::new(&harbor, &answers);
-    let (present, records) = (load::present(&overlay)?, context.block_on(load::listed_records(&overlay))??);
+    let (present, records) = (load::present(&overlay, None)?, context.block_on(load::listed_records(&overlay))??);
     let listing = listing_of(&present, records);
     let text = toml::to_string(&listing).map_err(|error| Error::refused("save", error))?;
     let head = "# What this harbor has: `brightharbor load FILE` makes a harbor have it. Nothing is removed by it.\n\n";

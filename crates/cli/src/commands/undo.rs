@@ -27,11 +27,10 @@ pub fn run(args: &Undo, context: &Context) -> Report {
     let title = args.entry.map_or("undo".into(), |entry| format!("undo {entry}"));
     context.block_on(async {
         let (carried, ()) = change(context, &title, &args.options, async |overlay, now| {
-            let loaded = load::undo(overlay, args.entry).await?.ok_or(UndoRefusal::NoEntry(args.entry))?;
-            // The door decides about these with every change of sites.
-            let server = overlay.settings.web.server;
-            let aside = [overlay.layout.unknown_hosts(server), overlay.layout.unknown_hosts_pair(server)];
-            Ok::<_, Error>((undo(&loaded, &aside, serial_date(now))?, ()))
+            let found = overlay.store.entry(args.entry)?;
+            let (entry, inverses) = found.ok_or(UndoRefusal::NoEntry(args.entry))?;
+            let loaded = load::undo(overlay, &entry, &inverses).await?;
+            Ok::<_, Error>((undo(&loaded, &overlay.settings, &overlay.layout, serial_date(now))?, ()))
         })
         .await?;
         until_served(context, &carried).await?;

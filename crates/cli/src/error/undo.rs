@@ -1,6 +1,7 @@
 //! Why an entry of the logbook is not taken back, in words.
 
 use brightharbor_core::change::{ForGood, UndoRefusal};
+use brightharbor_core::site::SiteRefusal;
 
 use super::Error;
 
@@ -40,6 +41,7 @@ impl From<UndoRefusal> for Error {
                     .advice(advice)
                     .with("entry", entry)
             }
+            UndoRefusal::ByHand { entry, found } => Self::from(SiteRefusal::ByHand(found)).with("entry", entry),
             UndoRefusal::NoCopies { entry, path } => {
                 let message = format!(
                     "entry {entry} is too old, or was too large: what it replaced in {} is not kept",

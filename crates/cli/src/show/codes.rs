@@ -289,6 +289,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("ready-to-move", "from when on a move costs little"),
     ("record-added", "a record is added"),
     ("record-removed", "a record is removed"),
+    ("records-added", "records of a listing are added to a zone"),
     ("records-handed-over", "records are to be entered where the zone is kept"),
     ("redirect-added", "a redirect is added"),
     ("redirect-ended", "a redirect has ended"),

@@ -36,7 +36,9 @@ pub use phases::Phase;
 pub use plan::Plan;
 pub use recorded::{Recorded, RecordedChange};
 pub use remark::Remark;
-pub use undo::{Before, FileLeft, ForGood, Later, ObjectNow, UndoLoaded, UndoRefusal, ZoneLeft, object_of, undo};
+pub use undo::{
+    Before, FileLeft, ForGood, Later, ObjectNow, UndoLoaded, UndoRefusal, ZoneLeft, names_coming_back, object_of, undo,
+};
 
 /// All changes of one command, in the order they are carried out.
 #[derive(Debug, Clone, PartialEq, Eq)]

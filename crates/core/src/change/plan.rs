@@ -80,11 +80,7 @@ impl Plan {
 
     /// Takes over what was decided on top of this plan.
     pub fn extend(&mut self, other: Plan) {
-        self.set.extend(other.set.changes);
-        self.remarks.extend(other.remarks);
-        for consent in other.consents {
-            self.needs_consent(consent);
-        }
+        self.extend_all(vec![other]);
     }
 }
 

@@ -16,9 +16,9 @@ use super::{
 };
 use crate::account::{Account, AccountPlan};
 use crate::certificate::Certificate;
-use crate::harbor::NameserverSet;
-use crate::name::Hostname;
-use crate::site::Site;
+use crate::harbor::{Layout, NameserverSet, Settings};
+use crate::name::{Host, Hostname};
+use crate::site::{AnsweredBefore, ByHand, Content, Site, ask_for_answered, ask_for_htaccess};
 use crate::zone::{Document, Zone};
 
 /// What the decision rests on.
@@ -32,6 +32,9 @@ pub struct UndoLoaded {
     pub files: Vec<FileLeft>,
     /// How the objects of its inventory changes are now, in the order of these changes.
     pub now: Vec<ObjectNow>,
+    /// Where something else serves one of the names that would come back.
+    pub by_hand: Option<ByHand>,
+    pub answered: Option<AnsweredBefore>,
     /// Later entries that had to do with the same, the newest first.
     pub later: Vec<Later>,
 }
@@ -136,6 +139,11 @@ pub enum UndoRefusal {
         entry: i64,
         what: ForGood,
     },
+    /// The web server's own files serve a name that would come back.
+    ByHand {
+        entry: i64,
+        found: ByHand,
+    },
     /// The copies of what it replaced are kept for some entries only.
     NoCopies {
         entry: i64,
@@ -154,8 +162,23 @@ pub enum ForGood {
     Remote(Hostname),
 }
 
-/// Decides what takes the entry back. `aside`: files that are decided anew with every change of sites.
-pub fn undo(loaded: &UndoLoaded, aside: &[PathBuf], today: Date) -> Result<Plan, UndoRefusal> {
+/// The names that taking these changes back would have served again.
+pub fn names_coming_back(changes: &[RecordedChange]) -> Vec<Host> {
+    let names = changes.iter().flat_map(|change| match change {
+        RecordedChange::Inventory { to } => match &**to {
+            InventoryChange::RemoveSite(site) => site.hostnames.clone(),
+            InventoryChange::ReplaceSite { before, after } => {
+                before.hostnames.iter().filter(|name| !after.hostnames.contains(name)).cloned().collect()
+            }
+            _ => vec![],
+        },
+        _ => vec![],
+    });
+    names.collect()
+}
+
+/// Decides what takes the entry back.
+pub fn undo(loaded: &UndoLoaded, settings: &Settings, layout: &Layout, today: Date) -> Result<Plan, UndoRefusal> {
     let entry = loaded.entry;
     if !loaded.has_ended_well {
         return Err(UndoRefusal::NotDone { entry, title: loaded.title.clone() });
@@ -163,7 +186,14 @@ pub fn undo(loaded: &UndoLoaded, aside: &[PathBuf], today: Date) -> Result<Plan,
     if let Some(what) = loaded.changes.iter().find_map(for_good) {
         return Err(UndoRefusal::ForGood { entry, what });
     }
+    if let Some(found) = &loaded.by_hand {
+        return Err(UndoRefusal::ByHand { entry, found: found.clone() });
+    }
     let mut plan = Plan::new(format!("undo {entry} ({})", loaded.title));
+    ask_for_answered(loaded.answered.as_ref(), &mut plan);
+    // Decided anew with every change of sites.
+    let server = settings.web.server;
+    let aside = [layout.unknown_hosts(server), layout.unknown_hosts_pair(server)];
     for file in loaded.files.iter().filter(|file| !aside.contains(&file.path)) {
         put_back(&mut plan.set, file, loaded, today)?;
     }
@@ -181,7 +211,17 @@ pub fn undo(loaded: &UndoLoaded, aside: &[PathBuf], today: Date) -> Result<Plan,
         if let Some(state) = inverse.first().and_then(left_by) {
             taken_back.insert(object, state);
         }
-        inverse.into_iter().for_each(|change| plan.set.inventory(change));
+        for change in inverse {
+            // What needed a consent needs it again.
+            match &change {
+                InventoryChange::AddSite(site) => ask_for_htaccess(&Content::default(), site, &mut plan),
+                InventoryChange::ReplaceSite { before, after } => {
+                    ask_for_htaccess(&before.rules.content, after, &mut plan);
+                }
+                _ => {}
+            }
+            plan.set.inventory(change);
+        }
     }
     match plan.set.is_empty() {
         true => plan.remark(Remark::Unchanged),

@@ -2,8 +2,10 @@
 
 use super::*;
 use crate::account::AccountName;
+use crate::change::Consent;
 use crate::change::{FolderMake, Recorded};
 use crate::name::Host;
+use crate::site::Overridable;
 use crate::zone::ZoneHome;
 
 const TODAY: Date = Date::constant(2026, 11, 28);
@@ -34,12 +36,18 @@ fn loaded(changes: Vec<InventoryChange>, now: Vec<ObjectNow>) -> UndoLoaded {
         changes: Recorded::from(&set).changes,
         files: vec![],
         now,
+        by_hand: None,
+        answered: None,
         later: vec![],
     }
 }
 
+fn decided(loaded: &UndoLoaded) -> Result<Plan, UndoRefusal> {
+    undo(loaded, &Settings::default(), &Layout::new("/harbor"), TODAY)
+}
+
 fn inverse(change: InventoryChange, now: ObjectNow) -> Result<Vec<InventoryChange>, UndoRefusal> {
-    undo(&loaded(vec![change], vec![now]), &[], TODAY).map(|plan| plan.set.inventory_changes().cloned().collect())
+    decided(&loaded(vec![change], vec![now])).map(|plan| plan.set.inventory_changes().cloned().collect())
 }
 
 fn file(now: Option<&str>, wrote: Option<&str>, before: Before) -> FileLeft {
@@ -141,7 +149,7 @@ fn several_changes_of_one_object_are_taken_back_from_the_last_one_on() {
         To::ReplaceSite { before: second.clone(), after: third.clone() },
     ];
     let now = || ObjectNow::Site { now: vec![third.clone()], certificate: None };
-    let plan = undo(&loaded(changes, vec![now(), now()]), &[], TODAY).unwrap();
+    let plan = decided(&loaded(changes, vec![now(), now()])).unwrap();
     let last = plan.set.inventory_changes().last().cloned();
     assert_eq!(last, Some(To::ReplaceSite { before: second, after: first }));
 }
@@ -160,7 +168,7 @@ fn a_site_with_a_certificate_comes_back_with_it_or_not_at_all() {
 fn files_go_back_and_a_zone_under_a_higher_serial() {
     let put = |file: FileLeft| {
         let loaded = UndoLoaded { files: vec![file], ..loaded(vec![], vec![]) };
-        undo(&loaded, &[], TODAY).map(|plan| plan.set.changes)
+        decided(&loaded).map(|plan| plan.set.changes)
     };
     let written = put(file(Some("new"), Some("new"), Before::Content(b"old".to_vec()))).unwrap();
     assert!(matches!(&written[..], [Change::WriteFile(write)] if &write.content[..] == b"old"
@@ -203,22 +211,24 @@ fn what_has_left_the_machine_and_what_did_not_happen_is_refused_and_folders_are_
     };
     told.changes.push(RecordedChange::MakeFolder(make));
     told.files.push(file(Some("new"), Some("new"), Before::Nothing));
-    let plan = undo(&told, &[], TODAY).unwrap();
+    let plan = decided(&told).unwrap();
     let stays = vec!["/home/bakery/www".to_string()];
     assert_eq!(plan.remarks, [Remark::TakenBack { entry: 7, title: "test".into(), stays }]);
     assert_eq!(plan.set.title, "undo 7 (test)");
     // Nothing of it is left to be taken back.
-    let aside = [told.files[0].path.clone()];
-    assert_eq!(undo(&told, &aside, TODAY).unwrap().remarks, [Remark::Unchanged]);
+    let beside = Layout::new("/harbor").unknown_hosts(Settings::default().web.server);
+    let path = std::mem::replace(&mut told.files[0].path, beside);
+    assert_eq!(decided(&told).unwrap().remarks, [Remark::Unchanged], "it is decided anew with every change of sites");
+    told.files[0].path = path;
     let write = |purpose| RecordedChange::WriteFile { path: "/k".into(), before_hash: None, mode: 0o600, purpose };
     for purpose in [Purpose::Key, Purpose::Chain, Purpose::Request] {
         told.changes.push(write(purpose));
-        let refused = undo(&told, &[], TODAY).unwrap_err();
+        let refused = decided(&told).unwrap_err();
         assert_eq!(refused, UndoRefusal::ForGood { entry: 7, what: ForGood::Certificate });
         told.changes.pop();
     }
     told.has_ended_well = false;
-    assert!(matches!(undo(&told, &[], TODAY), Err(UndoRefusal::NotDone { entry: 7, .. })));
+    assert!(matches!(decided(&told), Err(UndoRefusal::NotDone { entry: 7, .. })));
 }
 
 #[test]
@@ -229,10 +239,38 @@ fn who_changed_it_since_is_named() {
         Later::new(entry, "later".into(), &[RecordedChange::Inventory { to: Box::new(object) }])
     };
     changed.later = vec![of(9, InventoryChange::AddZone(zone())), of(8, InventoryChange::RemoveAccount(new))];
-    let refused = undo(&changed, &[], TODAY).unwrap_err();
+    let refused = decided(&changed).unwrap_err();
     assert!(
         matches!(&refused, UndoRefusal::ChangedSince { by: Some(later), .. } if later.entry == 8
         && !later.is_for_good),
         "{refused:?}"
     );
+}
+
+#[test]
+fn what_would_come_back_must_not_be_in_the_way_of_others_and_needs_its_consents_again() {
+    let mut before = site("/home/bakery/www");
+    before.rules.content.htaccess = vec![Overridable::FileInfo];
+    let gone = InventoryChange::RemoveSite(before.clone());
+    let none = || ObjectNow::Site { now: vec![], certificate: None };
+    let name = Host::parse("crumbandtide.example").unwrap();
+    let mut removed = loaded(vec![gone], vec![none()]);
+    assert_eq!(names_coming_back(&removed.changes), [name.clone()]);
+    let trusts = |groups: Vec<Overridable>| Consent::TrustsHtaccess {
+        site: name.clone(),
+        account: before.account.clone(),
+        groups,
+    };
+    assert_eq!(decided(&removed).unwrap().consents, [trusts(vec![Overridable::FileInfo])]);
+    let after = site("/home/bakery/www");
+    let change = InventoryChange::ReplaceSite { before: before.clone(), after: after.clone() };
+    let off = loaded(vec![change], vec![ObjectNow::Site { now: vec![after], certificate: None }]);
+    assert_eq!(decided(&off).unwrap().consents, [trusts(vec![Overridable::FileInfo])]);
+    assert!(names_coming_back(&off.changes).is_empty());
+    let answered = AnsweredBefore { host: name.clone(), address: "192.0.2.10:443".parse().unwrap(), status: Some(200) };
+    removed.answered = Some(answered.clone());
+    assert_eq!(decided(&removed).unwrap().consents[0], Consent::TakesOverName(answered));
+    let found = ByHand { host: name, file: "/etc/nginx/own.conf".into(), line: 3 };
+    removed.by_hand = Some(found.clone());
+    assert_eq!(decided(&removed), Err(UndoRefusal::ByHand { entry: 7, found }));
 }

@@ -9,7 +9,7 @@ use super::{ListedAccount, Listing};
 use crate::account::{
     Account, AccountName, AddAccount, ChangeAccount, LimitWishes, Limits, UserWish, check_email, check_system_user,
 };
-use crate::name::{Host, Hostname};
+use crate::name::Host;
 use crate::redirect::{AddRedirects, Source};
 use crate::site::{AttachRequest, ChangeSite, Site};
 
@@ -180,9 +180,4 @@ impl Compared {
         }
         all
     }
-}
-
-/// The hostname of a zone that a listing's records name, once each.
-pub fn zones_of(listing: &Listing) -> BTreeSet<&Hostname> {
-    listing.records.iter().map(|record| &record.zone).collect()
 }

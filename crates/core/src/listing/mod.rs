@@ -6,23 +6,26 @@
 
 mod compare;
 mod csv;
+mod records;
 mod redirects;
 mod sites;
 #[cfg(test)]
 mod tests;
 mod written;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
 use crate::account::{AccountName, Limits};
 use crate::name::Host;
+use crate::redirect::Source;
 use crate::site::{HttpsPolicy, Overridable, TlsFloor, WwwPolicy};
 
 pub use self::csv::CsvError;
-pub use compare::{Compared, Counts, ListingError, Present, Step, compare, zones_of};
+pub use compare::{Compared, Counts, ListingError, Present, Step, compare};
+pub use records::{MeantRecord, add_listed, records_by_zone};
 pub use written::listing_of;
 
 /// The whole file. What a table does not name stays as it is, unless `whole` names the table.
@@ -51,6 +54,16 @@ pub enum Whole {
     /// Sites and further names of sites. Their zones stay.
     Sites,
     Redirects,
+}
+
+impl Listing {
+    /// The names whose sites it has to do with; `None`: with all sites, since it is the whole truth about some of it.
+    pub fn names(&self) -> Option<BTreeSet<Host>> {
+        let of_sites = self.sites.iter().flat_map(|(main, site)| std::iter::once(main).chain(&site.names)).cloned();
+        // What cannot be understood is told where it is compared.
+        let sources = self.redirects.iter().filter_map(|one| Source::parse(&one.from, false).ok());
+        self.whole.is_empty().then(|| of_sites.chain(sources.map(|source| source.host)).collect())
+    }
 }
 
 /// What accounts of a plan may have; what is not named is not limited.

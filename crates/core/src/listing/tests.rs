@@ -291,6 +291,18 @@ fn names_come_and_nothing_goes_unless_the_file_is_the_whole_truth() {
 }
 
 #[test]
+fn a_listing_has_to_do_with_the_sites_of_its_names_alone() {
+    let text = "[sites.\"gullrock.example\"]\naccount = \"boatyard\"\nnames = [\"quay.example\"]\n\
+                [[redirects]]\nfrom = \"pier.example/x\"\nto = \"/y\"\n[[redirects]]\nfrom = \"no host\"\nto = \"/y\"\n";
+    let names = read(text).names().unwrap();
+    assert_eq!(
+        names.iter().map(Host::as_str).collect::<Vec<_>>(),
+        ["gullrock.example", "pier.example", "quay.example"]
+    );
+    assert_eq!(read("whole = [\"redirects\"]\n").names(), None);
+}
+
+#[test]
 fn redirects_come_change_and_go_by_their_source() {
     let listed =
         |to: &str, more: &str| format!("[[redirects]]\nfrom = \"gullrock.example/sale\"\nto = \"{to}\"\n{more}");
@@ -357,4 +369,54 @@ fn a_table_of_hostnames_is_read_line_by_line() {
     assert!(told(&format!("{head}a.example,bakery\n")).starts_with("2: 2 values stand in a line"));
     let same = "hostname,account,same-as\na.example,bakery,b.example\n";
     assert_eq!(told(same), "2: b.example is not in the list itself");
+}
+
+#[test]
+fn records_that_are_missing_are_added_in_one_step_for_each_zone() {
+    use crate::zone::rules::Surroundings;
+    use crate::zone::{Document, KeptZone, Zone, ZoneHome, ZonePlace};
+    let zone = Zone::new(crate::name::Hostname::parse("gullrock.example").unwrap(), name("boatyard"), ZoneHome::Here);
+    let text = "$TTL 900\n@ SOA ns1.saltmarsh.example. host 7 4h 30m 4w 5m\n@ NS ns1.saltmarsh.example.\ntides 60 TXT \"low\"\n";
+    let document = Document::parse(text, &zone.name.dns_name()).unwrap();
+    let kept =
+        KeptZone { zone, document, place: ZonePlace::File { path: "/harbor/zones/gullrock.example.zone".into() } };
+    let record = |owner: &str, kind: &str, data: &str, ttl: &str| {
+        format!(
+            "[[records]]\nzone = \"gullrock.example\"\nowner = \"{owner}\"\ntype = \"{kind}\"\ndata = '{data}'\n{ttl}\n"
+        )
+    };
+    let listed = |records: &[String]| records_by_zone(&read(&records.concat()));
+    let now = "2026-11-28T12:00:00Z".parse().unwrap();
+    let add = |records: &[String]| {
+        let by_zone = listed(records).unwrap();
+        assert_eq!(by_zone.len(), 1);
+        add_listed(&kept, &by_zone[0].1, &Surroundings::default(), now)
+    };
+    let same = record("tides", "TXT", "\"low\"", "ttl = 7");
+    let (plan, counts) = add(std::slice::from_ref(&same)).unwrap();
+    assert!(plan.is_empty() && plan.remarks.is_empty());
+    assert_eq!(counts, Counts { same: 1, ..Counts::default() });
+    // A TTL of its own, that of its neighbours, that of the zone; the same twice is one.
+    let high = record("tides", "TXT", "high water", "");
+    let all =
+        [same, high.clone(), high, record("quay", "A", "192.0.2.7", ""), record("@", "A", "192.0.2.8", "ttl = 5")];
+    let (plan, counts) = add(&all).unwrap();
+    assert_eq!(counts, Counts { added: 3, same: 2, ..Counts::default() });
+    let [crate::change::Change::WriteFile(write)] = &plan.set.changes[..] else { panic!("{:?}", plan.set.changes) };
+    let after = Document::parse(&write.content[..], &kept.zone.name.dns_name()).unwrap();
+    let ttls: Vec<(String, u32)> = after
+        .records()
+        .filter(|one| !kept.document.records().any(|old| old == *one))
+        .map(|one| (one.owner.bare(), one.ttl))
+        .collect();
+    for expected in [("tides.gullrock.example", 60), ("quay.gullrock.example", 900), ("gullrock.example", 5)] {
+        assert!(ttls.contains(&(expected.0.to_string(), expected.1)), "{expected:?}: {ttls:?}");
+    }
+    assert_eq!(after.soa().serial, 8, "once for all of them");
+    // What would break the zone is refused, and what cannot be read is told with its place.
+    assert!(add(&[record("tides", "CNAME", "quay", "")]).is_err());
+    let told =
+        |kind: &str, data: &str| listed(&[record("x", "A", "192.0.2.1", ""), record("x", kind, data, "")]).unwrap_err();
+    assert_eq!(told("TXXT", "x").to_string(), "records, the 2. one: `TXXT` is not a record type");
+    assert!(told("A", "192.0.2.300").to_string().starts_with("records, the 2. one: "));
 }

@@ -35,7 +35,7 @@ pub(super) fn ask_for_listeners(loaded: &AttachLoaded, plan: &mut Plan) -> Resul
 }
 
 /// Asks where a server answers for a name already by something that its files do not tell.
-pub(super) fn ask_for_answered(answered: Option<&AnsweredBefore>, plan: &mut Plan) {
+pub(crate) fn ask_for_answered(answered: Option<&AnsweredBefore>, plan: &mut Plan) {
     if let Some(before) = answered {
         plan.needs_consent(Consent::TakesOverName(before.clone()));
     }

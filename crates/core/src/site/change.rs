@@ -204,15 +204,12 @@ pub(super) fn wanted_content(
     {
         return Err(SiteRefusal::NoSuchPart { site: site.main().clone(), path: path.clone() });
     }
-    let allowed = |group: &&Overridable| !before.htaccess.contains(group);
-    let groups: Vec<Overridable> = after.htaccess.iter().filter(allowed).copied().collect();
-    if !groups.is_empty() {
-        if settings.web.server != WebServer::Apache {
-            return Err(SiteRefusal::NoHtaccess(site.main().clone()));
-        }
-        let (site, account) = (site.main().clone(), site.account.clone());
-        plan.needs_consent(Consent::TrustsHtaccess { site, account, groups });
+    if after.htaccess.iter().any(|group| !before.htaccess.contains(group)) && settings.web.server != WebServer::Apache {
+        return Err(SiteRefusal::NoHtaccess(site.main().clone()));
     }
+    let mut with_it = site.clone();
+    *with_it.rules.content = after.clone();
+    ask_for_htaccess(before, &with_it, plan);
     if after.parts != before.parts {
         let parts =
             after.all_parts().into_iter().map(|(path, by)| Part { path: path.into(), by: by.clone() }).collect();
@@ -222,6 +219,16 @@ pub(super) fn wanted_content(
         plan.remark(SiteRemark::ContentOptions { site: site.main().clone(), content: Box::new(after.clone()) });
     }
     Ok(after)
+}
+
+/// Groups of directives that files of the account's own may set from now on need a consent.
+pub(crate) fn ask_for_htaccess(before: &Content, after: &Site, plan: &mut Plan) {
+    let allowed = |group: &&Overridable| !before.htaccess.contains(group);
+    let groups: Vec<Overridable> = after.rules.content.htaccess.iter().filter(allowed).copied().collect();
+    if !groups.is_empty() {
+        let (site, account) = (after.main().clone(), after.account.clone());
+        plan.needs_consent(Consent::TrustsHtaccess { site, account, groups });
+    }
 }
 
 /// A twin is served again, with its record where the zone is kept here.

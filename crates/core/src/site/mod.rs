@@ -29,7 +29,9 @@ pub use attach::{
     refuse_beyond_plan, wanted_names,
 };
 pub use attach_beside::ByHand;
+pub(crate) use attach_beside::ask_for_answered;
 pub use attach_places::document_root;
+pub(crate) use change::ask_for_htaccess;
 pub use change::{
     ChangeSite, ChangeSiteLoaded, TwinLoaded, ask_for_hand_edit, change_site, decide_change, hand_edit, missing_twin,
 };

@@ -114,6 +114,28 @@ pub fn alter(
     if removed.is_empty() && added.is_empty() {
         return Err(AlterRefused::NothingNew);
     }
+    judged(zone, removed, added, &present, around, today)
+}
+
+/// Decides that records are added, of whatever names and types, in one step with one new serial.
+pub fn add_records(
+    zone: &Document,
+    added: Vec<Record>,
+    around: &Surroundings,
+    today: Date,
+) -> Result<Altered, AlterRefused> {
+    judged(zone, vec![], added, &[], around, today)
+}
+
+/// The edited zone, if it is not worse than before; `present` are the records that answers of before may have.
+fn judged(
+    zone: &Document,
+    removed: Vec<Record>,
+    added: Vec<Record>,
+    present: &[Record],
+    around: &Surroundings,
+    today: Date,
+) -> Result<Altered, AlterRefused> {
     let edited = if removed.is_empty() {
         zone.with_records(&added, today)?
     } else {

@@ -3,6 +3,7 @@
 
 use std::path::{Path, PathBuf};
 
+use brightharbor_core::account::check_system_user;
 use brightharbor_core::change::{
     CaErrand, Change, ChangeSet, FileLink, FileRemoval, FileWrite, FolderMake, InventoryChange, Phase, Purpose,
     Recorded, ServicePlacing, UserMake, ZoneUpdate, content_hash,
@@ -400,11 +401,11 @@ fn refuse_spoilt_certificates(
     Ok(())
 }
 
-/// The name of the user who runs the program, for the logbook.
-/// Who gave the command: behind root, the user who became root for it, as sudo tells.
+/// Who gave the command, for the logbook: behind root, the user who became root for it, as sudo tells.
 fn who() -> String {
     let uid = rustix::process::getuid().as_raw();
-    let behind = std::env::var("SUDO_USER").ok().filter(|user| uid == 0 && !user.is_empty() && user != "root");
+    let behind =
+        std::env::var("SUDO_USER").ok().filter(|user| uid == 0 && user != "root" && check_system_user(user).is_ok());
     if let Some(user) = behind {
         return format!("{user} (sudo)");
     }

@@ -1,19 +1,31 @@
 //! What a harbor has, for a listing: all accounts, plans and sites, and the records of zones that are kept here.
 
-use std::collections::HashSet;
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use brightharbor_core::listing::{ListedRecord, Present};
-use brightharbor_core::name::{DnsName, Hostname};
+use brightharbor_core::name::{DnsName, Host, Hostname};
+use brightharbor_core::site::Site;
 use brightharbor_core::zone::{Record, RecordType, ZoneHome};
 
 use super::LoadError;
 use crate::overlay::Overlay;
 
-pub fn present(overlay: &Overlay<'_>) -> Result<Present, LoadError> {
+/// All of it, or what a listing has to do with.
+pub fn present(overlay: &Overlay<'_>, names: Option<&BTreeSet<Host>>) -> Result<Present, LoadError> {
+    let sites = match names {
+        None => overlay.store.sites(None)?,
+        Some(names) => {
+            let mut by_main: BTreeMap<Host, Site> = BTreeMap::new();
+            for name in names {
+                by_main.extend(overlay.site_of(name)?.map(|site| (site.main().clone(), site)));
+            }
+            by_main.into_values().collect()
+        }
+    };
     Ok(Present {
         plans: overlay.store.plans()?.into_iter().map(|plan| (plan.name, plan.limits)).collect(),
         accounts: overlay.store.accounts()?.into_iter().map(|account| (account.name.clone(), account)).collect(),
-        sites: overlay.store.sites(None)?,
+        sites,
     })
 }
 

@@ -6,12 +6,15 @@ use std::path::{Path, PathBuf};
 
 use brightharbor_core::change::{
     Before, FileLeft, InventoryChange, Later, ObjectNow, Purpose, RecordedChange, UndoLoaded, ZoneLeft,
+    names_coming_back,
 };
 use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::site::Site;
 use brightharbor_core::zone::Document;
 
 use super::LoadError;
+use super::answered::answered;
+use super::attach::by_hand;
 use crate::carry_out::copy_of;
 use crate::install::read_if_there;
 use crate::master_file::{Includes, parse_file};
@@ -21,9 +24,8 @@ use crate::store::{Entry, EntryOutcome, Inverse};
 /// Enough to say who was it.
 const LATER_ENTRIES: u32 = 1_000;
 
-/// Loads for an entry; without a number for the last one that was done. `None`: there is none.
-pub async fn undo(overlay: &Overlay<'_>, number: Option<i64>) -> Result<Option<UndoLoaded>, LoadError> {
-    let Some((entry, inverses)) = overlay.store.entry(number)? else { return Ok(None) };
+/// Loads for an entry, as `Store::entry` gives it.
+pub async fn undo(overlay: &Overlay<'_>, entry: &Entry, inverses: &[Inverse]) -> Result<UndoLoaded, LoadError> {
     let by_path: HashMap<&Path, &Inverse> =
         inverses.iter().filter_map(|inverse| Some((path_of(inverse)?.as_path(), inverse))).collect();
     let mut files = Vec::new();
@@ -34,7 +36,7 @@ pub async fn undo(overlay: &Overlay<'_>, number: Option<i64>) -> Result<Option<U
             _ => continue,
         };
         if let Some(inverse) = by_path.get(path.as_path()) {
-            files.push(file_left(overlay, &entry, path, purpose, mode, inverse).await?);
+            files.push(file_left(overlay, entry, path, purpose, mode, inverse).await?);
         }
     }
     let mut now = Vec::new();
@@ -45,15 +47,20 @@ pub async fn undo(overlay: &Overlay<'_>, number: Option<i64>) -> Result<Option<U
     }
     let later = overlay.store.done_after(entry.id, LATER_ENTRIES)?.into_iter();
     let later = later.map(|entry| Later::new(entry.id, entry.title, &entry.changes.changes)).collect();
-    Ok(Some(UndoLoaded {
+    let names = names_coming_back(&entry.changes.changes);
+    let by_hand = if names.is_empty() { None } else { by_hand(overlay, &names).await? };
+    let answered = if by_hand.is_some() { None } else { answered(overlay, &names).await? };
+    Ok(UndoLoaded {
         entry: entry.id,
-        title: entry.title,
+        title: entry.title.clone(),
         has_ended_well: entry.outcome == EntryOutcome::Done,
-        changes: entry.changes.changes,
+        changes: entry.changes.changes.clone(),
         files,
         now,
+        by_hand,
+        answered,
         later,
-    }))
+    })
 }
 
 fn path_of(inverse: &Inverse) -> Option<&PathBuf> {

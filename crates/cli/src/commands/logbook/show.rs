@@ -1,7 +1,5 @@
 //! `logbook show`: one entry whole, with the files as they were before and after as far as that is known.
 
-use std::path::PathBuf;
-
 use brightharbor_core::change::{Before, FileLeft, Purpose, UndoLoaded, UndoRefusal, content_hash, undo};
 use brightharbor_core::zone::serial_date;
 use brightharbor_io::clock;
@@ -26,14 +24,11 @@ pub struct Show {
 
 pub fn run(args: &Show, context: &Context) -> Report {
     let harbor = context.open()?;
-    let (entry, _) = harbor.store.entry(Some(args.entry))?.ok_or(UndoRefusal::NoEntry(Some(args.entry)))?;
+    let (entry, inverses) = harbor.store.entry(Some(args.entry))?.ok_or(UndoRefusal::NoEntry(Some(args.entry)))?;
     let answers = Answers::default();
     let overlay = Overlay::new(&harbor, &answers);
-    let loaded = context.block_on(load::undo(&overlay, Some(args.entry)))??;
-    let loaded = loaded.ok_or(UndoRefusal::NoEntry(Some(args.entry)))?;
-    let server = harbor.settings.web.server;
-    let aside: [PathBuf; 2] = [harbor.layout.unknown_hosts(server), harbor.layout.unknown_hosts_pair(server)];
-    let why_not = undo(&loaded, &aside, serial_date(clock::now())).err().map(Error::from);
+    let loaded = context.block_on(load::undo(&overlay, &entry, &inverses))??;
+    let why_not = undo(&loaded, &harbor.settings, &harbor.layout, serial_date(clock::now())).err().map(Error::from);
     Ok(Box::new(EntryPage { entry, diff: diff(&loaded), why_not }))
 }
 

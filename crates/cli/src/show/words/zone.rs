@@ -68,6 +68,12 @@ pub(super) fn told(remark: &ZoneRemark) -> Told {
                 .with("zone", zone.as_str())
                 .with("record", record.to_string())
         }
+        Is::RecordsAdded { zone, records } => {
+            let lines: Vec<String> = records.iter().map(ToString::to_string).collect();
+            Told::act("records-added", "Added", "add", format!("{} to zone {zone}", counted(records.len(), "record")))
+                .with("zone", zone.as_str())
+                .with("records", lines)
+        }
         Is::AddressesRemoved { zone, addresses, others } => {
             let mut what = Vec::new();
             if *addresses > 0 {

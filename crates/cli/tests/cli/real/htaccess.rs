@@ -84,4 +84,9 @@ fn they_count_on_apache_where_an_administrator_allows_it() {
     port.json(&["site", "change", SITE, "--htaccess", "off"], 0);
     fs::write(root.join(".htaccess"), RULES).unwrap();
     assert_eq!(page(&port, SITE, "/tide/table", vec![]).0, 404);
+    // Taking that back allows it again, and needs the consent again.
+    let refused = port.json(&["undo"], 4);
+    assert_eq!(refused["error"]["consents"][0]["code"], "trusts-htaccess", "{refused}");
+    port.json(&["undo", "--yes"], 0);
+    assert_eq!(page(&port, SITE, "/tide/table", vec![]).0, 200);
 }

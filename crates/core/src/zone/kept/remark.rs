@@ -58,6 +58,11 @@ pub enum ZoneRemark {
         record: Record,
     },
     /// Address records that led here, and others that were put there for a certificate's seller.
+    /// By a listing.
+    RecordsAdded {
+        zone: Hostname,
+        records: Vec<Record>,
+    },
     AddressesRemoved {
         zone: Hostname,
         addresses: usize,
