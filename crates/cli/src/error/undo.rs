@@ -37,7 +37,7 @@ impl From<UndoRefusal> for Error {
             }
             UndoRefusal::ForGood { entry, what } => {
                 let (why, advice) = for_good(&what);
-                Self::refused("for-good", format!("entry {entry} cannot be taken back: {why}"))
+                Self::refused("for-good", format!("entry {entry} stays as it is: {why}"))
                     .advice(advice)
                     .with("entry", entry)
             }
