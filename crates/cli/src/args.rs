@@ -60,6 +60,7 @@ pub enum Command {
     #[command(subcommand)]
     Certificate(commands::certificate::Certificate),
     Survey(commands::survey::Survey),
+    Report(commands::report::Report),
     Tend(commands::tend::Tend),
     Logbook(commands::logbook::Logbook),
     Load(commands::load::Load),

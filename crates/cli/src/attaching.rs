@@ -14,13 +14,13 @@ use brightharbor_core::zone::ZoneDesign;
 use brightharbor_io::load;
 use brightharbor_io::look::look;
 use brightharbor_io::overlay::Overlay;
-use brightharbor_io::secure::{outcome_of, secure_all};
+use brightharbor_io::secure::secure_all;
 use brightharbor_io::server::await_fingerprint;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
-use crate::error::{Error, Exit};
+use crate::error::{Error, Exit, tried};
 use crate::options::ChangeOptions;
 use crate::run::{Carried, Context, change};
 use crate::show::human::{self, Page};
@@ -119,12 +119,7 @@ async fn follow_up(context: &Context, touched: &Touched, report: &mut Attached) 
     }
     drop(harbor);
     let secured = context.work(async |door| secure_all(door, &awaiting, Wanted::Enough).await).await?;
-    for (site, secured) in awaiting.iter().zip(secured) {
-        report.secured.push(secured.unwrap_or_else(|error| {
-            let error = Error::from(error);
-            outcome_of(site.main(), error.code, error.message)
-        }));
-    }
+    report.secured.extend(awaiting.iter().zip(secured).map(|(site, secured)| tried(site, secured)));
     context.progress.doing("checking the links");
     report.surveys = look(&context.open()?, &touched.hosts, None).await?.surveys;
     Ok(())

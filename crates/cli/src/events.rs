@@ -1,11 +1,12 @@
 //! Progress on stderr: what is going on right now. Results never come this way.
 
-use std::cell::Cell;
+use std::cell::{Cell, RefCell};
+use std::fmt::Write;
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
 
 use brightharbor_io::carry_out::{Event, Recovered};
-use indicatif::{ProgressBar, ProgressStyle};
+use indicatif::{HumanDuration, ProgressBar, ProgressState, ProgressStyle};
 
 use crate::journal::{Level, write_line};
 use crate::show::human::harmless;
@@ -18,6 +19,8 @@ pub struct Progress {
     manner: Manner,
     /// When a line was written last, where there is no terminal.
     written: Cell<Instant>,
+    /// The piece of work that is counted, and since when, where there is no terminal.
+    counting: RefCell<(String, Instant)>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -43,7 +46,8 @@ impl Progress {
             bar.set_style(ProgressStyle::with_template("{spinner} {msg}").expect("a constant template"));
             bar
         });
-        Self { bar, manner, written: Cell::new(Instant::now()) }
+        let now = Instant::now();
+        Self { bar, manner, written: Cell::new(now), counting: RefCell::new((String::new(), now)) }
     }
 
     /// What is being done; gone afterwards on a terminal.
@@ -73,12 +77,23 @@ impl Progress {
     /// How far a long piece of work has come.
     pub fn counted(&self, what: &str, done: usize, of: usize) {
         if self.bar.is_none() && of > 1 {
-            self.line(&format!("{what}: {done} of {of}"));
+            let mut counting = self.counting.borrow_mut();
+            if counting.0 != what {
+                *counting = (what.to_string(), Instant::now());
+            }
+            self.line(&format!("{what}: {done} of {of}{}", left(counting.1.elapsed(), done, of)));
         }
         let Some(bar) = self.bar.as_ref().filter(|_| of > 1) else { return };
         if bar.length() != Some(of as u64) {
             bar.set_length(of as u64);
-            bar.set_style(ProgressStyle::with_template("{msg} {bar:40} {pos} of {len}").expect("a constant template"));
+            let style =
+                ProgressStyle::with_template("{msg} {bar:30} {pos} of {len}{left}").expect("a constant template");
+            let left = |state: &ProgressState, text: &mut dyn Write| {
+                let words = left(state.elapsed(), state.pos() as usize, state.len().unwrap_or_default() as usize);
+                let _ = text.write_str(&words);
+            };
+            bar.set_style(style.with_key("left", left));
+            bar.reset();
             bar.set_message(harmless(what).into_owned());
         }
         bar.set_position(done as u64);
@@ -158,8 +173,33 @@ impl Progress {
     }
 }
 
+/// Before that, an estimate says nothing.
+const ESTIMABLE: Duration = Duration::from_secs(2);
+
+/// About how long the rest takes, at the pace so far.
+fn left(elapsed: Duration, done: usize, of: usize) -> String {
+    if elapsed < ESTIMABLE || done == 0 || done >= of {
+        return String::new();
+    }
+    let rest = elapsed.mul_f64((of - done) as f64 / done as f64);
+    format!(", about {} left", HumanDuration(rest))
+}
+
 impl Drop for Progress {
     fn drop(&mut self) {
         self.pause();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_left_is_told_once_the_pace_is_known() {
+        let seconds = Duration::from_secs;
+        assert_eq!(left(seconds(10), 100, 400), ", about 30 seconds left");
+        assert_eq!(left(seconds(60), 1, 4), ", about 3 minutes left");
+        assert_eq!([left(seconds(1), 100, 400), left(seconds(9), 0, 4), left(seconds(9), 4, 4)], [""; 3]);
     }
 }

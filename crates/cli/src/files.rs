@@ -114,6 +114,20 @@ pub fn make_folder(path: &Path) -> Result<(), Error> {
     std::fs::create_dir_all(path).map_err(|error| unwritable(path, &error))
 }
 
+/// The pages of a folder: its files that end in `.html`, in order; none where there is no such folder.
+pub fn pages_in(folder: &Path) -> Vec<PathBuf> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let mut found: Vec<PathBuf> =
+        entries.map(|entry| entry.path()).filter(|path| path.extension().is_some_and(|end| end == "html")).collect();
+    found.sort();
+    found
+}
+
+/// Removes a page that was made here.
+pub fn remove_page(path: &Path) -> Result<(), Error> {
+    std::fs::remove_file(path).map_err(|error| unwritable(path, &error))
+}
+
 pub fn unwritable(path: &Path, error: &io::Error) -> Error {
     let advice = match error.kind() {
         io::ErrorKind::AlreadyExists => "give another file: what was saved before is never overwritten",

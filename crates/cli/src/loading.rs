@@ -5,6 +5,7 @@ use brightharbor_core::account::{AccountRefusal, add_account, add_plan, change_a
 use brightharbor_core::change::{Plan, Remark};
 use brightharbor_core::listing::{Compared, Counts, Listing, Step, add_listed, compare, records_by_zone};
 use brightharbor_core::name::Host;
+use brightharbor_core::nameserver::{add_set, change_set};
 use brightharbor_core::redirect::remove_redirects;
 use brightharbor_core::site::{Attachment, SiteRefusal, attach, decide_change, hand_over, refuse_beyond_plan};
 use brightharbor_core::zone::serial_date;
@@ -69,6 +70,16 @@ async fn decide_step(overlay: &mut Overlay<'_>, step: &Step, now: Timestamp) -> 
             let loaded = load::change_account(overlay, account, request)?;
             change_account(request, &loaded, &overlay.settings, &overlay.layout)?
         }
+        Step::AddSet(request) => {
+            let known = load::known_set(overlay, request.name.as_str())?;
+            let is_there = match &request.account {
+                Some(account) => overlay.account(account)?.is_some(),
+                None => false,
+            };
+            let zones = load::member_zones(overlay, request.members.iter().map(|member| &member.name)).await?;
+            add_set(request, &known, is_there, &zones, now)?
+        }
+        Step::ChangeSet(request) => change_set(request, &load::change_set(overlay, request).await?, now)?,
         Step::HandOver { site, to } => {
             let loaded = load::hand_over(overlay, find(overlay, site)?, to)?;
             hand_over(&loaded, None, &overlay.settings, &overlay.layout)?

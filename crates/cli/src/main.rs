@@ -19,6 +19,7 @@ mod help;
 mod journal;
 mod judging;
 mod loading;
+mod narrowed;
 mod network;
 mod options;
 mod redirecting;
@@ -26,7 +27,9 @@ mod run;
 mod settings;
 mod show;
 mod suggest;
+mod surveying;
 mod usage;
+mod zone_states;
 
 use std::process::ExitCode;
 

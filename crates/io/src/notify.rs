@@ -2,8 +2,8 @@
 //! is told by the next run, and nothing else suffers from it.
 
 use brightharbor_core::account::Account;
-use brightharbor_core::name::Host;
-use brightharbor_core::notice::{Condition, Notice, Told, Turn, notices};
+use brightharbor_core::name::{Host, Hostname};
+use brightharbor_core::notice::{Condition, Notice, Told, Topic, Turn, notices};
 use jiff::{SignedDuration, Timestamp};
 use serde_json::json;
 
@@ -55,8 +55,13 @@ pub async fn notify(
     Ok(Some(notified))
 }
 
-/// Whose it is, where it is about a name that is attached.
+/// Whose it is, where it is about a name that is attached or about a zone.
 fn owner(harbor: &Harbor, notice: &Notice) -> Result<Option<Account>, StoreError> {
+    if notice.condition.topic == Topic::ZoneBehind {
+        let Ok(name) = Hostname::parse(&notice.condition.subject) else { return Ok(None) };
+        let Some(zone) = harbor.store.zone(&name)? else { return Ok(None) };
+        return harbor.store.account(&zone.account);
+    }
     let Ok(host) = Host::parse(&notice.condition.subject) else { return Ok(None) };
     let Some(site) = harbor.store.site_of(&host)? else { return Ok(None) };
     harbor.store.account(&site.account)

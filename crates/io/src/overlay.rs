@@ -15,7 +15,8 @@ use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
 use brightharbor_core::account::{Account, AccountName, AccountPlan, Usage};
-use brightharbor_core::change::{ChangeSet, ExistingFile, content_hash};
+use brightharbor_core::change::{ChangeSet, ExistingFile, InventoryChange, content_hash};
+use brightharbor_core::harbor::Settings;
 use brightharbor_core::name::{DnsName, Host, Hostname};
 use brightharbor_core::site::Site;
 use brightharbor_core::zone::{KeptZone, Zone, ZoneHome, ZonePlace, newest_serial, own_servers};
@@ -56,6 +57,8 @@ const MANY: usize = 200;
 /// One look at the harbor.
 pub struct Overlay<'a> {
     harbor: &'a Harbor,
+    /// Those of the harbor, with the nameserver sets that were decided in the same command.
+    pub settings: Settings,
     /// What was decided in the same command.
     decided: Decided,
     answers: &'a Answers,
@@ -83,6 +86,7 @@ impl<'a> Overlay<'a> {
     pub fn new(harbor: &'a Harbor, answers: &'a Answers) -> Self {
         Self {
             harbor,
+            settings: harbor.settings.clone(),
             decided: Decided::default(),
             answers,
             may_ask: true,
@@ -99,7 +103,21 @@ impl<'a> Overlay<'a> {
 
     /// Puts on top what was decided.
     pub fn take(&mut self, set: &ChangeSet) {
+        for change in set.inventory_changes() {
+            let sets = &mut self.settings.nameserver_sets;
+            match change {
+                InventoryChange::SetNameservers { name, after, .. } => drop(sets.insert(name.clone(), after.clone())),
+                InventoryChange::RemoveNameservers { name, .. } => drop(sets.remove(name)),
+                _ => {}
+            }
+        }
         self.decided.take(set);
+    }
+
+    /// Whether a command has made that nameserver set, this one or an earlier one: then it does not stand in harbor.toml.
+    pub fn has_own_set(&self, name: &str) -> Result<bool, StoreError> {
+        Ok(!self.harbor.settings.nameserver_sets.contains_key(name) && self.settings.nameserver_sets.contains_key(name)
+            || self.store.nameserver_sets()?.contains_key(name))
     }
 
     /// So many names are about to be decided on.

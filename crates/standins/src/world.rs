@@ -172,6 +172,13 @@ impl World {
         }
     }
 
+    /// The stand-in CA offers no profiles any more.
+    pub fn withdraw_profiles(&self) {
+        if let Some(provider) = &self.provider {
+            provider.ca.withdraw_profiles();
+        }
+    }
+
     /// The orders that the stand-in CA has taken so far.
     pub fn orders(&self) -> usize {
         self.provider.as_ref().map_or(0, |provider| provider.ca.orders())
@@ -341,7 +348,8 @@ async fn find_room(with_provider: bool) -> Result<(Cast, TcpListener, TcpListene
     let mut last = String::from("no free addresses");
     for attempt in 0..40_u32 {
         let seed = std::process::id().wrapping_mul(31).wrapping_add(attempt.wrapping_mul(7919));
-        let prefix = [127, 64 + (seed >> 8) as u8 % 128, seed as u8];
+        // Three digits each: what is printed of one world is as wide as of another.
+        let prefix = [127, 128 + (seed >> 8) as u8 % 100, 100 + seed as u8 % 150];
         let [a, b, c] = prefix;
         let family = Family::of_this_process();
         // The second one in another network, as it should be.

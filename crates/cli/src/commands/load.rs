@@ -54,6 +54,7 @@ pub fn run(args: &Load, context: &Context) -> Report {
         let tables = [
             ("plans", "plan", compared.plans),
             ("accounts", "account", compared.accounts),
+            ("nameserver_sets", "nameserver set", compared.nameserver_sets),
             ("sites", "site", compared.sites),
             ("redirects", "redirect", compared.redirects),
             ("records", "record", records),
@@ -93,7 +94,7 @@ fn write(to: &Path, context: &Context) -> Report {
 
 struct Loaded {
     carried: Carried,
-    tables: [(&'static str, &'static str, Counts); 5],
+    tables: [(&'static str, &'static str, Counts); 6],
     /// Sites that get HSTS by the same file once they are secure.
     later: Vec<String>,
 }
@@ -171,11 +172,12 @@ struct Listed {
 }
 
 impl Listed {
-    fn counts(&self) -> [(&'static str, usize); 5] {
-        let Listing { plans, accounts, sites, redirects, records, .. } = &self.listing;
+    fn counts(&self) -> [(&'static str, usize); 6] {
+        let Listing { plans, accounts, nameserver_sets, sites, redirects, records, .. } = &self.listing;
         [
             ("plan", plans.len()),
             ("account", accounts.len()),
+            ("nameserver set", nameserver_sets.len()),
             ("site", sites.len()),
             ("redirect", redirects.len()),
             ("record", records.len()),
@@ -187,11 +189,11 @@ impl Shown for Listed {
     fn human(&self, page: &mut Page) {
         let counts = self.counts().map(|(thing, count)| counted(count, thing)).join(", ");
         page.heading(&format!("Wrote {}: {counts}.", self.to.display()));
-        page.line("Not in it: certificates and keys, passwords of protected paths, nameserver sets, harbor.toml.");
+        page.line("Not in it: certificates and keys, passwords of protected paths, harbor.toml.");
     }
 
     fn json(&self) -> Value {
-        let counts = self.counts().map(|(thing, count)| (format!("{thing}s"), Value::from(count)));
+        let counts = self.counts().map(|(thing, count)| (format!("{}s", thing.replace(' ', "_")), Value::from(count)));
         json!({
             "command": "load",
             "written": self.to.display().to_string(),

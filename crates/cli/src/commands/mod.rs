@@ -17,6 +17,7 @@ pub mod nameserver;
 pub mod plan;
 pub mod record;
 pub mod redirect;
+pub mod report;
 pub mod site;
 pub mod survey;
 pub mod tend;
@@ -107,6 +108,7 @@ pub fn dispatch(command: &Command, context: &Context) -> Report {
         Command::Nameserver(nameserver::NameserverCommand::List(list)) => nameserver::list::run(list, context),
         Command::Nameserver(nameserver::NameserverCommand::Remove(remove)) => nameserver::remove::run(remove, context),
         Command::Nameserver(nameserver::NameserverCommand::Show(show)) => nameserver::list::show(show, context),
+        Command::Report(report) => report::run(report, context),
         Command::Survey(survey) => survey::run(survey, context),
         Command::Tend(tend) => tend::run(tend, context),
         Command::Logbook(logbook) => logbook::run(logbook, context),

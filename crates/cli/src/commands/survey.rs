@@ -12,9 +12,7 @@ use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::write_atomically;
 use brightharbor_io::load::losses;
-use brightharbor_io::look::look_asking;
 use brightharbor_io::notify::{Notified, notify};
-use brightharbor_io::probe::RevocationLists;
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -26,6 +24,7 @@ use crate::run::Context;
 use crate::show::human::{self, Page};
 use crate::show::metrics::Metrics;
 use crate::show::{Shown, exit_of, json};
+use crate::surveying::walk;
 
 /// Walk the six links of hostnames as a visitor would; say where each stops, why, and whose turn it is.
 ///
@@ -58,33 +57,23 @@ pub struct Survey {
     metrics: Option<PathBuf>,
 }
 
-/// Hostnames that are looked at before the next ones: what is seen of so many is held at once.
-const AT_ONCE: usize = 400;
-
 pub fn run(args: &Survey, context: &Context) -> Report {
     let mut harbor = context.open()?;
     if args.notify && harbor.settings.notify.command.is_empty() {
-        return Err(Error::refused("nobody-to-tell", "the settings name no command that is to be told")
-            .advice("name one in harbor.toml: command = [\"PROGRAM\"] under [notify]"));
+        return Err(Error::nobody_to_tell());
     }
     let names = chosen(args, &harbor)?;
     if !args.resolvers.is_empty() {
         harbor.settings.internet.resolvers = args.resolvers.clone();
     }
-    let lists = RevocationLists::of(&harbor);
-    let (surveys, spreads) = context.block_on(async {
-        let (mut surveys, mut spreads) = (Vec::new(), Vec::new());
-        for some in names.chunks(AT_ONCE) {
-            let more = if some.len() > 1 { format!(" and {} more", some.len() - 1) } else { String::new() };
-            context.progress.doing(&format!("walking the links of {}{more}", some[0]));
-            let looked = look_asking(&harbor, some, args.at, &lists).await?;
-            if !args.resolvers.is_empty() {
-                spreads.extend(looked.spreads(&harbor)?);
-            }
-            surveys.extend(looked.surveys);
+    let (mut surveys, mut spreads) = (Vec::new(), Vec::new());
+    walk(context, &harbor, &names, args.at, |looked| {
+        if !args.resolvers.is_empty() {
+            spreads.extend(looked.spreads(&harbor)?);
         }
-        Ok::<_, Error>((surveys, spreads))
-    })??;
+        surveys.extend(looked.surveys);
+        Ok(())
+    })?;
     let listed = args.hostnames.is_empty();
     let lost = if listed { BTreeMap::new() } else { lost_with_the_move(&surveys, &harbor, context)? };
     if let Some(path) = &args.metrics {

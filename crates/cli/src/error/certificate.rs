@@ -14,6 +14,12 @@ impl From<CertificateRefusal> for Error {
             Why::Detached(name) => Self::refused("detached", format!("{name} was detached meanwhile"))
                 .advice("attach it again, then issue the certificate")
                 .with("hostname", name.as_str()),
+            Why::WhichSite { sites } => {
+                let names: Vec<&str> = sites.iter().map(Host::as_str).collect();
+                Self::refused("which-site", format!("there are certificates for several sites: {}", names.join(", ")))
+                    .advice("import them one at a time, and say with --site which")
+                    .with("sites", names)
+            }
             Why::NoSite => Self::refused("no-site", "none of the names in the certificate is attached here")
                 .advice("attach the hostname first, or name the site with --site HOSTNAME"),
             Why::NoKey => Self::refused("no-key", "no key for the certificate, neither in the files nor in the harbor")

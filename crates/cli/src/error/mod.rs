@@ -21,7 +21,7 @@ use brightharbor_io::trust::TrustError;
 use serde_json::{Map, Value};
 
 use crate::show::words::{self, Told};
-pub use work::{advice_for_ca, brought_problem, work_words};
+pub use work::{advice_for_ca, brought_problem, tried, work_words};
 pub use zone::unreadable_zone;
 
 /// The exit codes, as in `--help`.
@@ -71,6 +71,12 @@ impl Error {
 
     pub fn wrong_use(message: impl ToString) -> Self {
         Self::new(Exit::WrongUse, "wrong-use", message).advice("correct that; add --help to see what can be given")
+    }
+
+    /// Notices were asked for, and there is nobody to get them.
+    pub fn nobody_to_tell() -> Self {
+        Self::refused("nobody-to-tell", "the settings name no command that is to be told")
+            .advice("name one in harbor.toml: command = [\"PROGRAM\"] under [notify]")
     }
 
     pub fn refused(code: &'static str, message: impl ToString) -> Self {

@@ -4,11 +4,21 @@ use brightharbor_io::acme::{ErrandError, SessionError};
 use brightharbor_io::door::DoorError;
 use brightharbor_io::load::LoadError;
 use brightharbor_io::look::LookError;
-use brightharbor_io::secure::{BroughtProblem, WorkError};
+use brightharbor_io::secure::{BroughtProblem, WorkError, outcome_of};
 
 use super::Error;
 use crate::show::words::service_problem;
+use brightharbor_core::certificate::securing::Secured;
 use brightharbor_core::name::Hostname;
+use brightharbor_core::site::Site;
+
+/// What came of a site, also where it could not even be tried.
+pub fn tried(site: &Site, secured: Result<Secured, WorkError>) -> Secured {
+    secured.unwrap_or_else(|error| {
+        let error = Error::from(error);
+        outcome_of(site.main(), error.code, error.message)
+    })
+}
 
 impl From<DoorError> for Error {
     fn from(error: DoorError) -> Self {

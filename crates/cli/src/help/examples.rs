@@ -168,7 +168,11 @@ const EXAMPLES: &[(&str, &[&str])] = &[
     ),
     (
         "certificate issue",
-        &["certificate issue crumbandtide.example", "certificate issue crumbandtide.example --wildcard --key p384"],
+        &[
+            "certificate issue crumbandtide.example",
+            "certificate issue crumbandtide.example --wildcard --key p384",
+            "certificate issue --account bakery --dry-run",
+        ],
     ),
     (
         "certificate list",
@@ -195,6 +199,7 @@ const EXAMPLES: &[(&str, &[&str])] = &[
     ("certificate self-sign", &["certificate self-sign gullrock.example --days 30"]),
     ("certificate show", &["certificate show bundle.p7b"]),
     ("survey", &["survey crumbandtide.example", "survey --all --notify", "survey --account bakery --json"]),
+    ("report", &["report --to /srv/report", "report --to /srv/report --unasked"]),
     ("tend", &["tend", "tend --metrics /var/lib/node/brightharbor.prom"]),
     ("load", &["load harbor-list.toml --dry-run", "load hostnames.csv", "load --write harbor-list.toml"]),
     ("logbook show", &["logbook show 12"]),

@@ -4,6 +4,7 @@ mod changed;
 pub mod codes;
 mod document;
 pub mod handover;
+pub mod html;
 pub mod human;
 pub mod json;
 pub mod metrics;
@@ -82,7 +83,17 @@ pub fn joined<T: ToString>(items: impl IntoIterator<Item = T>) -> String {
 
 /// `1 site`, `2 sites`.
 pub fn counted(count: usize, thing: &str) -> String {
-    if count == 1 { format!("1 {thing}") } else { format!("{count} {thing}s") }
+    if count == 1 { format!("1 {thing}") } else { format!("{count} {}", plural(thing)) }
+}
+
+fn plural(thing: &str) -> String {
+    if let Some((head, rest)) = thing.split_once(" of ") {
+        return format!("{} of {rest}", plural(head));
+    }
+    match thing.strip_suffix('y') {
+        Some(stem) if !stem.ends_with(['a', 'e', 'o', 'u']) => format!("{stem}ies"),
+        _ => format!("{thing}s"),
+    }
 }
 
 /// Prints an error: for people to stderr, for programs as the document on stdout.
@@ -115,4 +126,18 @@ pub fn print_error(error: &Error, as_json: bool) -> ExitCode {
         };
     }
     ExitCode::from(error.exit as u8)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::counted;
+
+    #[test]
+    fn things_are_counted_in_their_plural() {
+        assert_eq!(counted(1, "entry"), "1 entry");
+        assert_eq!(counted(0, "entry"), "0 entries");
+        assert_eq!(counted(2, "day"), "2 days");
+        assert_eq!(counted(3, "piece of work"), "3 pieces of work");
+        assert_eq!(counted(12, "site"), "12 sites");
+    }
 }

@@ -11,6 +11,8 @@ use brightharbor_io::store::Store;
 use brightharbor_standins::World;
 use serde_json::Value;
 
+use crate::schemas;
+
 pub struct Coast {
     pub world: World,
     pub folder: tempfile::TempDir,
@@ -50,8 +52,12 @@ pub fn brightharbor() -> Command {
     command
 }
 
+/// Runs it to its end. A document that it prints is held against its schema.
+#[track_caller]
 pub fn run(command: &mut Command) -> Run {
-    command.output().expect("the binary starts").into()
+    let run: Run = command.output().expect("the binary starts").into();
+    schemas::check(&run.stdout);
+    run
 }
 
 impl Coast {
@@ -114,6 +120,12 @@ impl Coast {
         document
     }
 
+    /// The same for what tells of a state, whatever that comes to.
+    #[track_caller]
+    pub fn done_or_not(&self, arguments: &[&str]) -> Value {
+        self.document(arguments)
+    }
+
     #[track_caller]
     fn document(&self, arguments: &[&str]) -> Value {
         let run = run(self.command(arguments).arg("--json"));
@@ -124,10 +136,15 @@ impl Coast {
 
     /// The certificate of a site as if something else were known of it.
     pub fn record_certificate(&self, site: &str, change: impl FnOnce(Certificate) -> Certificate) {
+        self.record_certificates_like(site, |present| vec![change(present)]);
+    }
+
+    /// Writes what `change` makes of the certificate of this site, for any sites.
+    pub fn record_certificates_like(&self, site: &str, change: impl FnOnce(Certificate) -> Vec<Certificate>) {
         let mut store = Store::open(&Layout::new(self.harbor()).inventory()).unwrap();
         let present = store.certificate_of(&Host::parse(site).unwrap()).unwrap().unwrap();
         let mut set = ChangeSet::new("as if it came from there");
-        set.inventory(InventoryChange::RecordCertificate(change(present)));
+        change(present).into_iter().for_each(|made| set.inventory(InventoryChange::RecordCertificate(made)));
         let entry = store.next_entry().unwrap();
         store.begin(entry, jiff::Timestamp::UNIX_EPOCH, "tester", &set, &[]).unwrap();
         store.commit(entry, &set).unwrap();

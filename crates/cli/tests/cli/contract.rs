@@ -320,6 +320,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "key",
             "sent",
             "versions",
+            "cipher_suites",
             "weak_cipher",
             "alpn",
             "revocation",
@@ -413,6 +414,7 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "in_place",
             "covers",
             "proofs",
+            "sites",
             "left_out",
             "ca_silent"
         ])
@@ -456,7 +458,10 @@ fn documents_about_listings_and_the_logbook_have_their_settled_members() {
     let common = ["format", "exit", "command"];
     let with = |more: &[&'static str]| BTreeSet::from_iter(common.into_iter().chain(more.iter().copied()));
     assert_eq!(members(&loaded), with(&["tables", "hsts_later", "change"]));
-    assert_eq!(members(&loaded["tables"]), BTreeSet::from(["plans", "accounts", "sites", "redirects", "records"]));
+    assert_eq!(
+        members(&loaded["tables"]),
+        BTreeSet::from(["plans", "accounts", "nameserver_sets", "sites", "redirects", "records"])
+    );
     assert_eq!(members(&loaded["tables"]["plans"]), BTreeSet::from(["added", "changed", "same", "removed"]));
     let written = coast.json(&["load", "--write", coast.path("written.toml").to_str().unwrap()], 0);
     assert_eq!(members(&written), with(&["written", "tables"]));
@@ -468,4 +473,6 @@ fn documents_about_listings_and_the_logbook_have_their_settled_members() {
     assert_eq!(members(&undone["change"]["remarks"][0]), BTreeSet::from(["code", "text", "entry", "title", "stays"]));
     let manual = coast.json(&["manual", "--to", coast.path("share").to_str().unwrap()], 0);
     assert_eq!(members(&manual), with(&["pages", "pages_in", "completions"]));
+    let report = coast.json(&["report", "--to", coast.path("report").to_str().unwrap(), "--unasked"], 0);
+    assert_eq!(members(&report), with(&["to", "pages", "hostnames", "broken", "waiting"]));
 }

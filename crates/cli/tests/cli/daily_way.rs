@@ -21,7 +21,7 @@ const ENDS: &[(&str, &[i32])] = &[
     ("certificate import", &[0, 3]),
     ("delegation check --all", &[1, 3]),
     ("delegation handover", &[3]),
-    ("zone list", &[0, 1]),
+    ("zone list", &[0, 3]),
     ("tend", &[0, 3]),
 ];
 

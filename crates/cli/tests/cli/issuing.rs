@@ -57,6 +57,48 @@ fn a_wildcard_is_proven_by_the_zone_which_is_clean_afterwards() {
 }
 
 #[test]
+fn certificates_of_many_sites_come_with_one_change_and_one_that_is_refused_holds_up_no_other() {
+    let coast = Coast::with_bakery();
+    for name in ["shop", "cafe"] {
+        coast.run(&["attach", &format!("{name}.crumbandtide.example"), "--account", "bakery"]);
+    }
+    coast.run(&["attach", "gullrock.example", "--account", "bakery", "--www", "none"]).expect(3);
+    let dry = coast.json(&["certificate", "renew", "--account", "bakery", "--dry-run"], 3);
+    let sites = dry["sites"].as_array().unwrap();
+    let by = |name: &str| sites.iter().find(|one| one["site"] == name).unwrap();
+    assert_eq!(sites.len(), 4, "{dry}");
+    assert_eq!(by("cafe.crumbandtide.example")["covers"], json!(["cafe.crumbandtide.example"]));
+    assert_eq!(by("gullrock.example")["covers"], json!([]), "{dry}");
+    let before = coast.json(&["logbook"], 0)["entries"].as_array().unwrap().len();
+
+    let issued = coast.json(&["certificate", "renew", "--account", "bakery", "--key", "p384"], 3);
+    let outcomes: Vec<(&str, &str)> = issued["certificates"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| (one["site"].as_str().unwrap(), one["outcome"].as_str().unwrap()))
+        .collect();
+    assert_eq!(outcomes.len(), 4, "{issued}");
+    for (site, outcome) in outcomes {
+        assert_eq!(outcome == "served", site != "gullrock.example", "{site}: {outcome}");
+    }
+    assert_eq!(leaf(&coast, "shop.crumbandtide.example").key, leaf(&coast, "crumbandtide.example").key);
+    // How they are obtained, all installed, all settled.
+    let entries = coast.json(&["logbook"], 0)["entries"].as_array().unwrap().len();
+    assert!(entries - before <= 3, "{before} {entries}");
+
+    // Several that are named, one of them twice.
+    let two = ["certificate", "issue", "shop.crumbandtide.example", "www.crumbandtide.example", "crumbandtide.example"];
+    let issued = coast.json(&two, 0);
+    let new = issued["certificates"].as_array().unwrap().iter().map(|one| &one["new"]);
+    assert_eq!(new.collect::<Vec<_>>(), [&json!(false), &json!(false)], "{issued}");
+    assert!(coast.run(&two).expect(0).contains("all six links of each hold"));
+    coast.run(&["account", "add", "boatyard", "--email", "yard@saltmarsh.example"]).expect(0);
+    let none = coast.json(&["certificate", "issue", "--account", "boatyard"], 4);
+    assert_eq!(none["error"]["code"], "no-sites");
+}
+
+#[test]
 fn by_dns_a_certificate_comes_before_the_name_leads_here() {
     let coast = Coast::with_bakery();
     coast.run(&["attach", "shop.crumbandtide.example", "--account", "bakery"]).expect(0);
@@ -281,6 +323,31 @@ fn a_profile_of_the_ca_is_kept_for_renewals() {
     issue("none", 0);
     assert_eq!(days(), 90);
     assert_eq!(coast.json(&["certificate", "list"], 0)["certificates"][0]["profile"], json!(null));
+}
+
+#[test]
+fn a_profile_that_the_ca_withdraws_is_asked_for_until_it_is_urgent() {
+    const SITE: &str = "crumbandtide.example";
+    let coast = Coast::with_bakery();
+    coast.json(&["certificate", "issue", SITE, "--profile", "week"], 0);
+    coast.world.withdraw_profiles();
+    // What was read of the CA a day ago.
+    fs::remove_dir_all(coast.harbor().join("ca")).unwrap();
+    let before = folders(&coast, SITE);
+    let refused = coast.json(&["certificate", "renew", SITE], 4);
+    assert_eq!(refused["error"]["code"], "profile-not-offered", "{refused:#}");
+    assert_eq!(folders(&coast, SITE), before, "it has weeks");
+    let after = |hours: i64| jiff::Timestamp::now() + jiff::SignedDuration::from_hours(hours);
+    coast.record_certificate(SITE, |present| Certificate { not_before: after(-140), not_after: after(12), ..present });
+    let renewed = coast.json(&["certificate", "renew", SITE], 0);
+    assert_eq!(renewed["certificate"]["instead_of_profile"], "week", "{renewed:#}");
+    let listed = coast.run(&["certificate", "list"]).expect(0);
+    assert!(listed.contains("without profile week"), "{listed}");
+    // It is still wished for, and asked for at the next renewal; what is there is good until then.
+    coast.json(&["tend"], 0);
+    assert_eq!(coast.json(&["certificate", "issue", SITE], 4)["error"]["code"], "profile-not-offered");
+    coast.json(&["certificate", "issue", SITE, "--profile", "none"], 0);
+    assert!(!coast.run(&["certificate", "list"]).expect(0).contains("without profile"));
 }
 
 /// A name that leads elsewhere by now, in a certificate that ends in two days.

@@ -25,7 +25,7 @@ fn the_files_of_the_page_are_loaded() {
     // Its program listens nowhere here; HSTS waits for https.
     let loaded = load("listing.toml", &block("toml"));
     assert_eq!(loaded["exit"], 3, "{loaded}");
-    for table in ["plans", "accounts", "sites", "redirects", "records"] {
+    for table in ["plans", "accounts", "nameserver_sets", "sites", "redirects", "records"] {
         assert_eq!(loaded["tables"][table]["added"], 1, "{table}: {loaded}");
     }
     let same = load("names.csv", &block("csv"));

@@ -16,6 +16,12 @@ addon-domains = 2
 email = "choir@saltmarsh.example"
 plan = "small"
 reseller = "bakery"
+nameserver-set = "tide"
+
+[nameserver-sets.tide]
+nameservers = ["ns1.crumbandtide.example=192.0.2.53", "ns2.harbour.example"]
+account = "choir"
+capacity = 20
 
 [accounts.bakery]
 email = "oven@saltmarsh.example"
@@ -63,6 +69,7 @@ fn a_listing_comes_by_one_change_and_changes_nothing_a_second_time() {
     let dry = coast.json(&["load", file, "--dry-run"], 0);
     let expected = [
         ("accounts", [1, 1, 0, 0]),
+        ("nameserver_sets", [1, 0, 0, 0]),
         ("plans", [1, 0, 0, 0]),
         ("records", [1, 0, 0, 0]),
         ("redirects", [1, 0, 0, 0]),
@@ -75,7 +82,12 @@ fn a_listing_comes_by_one_change_and_changes_nothing_a_second_time() {
     assert_eq!(entries(&coast), before + 1, "one change");
     let shown = coast.json(&["site", "show", "lanternchoir.example"], 0);
     assert_eq!(shown["site"]["hostnames"].as_array().unwrap().len(), 4, "{shown}");
-    assert_eq!(coast.json(&["account", "show", "choir"], 0)["account"]["plan"], "small");
+    let choir = coast.json(&["account", "show", "choir"], 0)["account"].clone();
+    assert_eq!((&choir["plan"], &choir["nameserver_set"]), (&json!("small"), &json!("tide")), "{choir}");
+    let set = coast.json(&["nameserver", "show", "tide"], 0)["set"].clone();
+    assert_eq!((&set["account"], &set["capacity"]), (&json!("choir"), &json!(20)), "{set}");
+    let records = coast.json(&["record", "list", "crumbandtide.example", "--with", "ns1.crumb"], 0)["records"].clone();
+    assert_eq!(records[0]["data"], "192.0.2.53", "the address of a name in a zone here: {records}");
     let tried = coast.json(&["redirect", "try", "https://crumbandtide.example/old"], 0);
     assert_eq!(tried["model"][0]["status"], 301, "{tried}");
     let records = coast.json(&["record", "list", "crumbandtide.example"], 0)["records"].clone();
@@ -85,11 +97,17 @@ fn a_listing_comes_by_one_change_and_changes_nothing_a_second_time() {
     assert!(tables(&again).iter().all(|(_, [added, changed, _, gone])| added + changed + gone == 0), "{again}");
     assert_eq!(again["change"]["remarks"][0]["code"], "unchanged");
     let words = coast.run(&["load", file]).expect(0);
-    assert!(words.contains("All is as listed: 1 plan, 2 accounts, 2 sites, 1 redirect, 1 record."), "{words}");
+    assert!(
+        words.contains("All is as listed: 1 plan, 2 accounts, 1 nameserver set, 2 sites, 1 redirect, 1 record."),
+        "{words}"
+    );
     let removed = LISTING.replace("oven@", "baker@").replace("index = [\"home.html\"]", "");
     fs::write(&path, &removed).unwrap();
     let words = coast.run(&["load", file, "--dry-run"]).expect(0);
-    assert!(words.contains("Would change 1 account. as listed already: 1 plan, 1 account, 2 sites,"), "{words}");
+    assert!(
+        words.contains("Would change 1 account. as listed already: 1 plan, 1 account, 1 nameserver set, 2 sites,"),
+        "{words}"
+    );
     fs::write(&path, LISTING).unwrap();
     assert_eq!(entries(&coast), before + 1);
 
@@ -109,7 +127,7 @@ fn a_harbor_writes_what_it_has_and_another_one_takes_it() {
     let told = coast.json(&["load", "--write", written.to_str().unwrap()], 0);
     assert_eq!(
         told["tables"],
-        json!({ "plans": 1, "accounts": 2, "sites": 2, "redirects": 1, "records": 1 }),
+        json!({ "plans": 1, "accounts": 2, "nameserver_sets": 1, "sites": 2, "redirects": 1, "records": 2 }),
         "{told}"
     );
     let refused = coast.json(&["load", "--write", written.to_str().unwrap()], 4);

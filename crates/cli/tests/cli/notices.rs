@@ -3,6 +3,7 @@
 use std::fs;
 
 use brightharbor_core::certificate::{Certificate, CertificateSource};
+use brightharbor_core::name::Host;
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
@@ -132,6 +133,61 @@ fn a_certificate_that_cannot_be_had_is_told_until_it_is_there() {
     let notices = told(&coast);
     let ended = notices.iter().any(|one| one["topic"] == "certificate-failing" && one["turn"] == "ends");
     assert!(ended, "{notices:?}");
+}
+
+#[test]
+fn a_zone_that_a_server_lacks_is_told_until_the_server_has_it() {
+    let coast = Coast::with_bakery();
+    let refused = coast.json(&["zone", "list", "--notify"], 4);
+    assert_eq!(refused["error"]["code"], "nobody-to-tell", "{refused}");
+    notify_by(&coast, &format!("cat >> {}", coast.path("told").display()));
+    let list = |exit: i32| coast.json(&["zone", "list", "--notify"], exit)["notified"]["told"].clone();
+    assert_eq!((list(0), told(&coast)), (json!(0), vec![]));
+    // Edited past the server: it has an older serial.
+    let file = coast.harbor().join("zones").join("crumbandtide.example.zone");
+    let text = fs::read_to_string(&file).unwrap();
+    let serial = coast.json(&["zone", "list"], 0)["zones"][0]["serial"].as_u64().unwrap();
+    fs::write(&file, text.replace(&serial.to_string(), &(serial + 5).to_string())).unwrap();
+    let started = std::time::Instant::now();
+    assert_eq!(list(3), json!(1));
+    assert!(started.elapsed().as_secs() >= 5, "it is asked twice");
+    let notices = told(&coast);
+    assert_eq!((of(&notices, "topic"), of(&notices, "turn")), (vec!["zone-behind"], vec!["begins"]));
+    assert_eq!((&notices[0]["subject"], &notices[0]["account"]), (&json!("crumbandtide.example"), &json!("bakery")));
+    assert!(notices[0]["reason"].as_str().unwrap().contains(&format!("{serial} (behind)")), "{notices:?}");
+    // The timer asks no server for serials, so that it knows of no end.
+    coast.run(&["tend"]);
+    assert_eq!(told(&coast), Vec::<Value>::new());
+    coast.run(&["zone", "load", "crumbandtide.example"]).expect(0);
+    assert_eq!(list(0), json!(1));
+    assert_eq!(of(&told(&coast), "turn"), ["ends"]);
+}
+
+#[test]
+fn one_run_tells_of_two_hundred_changes_and_the_next_goes_on() {
+    let coast = Coast::with_bakery();
+    notify_by(&coast, &format!("cat >> {}", coast.path("told").display()));
+    let over = Timestamp::now() - SignedDuration::from_hours(1);
+    let site = |at: usize| format!("boat{at}.crumbandtide.example");
+    let names: Vec<String> = (0..205).map(site).collect();
+    let mut attach = vec!["attach", "--account", "bakery", "--www", "none"];
+    attach.extend(names.iter().map(String::as_str));
+    coast.run(&attach);
+    coast.record_certificates_like("crumbandtide.example", |present| {
+        let bought = |name: &String| Certificate {
+            site: Host::parse(name).unwrap(),
+            source: CertificateSource::Imported,
+            not_before: over - SignedDuration::from_hours(24),
+            not_after: over,
+            ..present.clone()
+        };
+        names.iter().map(bought).collect()
+    });
+    let notified = coast.json(&["tend"], 1)["notified"].clone();
+    assert_eq!((&notified["told"], told(&coast).len()), (&json!(200), 200), "{notified}");
+    assert!(notified["left"].as_u64().unwrap() >= 5, "{notified}");
+    assert_eq!(coast.json(&["tend"], 1)["notified"]["left"], 0);
+    assert!(told(&coast).len() >= 5);
 }
 
 /// Each sample of a file of metrics, without what stands around them.

@@ -72,7 +72,7 @@ test -e /etc/brightharbor/harbor.toml
 "#;
 
 /// Makes the view, and runs the trial in it.
-const ENTER: &str = r#"
+pub const ENTER: &str = r#"
 set -eu
 work=$1
 mount --make-rprivate /
@@ -95,12 +95,12 @@ fn run(command: &mut Command) -> Output {
     output
 }
 
-fn project() -> &'static Path {
+pub fn project() -> &'static Path {
     Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../.."))
 }
 
 /// Builds the package around the binary of the tests.
-fn build(into: &Path) -> std::path::PathBuf {
+pub fn build(into: &Path) -> std::path::PathBuf {
     run(Command::new(project().join("scripts/package"))
         .env("BUILT", env!("CARGO_BIN_EXE_brightharbor"))
         .env("OUT", into)

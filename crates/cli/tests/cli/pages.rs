@@ -12,7 +12,7 @@ const ENDS: &[(&str, &[i32])] = &[
     ("brightharbor init --check", &[0, 1, 3]),
     ("brightharbor tend", &[0, 3]),
     ("brightharbor survey", &[0, 1, 3]),
-    ("brightharbor zone list", &[0, 1]),
+    ("brightharbor zone list", &[0, 3]),
     ("brightharbor zone realign", &[0, 3]),
     ("brightharbor zone load", &[0, 3]),
     ("brightharbor zone prepare-move", &[0, 3]),

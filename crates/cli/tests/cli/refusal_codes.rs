@@ -220,6 +220,7 @@ fn about_certificates() {
     write("boats.pem", boats.cert.pem());
     write("stranger.pem", stranger.cert.pem());
     write("stranger.key", stranger.signing_key.serialize_pem());
+    write("two.pem", [boats.cert.pem(), boats.signing_key.serialize_pem(), stranger.cert.pem()].concat());
     write("nobody.pem", nobody.cert.pem() + &nobody.signing_key.serialize_pem());
     play(
         &coast,
@@ -228,6 +229,9 @@ fn about_certificates() {
             Refused("certificate import WORLD/nobody.pem", "no-site"),
             Refused("certificate import WORLD/nobody.pem --site crumbandtide.example", "unfit"),
             Refused("certificate import WORLD/stranger.pem WORLD/stranger.key", "untrusted"),
+            Refused("certificate import WORLD/two.pem WORLD/stranger.key", "which-site"),
+            // Of two keys, the one for the site is taken: it is no longer refused for not fitting.
+            Refused("certificate import WORLD/two.pem WORLD/stranger.key --site crumbandtide.example", "untrusted"),
         ],
     );
     let chain = coast.harbor().join("ca");

@@ -19,7 +19,7 @@ fuzz_target!(|bytes: &[u8]| {
         assert!(RecordData::from_wire(record.record_type(), &wire).is_some(), "{record}");
     }
     let owner = DnsName::parse("fuzzed", &origin).expect("a name");
-    let new = Record { owner, ttl: 60, data: RecordData::Txt(vec![b"x".to_vec()]) };
+    let new = Record { owner, ttl: 60, data: RecordData::Txt([b"x".to_vec()].into()) };
     let today = jiff::civil::date(2026, 11, 23);
     if let Ok(edited) = zone.with_records(&[new], today) {
         assert_eq!(edited.records().count(), zone.records().count() + 1);

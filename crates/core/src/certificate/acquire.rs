@@ -148,6 +148,21 @@ pub fn install_stop_gap(
     Ok(plan)
 }
 
+/// The site that certificates are for, by the sites that they name: several are nothing to choose among.
+pub fn only_site(mut named: Vec<Site>) -> Result<Site, CertificateRefusal> {
+    let mut seen: Vec<Host> = Vec::new();
+    named.retain(|site| {
+        let is_new = !seen.contains(site.main());
+        seen.push(site.main().clone());
+        is_new
+    });
+    match named.len() {
+        0 => Err(CertificateRefusal::NoSite),
+        1 => Ok(named.remove(0)),
+        _ => Err(CertificateRefusal::WhichSite { sites: named.iter().map(|site| site.main().clone()).collect() }),
+    }
+}
+
 /// What a request for a bought certificate is for. Sellers tell the kind of product by the common name, so that a
 /// wildcard comes first.
 pub fn requested(site: &Site, below: Option<&Host>) -> Result<Vec<Identifier>, CertificateRefusal> {

@@ -141,3 +141,12 @@ fn a_certificate_is_shared_with_sites_whose_names_it_covers() {
     assert!(matches!(share(&quay, &from, Some(&chain)), Err(CertificateRefusal::NotCovered { .. })));
     assert!(matches!(share(&quay, &after, Some(&chain)), Err(CertificateRefusal::SharedAlready { .. })));
 }
+
+#[test]
+fn certificates_for_several_sites_are_nothing_to_choose_among() {
+    let (boats, choir) = (site("gullrock.example"), site("lanternchoir.example"));
+    assert_eq!(only_site(vec![boats.clone(), boats.clone()]).unwrap().main(), boats.main());
+    assert_eq!(only_site(vec![]).unwrap_err(), CertificateRefusal::NoSite);
+    let refused = only_site(vec![boats.clone(), choir.clone(), boats.clone()]).unwrap_err();
+    assert_eq!(refused, CertificateRefusal::WhichSite { sites: vec![boats.main().clone(), choir.main().clone()] });
+}

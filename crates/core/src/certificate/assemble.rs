@@ -78,6 +78,14 @@ pub fn assemble(mut given: Vec<CertificateFacts>, key_public: &[u8]) -> Result<A
     Ok(Assembled { chain, missing, said })
 }
 
+/// Which of the chains that several keys make, such as those of one archive, is for these hostnames: one that is of use
+/// goes before the others, then the one that lasts longest.
+pub fn best_for(made: &[Assembled], hostnames: &[Host], now: Timestamp) -> Option<usize> {
+    let leaf = |made: &Assembled| made.chain.first().cloned();
+    let found = made.iter().enumerate().filter_map(|(at, made)| Some((at, leaf(made)?)));
+    found.max_by_key(|(_, leaf)| (check_leaf(leaf, hostnames, now).is_ok(), leaf.not_after)).map(|(at, _)| at)
+}
+
 pub fn is_self_signed(facts: &CertificateFacts) -> bool {
     facts.subject == facts.issuer && has_signed(facts, facts)
 }
@@ -177,6 +185,26 @@ mod tests {
             let made = assemble(heap.to_vec(), &key.subject_public_key_info()).unwrap();
             assert_eq!(made.chain, std::slice::from_ref(&new));
         }
+    }
+
+    #[test]
+    fn of_several_keys_the_one_for_the_hostnames_is_taken() {
+        let (_, issuer) = authority("Saltmarsh root", None);
+        let until = |name: &str, year| {
+            let key = KeyPair::generate().unwrap();
+            let mut params = CertificateParams::new(vec![name.to_string()]).unwrap();
+            params.not_after = rcgen::date_time_ymd(year, 1, 1);
+            let leaf = read_chain(params.signed_by(&key, &issuer).unwrap().pem().as_bytes()).unwrap().remove(0);
+            Assembled { chain: vec![leaf], missing: None, said: vec![] }
+        };
+        let made =
+            [until("crumbandtide.example", 2030), until("gullrock.example", 2028), until("gullrock.example", 2029)];
+        let now = "2026-11-23T07:00:00Z".parse().unwrap();
+        let best = |name: &str| best_for(&made, &[Host::parse(name).unwrap()], now);
+        assert_eq!(best("gullrock.example"), Some(2));
+        assert_eq!(best("crumbandtide.example"), Some(0));
+        assert_eq!(best("lanternchoir.example"), Some(0), "then its own refusal is shown");
+        assert_eq!(best_for(&[], &[Host::parse("gullrock.example").unwrap()], now), None);
     }
 
     #[test]

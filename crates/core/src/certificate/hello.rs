@@ -1,5 +1,6 @@
 //! The first message of TLS, made by hand: a TLS library of today cannot offer what must no longer be spoken. And just
-//! enough of the answer to see whether a server takes it (RFC 5246 section 7.4.1, RFC 6101 for SSL 3.0).
+//! enough of the answer to see whether a server takes it (RFC 5246 section 7.4.1, RFC 6101 for SSL 3.0). Which suites there
+//! are is in `suites.rs`, the rest of an answer is read in `flight.rs`.
 
 use serde::Serialize;
 
@@ -31,7 +32,8 @@ impl TlsVersion {
         }
     }
 
-    fn minor(self) -> u8 {
+    /// The second byte of its number on the wire.
+    pub fn minor(self) -> u8 {
         self as u8
     }
 }
@@ -39,30 +41,6 @@ impl TlsVersion {
 /// What every server of its time knew.
 pub const USUAL: &[u16] =
     &[0xc009, 0xc00a, 0xc013, 0xc014, 0xc02b, 0xc02f, 0x0033, 0x0039, 0x002f, 0x0035, 0xc012, 0x000a, 0x0005, 0x0004];
-
-/// Ciphers that are broken or were weak on purpose: no encryption, no authentication, export, DES, RC4, triple DES
-/// (RFC 7465, RFC 8429, RFC 9325 section 4.1).
-pub const WEAK: &[(u16, &str)] = &[
-    (0x0001, "no encryption"),
-    (0x0002, "no encryption"),
-    (0x003b, "no encryption"),
-    (0x0003, "export RC4"),
-    (0x0008, "export DES"),
-    (0x0014, "export DES"),
-    (0x0009, "DES"),
-    (0x0015, "DES"),
-    (0x0034, "no authentication"),
-    (0x006c, "no authentication"),
-    (0xc018, "no authentication"),
-    (0x0004, "RC4 with MD5"),
-    (0x0005, "RC4"),
-    (0xc007, "RC4"),
-    (0xc011, "RC4"),
-    (0x000a, "triple DES"),
-    (0x0016, "triple DES"),
-    (0xc008, "triple DES"),
-    (0xc012, "triple DES"),
-];
 
 /// The record to send: a greeting that offers one version up to TLS 1.2 and these ciphers.
 pub fn client_hello(version: TlsVersion, ciphers: &[u16], host: &str, random: [u8; 32]) -> Vec<u8> {
@@ -104,8 +82,10 @@ fn extensions(host: &str) -> Vec<u8> {
         name.extend(host.as_bytes());
         add(0, &name);
     }
-    // Curves P-256, P-384, X25519; uncompressed points; signatures of every kind, old ones too.
-    add(10, &[0, 6, 0, 23, 0, 24, 0, 29]);
+    // An answer about revocation is welcome (RFC 6066 section 8).
+    add(5, &[1, 0, 0, 0, 0]);
+    // Curves P-256, P-384, P-521, X25519; uncompressed points; signatures of every kind, old ones too.
+    add(10, &[0, 8, 0, 23, 0, 24, 0, 25, 0, 29]);
     add(11, &[1, 0]);
     add(13, &[0, 18, 4, 3, 5, 3, 6, 3, 8, 4, 8, 5, 4, 1, 5, 1, 6, 1, 2, 1]);
     all

@@ -14,6 +14,7 @@ mod demand;
 mod demanding;
 mod describe;
 pub mod due;
+mod flight;
 pub mod former;
 mod hello;
 mod install;
@@ -36,17 +37,18 @@ pub mod securing;
 mod served;
 mod service;
 mod start_tls;
+mod suites;
 mod telling;
 mod wish;
 mod wishing;
 mod zone_proof;
 
 pub use acquire::{
-    Bought, Receiving, SelfSigned, import_certificate, install_stop_gap, keep_request, refuse_stop_gap,
+    Bought, Receiving, SelfSigned, import_certificate, install_stop_gap, keep_request, only_site, refuse_stop_gap,
     refuse_uncovered, requested, share, wildcard_parent,
 };
 pub use alias_way::AliasWay;
-pub use assemble::{Assembled, Unfit, assemble, check_leaf, is_self_signed};
+pub use assemble::{Assembled, Unfit, assemble, best_for, check_leaf, is_self_signed};
 pub use caa_climb::CaaClimb;
 pub(crate) use chain::has_signed;
 pub use chain::{ChainProblem, check_pair};
@@ -54,7 +56,8 @@ pub use coverage::{covers, uncovered};
 pub use demand::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
 pub use demanding::{DemandedFile, DemandsLoaded, change_demands, demanded_files, demanded_records, zone_in_step};
 pub use describe::{Detail, describe_certificate, describe_request, key_words};
-pub use hello::{Greeting, TlsVersion, USUAL, WEAK, accepts, client_hello, greeting};
+pub use flight::{Flight, FlightRead, read_flight};
+pub use hello::{Greeting, TlsVersion, USUAL, accepts, client_hello, greeting};
 pub use install::{Install, force_https, install};
 pub use key_bits::rsa_key_bits;
 pub use model::{
@@ -73,6 +76,7 @@ pub use revoked::{RevocationStatus, judge_list};
 pub use served::{Distrust, Installed, Served};
 pub use service::{ServiceDue, ServiceProblem, ServiceSeen, due_for_service, place_service};
 pub use start_tls::{Next, StartTls};
+pub use suites::{SuiteFamily, SuiteKey, suites, taken_by_browsers};
 pub use telling::tell_ca;
 pub use wish::{CertificateWish, KeyKind, Means, ProofWish};
 pub use wishing::{WishChange, keep_wish};

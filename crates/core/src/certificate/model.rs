@@ -58,6 +58,9 @@ pub struct CertificateDetails {
     /// The kind, by its CA's own name for it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub profile: Option<String>,
+    /// The kind that was wished for, where the CA does not offer it any more.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub instead_of_profile: Option<String>,
 }
 
 /// Where a certificate comes from.

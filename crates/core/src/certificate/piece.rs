@@ -314,6 +314,34 @@ mod tests {
     }
 
     #[test]
+    fn an_archive_of_several_keys_gives_each_with_its_certificate() {
+        use p12_keystore::{Certificate, KeyStore, KeyStoreEntry, PrivateKey, PrivateKeyChain};
+        let mut store = KeyStore::new();
+        for name in ["gullrock.example", "crumbandtide.example"] {
+            let key = KeyPair::generate().unwrap();
+            let leaf = CertificateParams::new(vec![name.into()]).unwrap().self_signed(&key).unwrap();
+            let chain = PrivateKeyChain::new(
+                name.as_bytes(),
+                PrivateKey::from_der(&key.serialize_der()).unwrap(),
+                [Certificate::from_der(leaf.der()).unwrap()],
+            );
+            store.add_entry(name, KeyStoreEntry::PrivateKeyChain(chain));
+        }
+        let archive = store.writer("quay wall").write().unwrap();
+        let found = pieces(&archive, Some("quay wall")).unwrap();
+        let keys = found.iter().filter(|piece| matches!(piece, Piece::Key(_))).count();
+        let mut names: Vec<&str> = found
+            .iter()
+            .filter_map(
+                |piece| if let Piece::Certificate(facts) = piece { Some(facts.names[0].as_str()) } else { None },
+            )
+            .collect();
+        names.sort_unstable();
+        assert_eq!((keys, names), (2, vec!["crumbandtide.example", "gullrock.example"]));
+        assert!(matches!(pieces(&archive, Some("sea wall")), Err(PieceError::WrongPassword { .. })));
+    }
+
+    #[test]
     fn a_mail_with_everything_in_it() {
         let (certificate, key, request) = made();
         let quoted: String = certificate.lines().map(|line| format!("> {line}\r\n")).collect();

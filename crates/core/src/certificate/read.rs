@@ -186,7 +186,12 @@ impl CertificateFacts {
         if self.is_rsa() && self.key_bits < 2048 {
             return Some(format!("its key is {}, and 2048 is the least", self.key));
         }
-        WEAK_SIGNATURES.contains(&self.signature.as_str()).then(|| "it is signed with SHA-1 or MD5".to_string())
+        self.is_weakly_signed().then(|| "it is signed with SHA-1 or MD5".to_string())
+    }
+
+    /// By a signature that nobody checks any more.
+    pub fn is_weakly_signed(&self) -> bool {
+        WEAK_SIGNATURES.contains(&self.signature.as_str())
     }
 }
 

@@ -13,6 +13,10 @@ pub enum CertificateRefusal {
     Detached(Host),
     /// None of the names in the certificate is attached.
     NoSite,
+    /// Its certificates are for several sites.
+    WhichSite {
+        sites: Vec<Host>,
+    },
     NoKey,
     /// A key cannot be read or made; with the reason, in words.
     Key(String),

@@ -4,7 +4,7 @@ use std::net::SocketAddr;
 
 use jiff::Timestamp;
 
-use super::{CertificateFacts, RevocationStatus, StartTls, TlsVersion};
+use super::{CertificateFacts, RevocationStatus, StartTls, SuiteFamily, TlsVersion};
 use crate::name::Host;
 use crate::site::TlsFloor;
 
@@ -29,8 +29,11 @@ pub struct Served {
     pub verified: Result<(), Distrust>,
     /// The versions that it takes, the oldest first.
     pub versions: Vec<TlsVersion>,
-    /// A weak cipher that it takes with TLS 1.2 or older, in words.
-    pub weak_cipher: Option<String>,
+    /// The families of cipher suites that it takes with TLS 1.2 or older, the best first.
+    pub suites: Vec<SuiteFamily>,
+    /// Whether it takes nothing that a library of today offers, and was greeted by hand: its chain was seen, but not that it
+    /// has the key to it, nor any page.
+    pub by_hand: bool,
     /// The protocol that it chose of HTTP/2 and HTTP/1.1 (RFC 7301).
     pub alpn: Option<String>,
     /// What the answer that was stapled to the handshake says (RFC 6066 section 8), if one was.
@@ -39,6 +42,8 @@ pub struct Served {
     pub revocation: RevocationStatus,
     /// For how many seconds browsers are bound to https (RFC 6797).
     pub hsts: Option<u64>,
+    /// Whether it answered a request for a page.
+    pub speaks_http: bool,
     /// What it shows to who asks for no name: the names of that certificate.
     pub without_name: Option<Vec<String>>,
 }
@@ -62,20 +67,22 @@ impl Served {
             chain: vec![],
             verified: Err(Distrust::Other("nothing was shown".into())),
             versions: vec![],
-            weak_cipher: None,
+            suites: vec![],
+            by_hand: false,
             alpn: None,
             staple: None,
             revocation: RevocationStatus::NotAsked("nothing was shown".into()),
             hsts: None,
+            speaks_http: false,
             without_name: None,
         }
     }
 }
 
 impl Served {
-    /// Whether it was asked for a page as well: not by another protocol, nor by keys of another kind.
+    /// Whether it was asked for a page as well: not by another protocol, nor by keys of another kind, nor by hand.
     pub fn asks_for_pages(&self) -> bool {
-        self.failed.is_none() && self.start_tls.is_none() && self.asked_for.is_none()
+        self.failed.is_none() && self.start_tls.is_none() && self.asked_for.is_none() && !self.by_hand
     }
 
     /// The host with the address that was looked at, if there is one.

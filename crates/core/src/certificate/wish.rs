@@ -46,6 +46,12 @@ impl CertificateWish {
         self.ca.as_deref().unwrap_or("default")
     }
 
+    /// The profile that is still wished for, where the CA did not offer it any more.
+    pub fn withdrawn<'a>(&self, details: &'a CertificateDetails) -> Option<&'a str> {
+        let instead_of = details.instead_of_profile.as_deref();
+        instead_of.filter(|wished| self.profile.as_deref() == Some(*wished))
+    }
+
     /// One of a CA that stepped in is good until it is to be renewed: then the CA that was wished for is asked again.
     fn is_from_ca_of(&self, details: &CertificateDetails) -> bool {
         match &details.in_place_of {
@@ -170,6 +176,9 @@ mod tests {
         let weekly = CertificateWish { profile: Some("week".into()), ..wish.clone() };
         assert!(wish.is_met_by(&certificate, p256) && weekly.is_met_by(&certificate, p256), "it stepped in");
         assert!(!CertificateWish { ca: Some("quay".into()), ..wish }.is_met_by(&certificate, p256));
+        let details = CertificateDetails { instead_of_profile: Some("week".into()), ..CertificateDetails::default() };
+        assert_eq!(weekly.withdrawn(&details), Some("week"));
+        assert_eq!(CertificateWish::default().withdrawn(&details), None, "nobody asks for it any more");
         certificate.source = CertificateSource::Imported;
         assert!(CertificateWish::default().is_met_by(&certificate, None));
     }

@@ -23,7 +23,7 @@ pub fn with_proofs(kept: &KeptZone, proofs: &[(DnsName, String)], today: Date) -
     for (owner, content) in proofs {
         // All records of a set have one TTL (RFC 2181 section 5.2).
         let ttl = kept.document.records().find(|record| is_at(record, owner)).map_or(TTL, |record| record.ttl);
-        let record = Record { owner: owner.clone(), ttl, data: RecordData::Txt(vec![content.clone().into_bytes()]) };
+        let record = Record { owner: owner.clone(), ttl, data: RecordData::Txt([content.clone().into_bytes()].into()) };
         let there = kept.document.records().any(|present| present.owner == *owner && present.data == record.data);
         if !there && !added.contains(&record) {
             added.push(record);
@@ -40,7 +40,7 @@ pub fn with_proofs(kept: &KeptZone, proofs: &[(DnsName, String)], today: Date) -
 pub fn without_proofs(kept: &KeptZone, proofs: &[(DnsName, String)], today: Date) -> Result<Option<Change>, EditError> {
     let is_ours = |record: &Record| {
         proofs.iter().any(|(owner, content)| {
-            is_at(record, owner) && record.data == RecordData::Txt(vec![content.clone().into_bytes()])
+            is_at(record, owner) && record.data == RecordData::Txt([content.clone().into_bytes()].into())
         })
     };
     let removed: Vec<Record> = kept.document.records().filter(|record| is_ours(record)).cloned().collect();

@@ -297,6 +297,14 @@ impl ChangeSet {
         }
     }
 
+    /// What a file that is written had in it when it was read.
+    pub fn before(&self, path: &std::path::Path) -> Option<&[u8]> {
+        self.changes.iter().find_map(|change| match change {
+            Change::WriteFile(write) if write.path == path => write.before.as_deref(),
+            _ => None,
+        })
+    }
+
     /// What a file will hold after this set, if the set writes it.
     pub fn pending(&self, path: &std::path::Path) -> Option<&[u8]> {
         self.changes.iter().find_map(|change| match change {

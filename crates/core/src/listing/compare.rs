@@ -4,12 +4,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::redirects::redirects;
+use super::sets::{SetSteps, sets};
 use super::sites::sites;
 use super::{ListedAccount, Listing};
 use crate::account::{
     Account, AccountName, AddAccount, ChangeAccount, LimitWishes, Limits, UserWish, check_email, check_system_user,
 };
+use crate::harbor::NameserverSet;
 use crate::name::Host;
+use crate::nameserver::{AddSet, ChangeSet};
 use crate::redirect::{AddRedirects, Source};
 use crate::site::{AttachRequest, ChangeSite, Site};
 
@@ -18,6 +21,8 @@ use crate::site::{AttachRequest, ChangeSite, Site};
 pub struct Present {
     pub plans: BTreeMap<AccountName, Limits>,
     pub accounts: BTreeMap<AccountName, Account>,
+    /// Those that commands have made; the ones of harbor.toml are not for a listing.
+    pub sets: BTreeMap<AccountName, NameserverSet>,
     pub sites: Vec<Site>,
 }
 
@@ -32,6 +37,8 @@ pub enum Step {
     },
     AddAccount(AddAccount),
     ChangeAccount(AccountName, ChangeAccount),
+    AddSet(AddSet),
+    ChangeSet(ChangeSet),
     HandOver {
         site: Host,
         to: AccountName,
@@ -60,6 +67,7 @@ pub struct Compared {
     pub steps: Vec<Step>,
     pub plans: Counts,
     pub accounts: Counts,
+    pub nameserver_sets: Counts,
     pub sites: Counts,
     pub redirects: Counts,
     /// Sites whose HSTS has to wait until all their names are served over https.
@@ -78,10 +86,15 @@ pub struct ListingError {
 pub fn compare(listing: &Listing, present: &Present) -> Result<Compared, ListingError> {
     let mut compared = Compared::default();
     plans(listing, present, &mut compared);
-    accounts(listing, present, &mut compared)?;
+    let SetSteps { early, after_accounts, after_sites, late } = sets(listing, present, &mut compared)?;
+    compared.steps.extend(early);
+    let mut taking = Vec::new();
+    accounts(listing, present, &late, &mut compared, &mut taking)?;
+    add_sets(after_accounts, &mut taking, &mut compared);
     let by_name: BTreeMap<&Host, &Site> =
         present.sites.iter().flat_map(|site| site.hostnames.iter().map(move |name| (name, site))).collect();
     sites(listing, present, &by_name, &mut compared)?;
+    add_sets(after_sites, &mut taking, &mut compared);
     redirects(listing, present, &by_name, &mut compared)?;
     Ok(compared)
 }
@@ -105,7 +118,38 @@ fn plans(listing: &Listing, present: &Present, compared: &mut Compared) {
     }
 }
 
-fn accounts(listing: &Listing, present: &Present, compared: &mut Compared) -> Result<(), ListingError> {
+/// An account that gets a set which has to be made before.
+struct Taking {
+    account: AccountName,
+    set: String,
+}
+
+impl Taking {
+    fn step(self) -> Step {
+        let change = ChangeAccount { nameserver_set: Some(Some(self.set)), ..ChangeAccount::default() };
+        Step::ChangeAccount(self.account, change)
+    }
+}
+
+/// Each set, and then the accounts that take it.
+fn add_sets(sets: Vec<Step>, taking: &mut Vec<Taking>, compared: &mut Compared) {
+    for step in sets {
+        let now: Vec<Taking> = match &step {
+            Step::AddSet(set) => taking.extract_if(.., |one| one.set == set.name.as_str()).collect(),
+            _ => vec![],
+        };
+        compared.steps.push(step);
+        compared.steps.extend(now.into_iter().map(Taking::step));
+    }
+}
+
+fn accounts(
+    listing: &Listing,
+    present: &Present,
+    late: &BTreeSet<String>,
+    compared: &mut Compared,
+    taking: &mut Vec<Taking>,
+) -> Result<(), ListingError> {
     let mut left: Vec<(&AccountName, &ListedAccount)> = listing.accounts.iter().collect();
     // A reseller comes before those that it sold; a circle is refused where it is decided.
     let mut known: BTreeSet<&AccountName> = present.accounts.keys().collect();
@@ -116,7 +160,11 @@ fn accounts(listing: &Listing, present: &Present, compared: &mut Compared) -> Re
         let at = left.iter().position(is_ready).unwrap_or(0);
         let (name, listed) = left.remove(at);
         known.insert(name);
-        account(name, listed, present.accounts.get(name), compared)?;
+        let mut listed = listed.clone();
+        if let Some(set) = listed.nameserver_set.take_if(|set| late.contains(set)) {
+            taking.push(Taking { account: name.clone(), set });
+        }
+        account(name, &listed, present.accounts.get(name), compared)?;
     }
     Ok(())
 }

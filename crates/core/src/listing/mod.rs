@@ -1,5 +1,5 @@
-//! A listing: what is to be in a harbor, in one file. Plans, accounts, sites with what they show, redirects and records, in
-//! the words of the commands.
+//! A listing: what is to be in a harbor, in one file. Plans, accounts, nameserver sets, sites with what they show, redirects and
+//! records, in the words of the commands.
 //!
 //! The form alone is here. `compare` says what has to be done so that a harbor has it, `written` makes one of a harbor.
 //! Reading files and deciding the single steps is for others.
@@ -8,6 +8,7 @@ mod compare;
 mod csv;
 mod records;
 mod redirects;
+mod sets;
 mod sites;
 #[cfg(test)]
 mod tests;
@@ -39,6 +40,8 @@ pub struct Listing {
     pub plans: BTreeMap<AccountName, ListedPlan>,
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub accounts: BTreeMap<AccountName, ListedAccount>,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub nameserver_sets: BTreeMap<AccountName, ListedSet>,
     /// By main hostname.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub sites: BTreeMap<Host, ListedSite>,
@@ -107,6 +110,20 @@ pub struct ListedAccount {
     pub nameserver_set: Option<String>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub reseller: Option<AccountName>,
+}
+
+/// A nameserver set.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ListedSet {
+    /// As `nameserver add` takes them: `NAME`, or `NAME=ADDRESS,ADDRESS`; the primary first.
+    pub nameservers: Vec<String>,
+    /// The account that it is for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub account: Option<AccountName>,
+    /// For how many domains it is made.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub capacity: Option<u32>,
 }
 
 /// A site. What is not named is as usual for a new one, and stays for one that is there.

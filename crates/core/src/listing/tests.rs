@@ -4,6 +4,8 @@ use std::collections::BTreeMap;
 
 use super::*;
 use crate::account::{Account, LimitWishes};
+use crate::harbor::NameserverSet;
+use crate::nameserver::set_of;
 use crate::redirect::{Redirect, Source, Sources, Target};
 use crate::site::{
     Answering, Cached, Content, HttpsState, HttpsStates, Part, ServedFrom, Site, SiteKind, SiteRules, ZoneChoice,
@@ -49,6 +51,11 @@ fn site(account: &str, names: &[&str], rules: SiteRules) -> Site {
     }
 }
 
+fn coast() -> NameserverSet {
+    let members = ["ns1.harbour.example=192.0.2.53", "ns2.harbour.example"].map(|typed| typed.parse().unwrap());
+    NameserverSet { capacity: Some(9), ..set_of(&members) }
+}
+
 /// With something of everything.
 fn present() -> Present {
     let account = |of: &str| Account::new(name(of), format!("{of}@saltmarsh.example"), format!("/home/{of}"));
@@ -92,6 +99,7 @@ fn present() -> Present {
     Present {
         plans: BTreeMap::from([(name("small"), Limits { redirects: Some(9), ..Limits::default() })]),
         accounts: BTreeMap::from([(name("boatyard"), boatyard), (name("bakery"), account("bakery"))]),
+        sets: BTreeMap::from([(name("coast"), coast())]),
         sites: vec![
             site("boatyard", &names, rules),
             site("bakery", &["crumbandtide.example", "www.crumbandtide.example"], SiteRules::default()),
@@ -127,10 +135,12 @@ fn what_a_harbor_writes_changes_nothing_there_and_says_it_all() {
     assert_eq!(read(&text), written, "{text}");
     let mut listing = written;
     listing.whole = vec![Whole::Sites, Whole::Redirects];
-    let Compared { steps, plans, accounts, sites, redirects, later } = compare(&listing, &present()).unwrap();
+    let Compared { steps, plans, accounts, nameserver_sets, sites, redirects, later } =
+        compare(&listing, &present()).unwrap();
     assert!(steps.is_empty() && later.is_empty(), "{steps:?}");
     let same = |count| Counts { same: count, ..Counts::default() };
     assert_eq!((plans, accounts, sites, redirects), (same(1), same(2), same(2), same(3)));
+    assert_eq!(nameserver_sets, same(1));
     for line in ["names = [\"quay.example\"]", "tls = \"1.3\"", "\"css,js\" = 3600", "until = \"2027-01-31\""] {
         assert!(text.contains(line), "{line}: {text}");
     }
@@ -142,6 +152,7 @@ fn what_a_harbor_writes_changes_nothing_there_and_says_it_all() {
         .map(|step| match step {
             Step::Plan { name, is_new: true, .. } => format!("plan {name}"),
             Step::AddAccount(request) => format!("account {}", request.name),
+            Step::AddSet(request) => format!("set {}", request.name),
             Step::Attach(request) => format!("attach {}", request.hostname),
             Step::ChangeSite(name, _) => format!("change {name}"),
             Step::AddRedirect(request) => match &request.sources {
@@ -153,6 +164,7 @@ fn what_a_harbor_writes_changes_nothing_there_and_says_it_all() {
         .collect();
     let expected = [
         "plan small",
+        "set coast",
         "account bakery",
         "account boatyard",
         "attach crumbandtide.example",
@@ -419,4 +431,60 @@ fn records_that_are_missing_are_added_in_one_step_for_each_zone() {
         |kind: &str, data: &str| listed(&[record("x", "A", "192.0.2.1", ""), record("x", kind, data, "")]).unwrap_err();
     assert_eq!(told("TXXT", "x").to_string(), "records, the 2. one: `TXXT` is not a record type");
     assert!(told("A", "192.0.2.300").to_string().starts_with("records, the 2. one: "));
+}
+
+/// The steps of a listing on an empty harbor, in a few words.
+fn order(text: &str) -> Vec<String> {
+    let steps = compare(&read(text), &Present::default()).unwrap().steps;
+    let words = |step: &Step| match step {
+        Step::AddAccount(request) => format!("account {} {:?}", request.name, request.nameserver_set),
+        Step::ChangeAccount(name, request) => format!("{name} takes {:?}", request.nameserver_set),
+        Step::AddSet(request) => format!("set {}", request.name),
+        Step::Attach(request) => format!("attach {}", request.hostname),
+        other => format!("{other:?}"),
+    };
+    steps.iter().map(words).collect()
+}
+
+#[test]
+fn sets_come_when_what_they_need_is_there_and_accounts_take_them_then() {
+    let account =
+        |set: &str| format!("[accounts.choir]\nemail = \"c@saltmarsh.example\"\nnameserver-set = \"{set}\"\n");
+    let set = |name: &str, of: &str, more: &str| format!("[nameserver-sets.{name}]\nnameservers = [\"{of}\"]\n{more}");
+    let text = account("tide") + &set("tide", "ns1.harbour.example", "");
+    assert_eq!(order(&text), ["set tide", "account choir Some(\"tide\")"]);
+    // One for an account comes after it, and the account takes it then.
+    let text = account("tide") + &set("tide", "ns1.harbour.example", "account = \"choir\"\n");
+    assert_eq!(order(&text), ["account choir None", "set tide", "choir takes Some(Some(\"tide\"))"]);
+    // One with names in a domain of the file needs its zone.
+    let site = "[sites.\"quay.example\"]\naccount = \"choir\"\nwww = \"none\"\n";
+    let text = account("tide") + &set("tide", "ns1.quay.example=192.0.2.53", "") + site;
+    let expected = ["account choir None", "attach quay.example", "set tide", "choir takes Some(Some(\"tide\"))"];
+    assert_eq!(order(&text), expected);
+    // One that is not in the file is there, or is refused where it is decided.
+    assert_eq!(order(&account("coast")), ["account choir Some(\"coast\")"]);
+}
+
+#[test]
+fn a_set_changes_by_what_differs() {
+    let listed = |of: &str, more: &str| format!("[nameserver-sets.coast]\nnameservers = [{of}]\n{more}");
+    let same = compared(&listed("\"ns1.harbour.example\", \"ns2.harbour.example\"", ""));
+    assert!(same.steps.is_empty() && same.nameserver_sets.same == 1, "addresses that are not named stay");
+    let Step::ChangeSet(change) =
+        one_step(&listed("\"ns1.harbour.example=192.0.2.99\", \"ns3.harbour.example=192.0.2.54\"", "capacity = 20\n"))
+    else {
+        panic!()
+    };
+    let names = |members: &[crate::nameserver::Member]| -> Vec<String> {
+        members.iter().map(|member| member.name.bare()).collect()
+    };
+    assert_eq!(
+        (names(&change.members), names(&change.joining)),
+        (vec!["ns1.harbour.example".into()], vec!["ns3.harbour.example".into()])
+    );
+    assert_eq!((change.leaving[0].bare(), change.capacity), ("ns2.harbour.example".to_string(), Some(20)));
+    let told = |text: &str| compare(&read(text), &present()).unwrap_err().to_string();
+    assert!(told(&listed("", "")).contains("names no nameservers"));
+    assert!(told(&listed("\"no name\"", "")).starts_with("nameserver-sets.coast: `no name` is not"));
+    assert!(told(&listed("\"ns1.harbour.example\"", "account = \"bakery\"\n")).contains("stays with its account"));
 }

@@ -1,12 +1,12 @@
 //! A listing of what a harbor has: loaded into the same harbor, it changes nothing.
 //!
-//! Not in it are certificates and keys, passwords of protected paths, nameserver sets, and zones as such: those come back with
-//! their files.
+//! Not in it are certificates and keys, passwords of protected paths, and zones as such: those come back with their files.
 
 use std::collections::BTreeMap;
 
 use jiff::tz::TimeZone;
 
+use super::sets::listed_set;
 use super::sites::is_twin;
 use super::{ListedAccount, ListedPlan, ListedRecord, ListedRedirect, ListedSite, Listing, Present};
 use crate::name::Host;
@@ -31,6 +31,7 @@ pub fn listing_of(present: &Present, records: Vec<ListedRecord>) -> Listing {
         whole: vec![],
         plans: present.plans.iter().map(|(name, limits)| (name.clone(), ListedPlan::from(*limits))).collect(),
         accounts: accounts.collect(),
+        nameserver_sets: present.sets.iter().map(|(name, set)| (name.clone(), listed_set(set))).collect(),
         sites: present.sites.iter().map(|site| (site.main().clone(), listed_site(site))).collect(),
         redirects: present.sites.iter().flat_map(|site| site.rules.redirects.iter().map(listed_redirect)).collect(),
         records,

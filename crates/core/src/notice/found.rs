@@ -3,7 +3,7 @@
 use super::{Condition, Told, Topic};
 use crate::certificate::securing::{SecureOutcome, Secured};
 use crate::certificate::{Certificate, CertificateState};
-use crate::name::Host;
+use crate::name::{Host, Hostname};
 use crate::survey::{LinkName, LinkState, Survey};
 use jiff::Timestamp;
 
@@ -35,6 +35,13 @@ impl Condition {
         Self { topic, subject: certificate.site.to_string(), code: None, reason }
     }
 
+    /// A zone that some of its servers have otherwise than it should be: each with what it has, in words. Nothing where all
+    /// are in step.
+    pub fn of_zone(zone: &Hostname, out_of_step: &[String]) -> Option<Self> {
+        let reason = out_of_step.join("; ");
+        (!reason.is_empty()).then(|| Self::plain(Topic::ZoneBehind, zone.as_str(), &reason))
+    }
+
     /// A name whose first link that does not hold is broken. One that waits is no news.
     pub fn of_survey(survey: &Survey) -> Option<Self> {
         let link = survey.first_open().filter(|link| link.state == LinkState::Broken)?;
@@ -58,6 +65,7 @@ impl Told {
     /// Whether a run of the timer looked at it again. Sites that are left alone for a while are as they were.
     pub fn is_looked_at_by_timer(&self, left_alone: impl Fn(&str) -> bool) -> bool {
         match self.topic {
+            Topic::ZoneBehind => false,
             topic if topic.is_of_links() => false,
             Topic::CertificateFailing => !left_alone(&self.subject),
             _ => true,
@@ -99,7 +107,7 @@ mod tests {
 
     #[test]
     fn what_came_of_an_order_is_news_or_none() {
-        let served = |new| SecureOutcome::Served { certificate: certificate(CertificateState::Served), new };
+        let served = |new| SecureOutcome::Served { certificate: certificate(CertificateState::Served).into(), new };
         assert_eq!(topic_of(served(true)), Some((Topic::CertificateRenewed, None)));
         assert_eq!([topic_of(served(false)), topic_of(SecureOutcome::NotYet)], [None, None]);
         let refused = |busy| {
@@ -109,7 +117,7 @@ mod tests {
         assert_eq!(refused(false), Some((Topic::CertificateFailing, Some("ca-silent".into()))));
         assert_eq!(refused(true), None);
         let certificate = certificate(CertificateState::Installed);
-        let unshown = topic_of(SecureOutcome::NotShown { certificate, reason: "r".into() });
+        let unshown = topic_of(SecureOutcome::NotShown { certificate: certificate.into(), reason: "r".into() });
         assert_eq!(unshown, Some((Topic::CertificateFailing, Some("not-shown".into()))));
     }
 
@@ -137,11 +145,21 @@ mod tests {
     }
 
     #[test]
+    fn a_zone_is_news_by_its_servers() {
+        let zone = Hostname::parse("gullrock.example").unwrap();
+        assert_eq!(Condition::of_zone(&zone, &[]), None);
+        let servers = ["ns2: 7 (behind)".to_string(), "ns3: no answer".to_string()];
+        let expected = Condition::plain(Topic::ZoneBehind, "gullrock.example", "ns2: 7 (behind); ns3: no answer");
+        assert_eq!(Condition::of_zone(&zone, &servers), Some(expected));
+    }
+
+    #[test]
     fn what_nobody_looked_at_is_as_it_was() {
         let told = |topic| Told { topic, subject: "gullrock.example".into(), code: None, since: at(0), told: at(0) };
         let by_timer = |topic, left: bool| told(topic).is_looked_at_by_timer(|_| left);
         assert!(by_timer(Topic::CertificateFailing, false) && !by_timer(Topic::CertificateFailing, true));
         assert!(by_timer(Topic::ServiceBehind, true) && !by_timer(Topic::LinkBroken, false));
+        assert!(!by_timer(Topic::ZoneBehind, false), "it asks no server for serials");
         let by = |topic, state| told(topic).is_looked_at_by(&[survey(LinkName::Lands, state)]);
         assert!(by(Topic::LinkBroken, LinkState::Holds) && by(Topic::DelegationBroken, LinkState::Broken));
         assert!(!by(Topic::LinkBroken, LinkState::Waiting(None)) && !by(Topic::CertificateEnding, LinkState::Holds));

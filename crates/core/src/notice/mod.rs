@@ -25,6 +25,8 @@ pub enum Topic {
     DelegationBroken,
     /// A visitor of a name is stopped further on.
     LinkBroken,
+    /// A nameserver has another zone than it should, or does not answer for it.
+    ZoneBehind,
     /// There is no copy of the inventory today.
     BackupFailed,
 }
@@ -33,7 +35,7 @@ pub enum Topic {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Condition {
     pub topic: Topic,
-    /// The site, hostname or service.
+    /// The site, hostname, zone or service.
     pub subject: String,
     /// The finding's own code, where there is one: another one is another state.
     pub code: Option<String>,

@@ -12,6 +12,7 @@ mod resolves;
 mod secure;
 mod seen;
 mod spread;
+mod stopped;
 
 pub use link::{Link, LinkName, LinkState, Survey, Turn, reasons};
 pub use seen::{
@@ -19,6 +20,7 @@ pub use seen::{
     authoritative_addresses,
 };
 pub use spread::{Answering, Has, Spread, spread};
+pub use stopped::{Stopped, StoppedSince, stopped_since};
 
 use crate::delegation::rules::WITHOUT_ZONE;
 

@@ -6,7 +6,7 @@ use std::collections::HashSet;
 
 use jiff::civil::Date;
 
-use super::rules::{Surroundings, judge_within};
+use super::rules::{Surroundings, judge_alike, judge_within};
 use super::{Document, EditError, Item, Record, RecordData, RecordType};
 use crate::finding::{Finding, Severity};
 use crate::name::DnsName;
@@ -142,9 +142,9 @@ fn judged(
         zone.with_replaced(&removed, &added, today)?
     };
     let mut findings = judge_within(&edited, around);
-    // A sound zone need not be judged as it was.
+    // A sound zone need not be judged as it was, nor by rules that have nothing against it now.
     if !findings.is_empty() {
-        let before = judge_within(zone, around);
+        let before = judge_alike(&findings, zone, around);
         let known: HashSet<(&str, String)> = before.into_iter().map(|known| (known.code, known.message)).collect();
         findings.retain(|finding| !known.contains(&(finding.code, finding.message.clone())));
     }

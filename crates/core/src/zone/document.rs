@@ -31,11 +31,27 @@ pub struct Document {
 /// One logical line that says something (blank and comment lines have no entry).
 #[derive(Debug, Clone)]
 pub struct Entry {
-    /// Its bytes in the source, line end included.
-    pub span: Range<usize>,
-    /// The line it starts on, from 1.
-    pub line: usize,
+    start: usize,
+    /// Small: a zone has millions of these. No file is read that has more lines, or a longer one.
+    length: u32,
+    line: u32,
     pub item: Item,
+}
+
+impl Entry {
+    pub(super) fn new(span: &Range<usize>, line: usize, item: Item) -> Self {
+        Self { start: span.start, length: span.len() as u32, line: line as u32, item }
+    }
+
+    /// Its bytes in the source, line end included.
+    pub fn span(&self) -> Range<usize> {
+        self.start..self.start + self.length as usize
+    }
+
+    /// The line it starts on, from 1.
+    pub fn line(&self) -> usize {
+        self.line as usize
+    }
 }
 
 #[derive(Debug, Clone)]
@@ -44,9 +60,11 @@ pub enum Item {
     DefaultTtl(u32),
     /// `$INCLUDE`: the file as named, and what stands in it if it was followed.
     Include {
-        file: String,
-        entries: Vec<Entry>,
+        file: Box<str>,
+        entries: Box<[Entry]>,
     },
+    /// `$DATE`, as BIND writes it into dumps: since when its TTLs count down.
+    Dated,
     /// `$GENERATE`: the records it stands for.
     Generate(Vec<Record>),
     Record(Record),
@@ -117,6 +135,13 @@ impl Document {
         })
     }
 
+    /// The text, in a process that ends soon: the records are left until then, since giving them back one by one would take
+    /// longer than reading them.
+    pub fn leave_to_the_end(self) -> Vec<u8> {
+        std::mem::forget(self.entries);
+        self.source
+    }
+
     /// The file as it was read, byte for byte.
     pub fn source(&self) -> &[u8] {
         &self.source
@@ -156,18 +181,18 @@ impl Document {
             return None;
         }
         // What is said is said of the data; the owner may stand lines above.
-        let line_start = self.source[..entry.span.start].iter().rposition(|byte| *byte == b'\n').map_or(0, |at| at + 1);
-        Some(Place { line: entry.line, column: 1 + entry.span.start - line_start })
+        let line_start = self.source[..entry.start].iter().rposition(|byte| *byte == b'\n').map_or(0, |at| at + 1);
+        Some(Place { line: entry.line(), column: 1 + entry.start - line_start })
     }
 
     /// The records as a server gives them: all of a set have the TTL of its first one (RFC 2181 section 5.2 allows no other;
     /// servers take the first).
     pub fn served_records(&self) -> Vec<Record> {
-        let mut first: HashMap<(&DnsName, RecordType), u32> = HashMap::new();
+        let mut first = HashMap::new();
         for record in self.records() {
-            first.entry((&record.owner, record.record_type())).or_insert(record.ttl);
+            first.entry(record.set()).or_insert(record.ttl);
         }
-        let ttl = |record: &Record| first.get(&(&record.owner, record.record_type())).copied().unwrap_or(record.ttl);
+        let ttl = |record: &Record| first.get(&record.set()).copied().unwrap_or(record.ttl);
         self.records().map(|record| Record { ttl: ttl(record), ..record.clone() }).collect()
     }
 
@@ -185,25 +210,7 @@ impl Document {
 
     /// The records in file order, those of included files and generated ones in their place.
     pub fn records(&self) -> impl Iterator<Item = &Record> {
-        let mut open = vec![self.entries.iter()];
-        let mut generated: std::slice::Iter<'_, Record> = [].iter();
-        std::iter::from_fn(move || {
-            loop {
-                if let Some(record) = generated.next() {
-                    return Some(record);
-                }
-                let Some(entry) = open.last_mut()?.next() else {
-                    open.pop();
-                    continue;
-                };
-                match &entry.item {
-                    Item::Record(record) => return Some(record),
-                    Item::Generate(records) => generated = records.iter(),
-                    Item::Include { entries, .. } => open.push(entries.iter()),
-                    _ => {}
-                }
-            }
-        })
+        records_of(&self.entries)
     }
 
     /// The SOA record itself.
@@ -219,6 +226,29 @@ impl Document {
             })
             .expect("parse refuses a zone without SOA")
     }
+}
+
+/// The records of some lines, those of included files and generated ones in their place.
+pub(super) fn records_of(entries: &[Entry]) -> impl Iterator<Item = &Record> {
+    let mut open = vec![entries.iter()];
+    let mut generated: std::slice::Iter<'_, Record> = [].iter();
+    std::iter::from_fn(move || {
+        loop {
+            if let Some(record) = generated.next() {
+                return Some(record);
+            }
+            let Some(entry) = open.last_mut()?.next() else {
+                open.pop();
+                continue;
+            };
+            match &entry.item {
+                Item::Record(record) => return Some(record),
+                Item::Generate(records) => generated = records.iter(),
+                Item::Include { entries, .. } => open.push(entries.iter()),
+                _ => {}
+            }
+        }
+    })
 }
 
 #[cfg(test)]

@@ -50,6 +50,15 @@ fn errors_name_the_place_the_text_and_the_reason() {
         "line 2, column 1: an empty label: two dots in a row, or a dot at the start (at `a..b`)"
     );
     assert_eq!(told("www CH A 192.0.2.1"), "line 2, column 5: only class IN is kept here (at `CH`)");
+    // Of a record of several lines, the one that is wrong.
+    let place = |lines: &str| told(lines).split(": ").next().unwrap().to_string();
+    assert_eq!(place("www DS 1 8 2 (\n 0011\n 2233 )"), "line 4, column 2", "too short a digest, at its end");
+    assert_eq!(place("www SRV 1 (\n 1\n port\n ns1 )"), "line 4, column 2");
+    assert_eq!(place("www SRV 1 (\n 1 )"), "line 3, column 2", "something is missing behind it");
+    assert_eq!(place("www SRV 1 1 1 (\n ns1\n ns2 )"), "line 4, column 2", "one too many");
+    assert_eq!(place("www TXT (\n a\n \\999 )"), "line 4, column 2");
+    assert_eq!(place("www MX (\n 10\n a..b )"), "line 4, column 2");
+    assert_eq!(place("$DATE 20261399000000"), "line 2, column 7");
     assert_eq!(told("@ SOA a b 1 2 3 4 5"), "line 2, column 1: a second SOA record (at `@`)");
     let no_soa = Document::parse("www 60 A 192.0.2.1\n", &origin()).unwrap_err();
     assert_eq!(no_soa.problem, ZoneProblem::NoSoa);
@@ -210,4 +219,11 @@ fn a_set_is_served_with_the_ttl_of_its_first_record() {
     let served = Document::parse(text, &origin()).unwrap().served_records();
     let ttls: Vec<u32> = served.iter().map(|record| record.ttl).collect();
     assert_eq!(ttls, [60, 60, 70, 60]);
+    let signature = |ttl: u32, covered: &str, key: u16| {
+        format!("www {ttl} RRSIG {covered} 13 3 60 20300101000000 20200101000000 {key} @ AQID\n")
+    };
+    let signed = [signature(60, "A", 1), signature(70, "TXT", 1), signature(80, "A", 2)].concat();
+    let zone = Document::parse(format!("{text}{signed}"), &origin()).unwrap();
+    let ttls: Vec<u32> = zone.served_records().iter().map(|record| record.ttl).collect();
+    assert_eq!(ttls, [60, 60, 70, 60, 60, 70, 60], "a signature has the TTL of what it covers");
 }

@@ -7,6 +7,8 @@ use std::ops::Range;
 
 use jiff::civil::Date;
 
+use super::document::records_of;
+use super::rules::WORTH_TWO;
 use super::{
     Document, EditError, Entry, Item, Record, RecordData, RecordType, Soa, newest_serial, next_serial, serial_is_newer,
 };
@@ -82,19 +84,19 @@ impl Document {
                         return Err(EditError::Soa);
                     }
                     found += 1;
-                    splices.push((entry.span.clone(), String::new()));
+                    splices.push((entry.span(), String::new()));
                     orphaned |= !self.leaves_owner_out(entry);
                 }
                 Item::Record(record) => {
                     // A line that took its owner from the one that goes must say it itself now.
                     let was_orphaned = std::mem::take(&mut orphaned);
                     if was_orphaned && self.leaves_owner_out(entry) {
-                        let owner = self.owner_text_at(entry.span.start, record);
-                        splices.push((entry.span.start..entry.span.start, owner));
+                        let owner = self.owner_text_at(entry.span().start, record);
+                        splices.push((entry.span().start..entry.span().start, owner));
                     }
                 }
                 Item::Generate(generated) if generated.iter().any(is_meant) => {
-                    return Err(EditError::NotALine { line: entry.line });
+                    return Err(EditError::NotALine { line: entry.line() });
                 }
                 _ => {}
             }
@@ -104,7 +106,7 @@ impl Document {
     }
 
     fn leaves_owner_out(&self, entry: &Entry) -> bool {
-        matches!(self.source[entry.span.start], b' ' | b'\t')
+        matches!(self.source[entry.span().start], b' ' | b'\t')
     }
 
     /// Puts texts in place of spans and raises the serial; what comes of it is read again.
@@ -116,8 +118,7 @@ impl Document {
         soa: Option<&Soa>,
         today: Date,
     ) -> Result<Document, EditError> {
-        let expected = self.records().filter(|record| !removed.contains(record)).chain(added);
-        let expected = digests(expected);
+        let expected = self.digests(&|record| !removed.contains(record), added);
         match self.spliced_to(splices.clone(), expected.clone(), soa, today) {
             // Lines that take their TTL from the one before it must say it themselves where that one changes.
             Err(EditError::OthersChange) => {
@@ -130,10 +131,10 @@ impl Document {
 
     /// The TTLs of lines that come first behind a change and have none of their own.
     fn ttl_guards(&self, splices: &[(Range<usize>, String)]) -> Vec<(Range<usize>, String)> {
-        let goes = |entry: &Entry| splices.iter().any(|(span, text)| *span == entry.span && text.is_empty());
+        let goes = |entry: &Entry| splices.iter().any(|(span, text)| *span == entry.span() && text.is_empty());
         let mut guards: Vec<(Range<usize>, String)> = Vec::new();
         for (span, _) in splices {
-            let behind = self.entries().iter().filter(|entry| entry.span.start >= span.end && !goes(entry));
+            let behind = self.entries().iter().filter(|entry| entry.span().start >= span.end && !goes(entry));
             let next = behind.filter_map(|entry| match &entry.item {
                 Item::Record(record) => Some((entry, record)),
                 _ => None,
@@ -173,7 +174,7 @@ impl Document {
         }
         bytes.extend_from_slice(&self.source()[done..]);
         let edited = self.again(bytes).map_err(EditError::Unreadable)?;
-        if expected == digests(edited.records()) { Ok(edited) } else { Err(EditError::OthersChange) }
+        if expected == edited.digests(&|_| true, &[]) { Ok(edited) } else { Err(EditError::OthersChange) }
     }
 
     /// The values of the start of authority that change, each in its place: the serial always does.
@@ -237,14 +238,14 @@ impl Document {
             .iter()
             .rev()
             .find(|entry| matches!(&entry.item, Item::Record(present) if present.owner == record.owner));
-        last.map_or(self.source().len(), |entry| entry.span.end)
+        last.map_or(self.source().len(), |entry| entry.span().end)
     }
 
     /// The owner as written at this place. It is always written out, relative to the zone only while no other
     /// `$ORIGIN` is in force there.
     fn owner_text_at(&self, at: usize, record: &Record) -> String {
         let origin =
-            self.entries().iter().take_while(|entry| entry.span.start < at).filter_map(|entry| match &entry.item {
+            self.entries().iter().take_while(|entry| entry.span().start < at).filter_map(|entry| match &entry.item {
                 Item::Origin(name) => Some(name),
                 _ => None,
             });
@@ -275,6 +276,27 @@ impl Document {
             of(&self.source()[..=end])
         };
         of(&self.source()[..at]).or_else(first).unwrap_or("\n")
+    }
+}
+
+impl Document {
+    /// [`digests`] of those records that stay, and of further ones; those of a large zone are made of both halves at once.
+    fn digests(&self, stays: &(impl Fn(&Record) -> bool + Sync), more: &[Record]) -> Vec<u64> {
+        let of = |entries| digests(records_of(entries).filter(|record| stays(record)));
+        if self.entries.len() < WORTH_TWO {
+            return digests(self.records().filter(|record| stays(record)).chain(more));
+        }
+        let (one, two) = self.entries.split_at(self.entries.len() / 2);
+        let mut all = std::thread::scope(|scope| {
+            let second = scope.spawn(|| of(two));
+            let mut all = of(one);
+            all.extend(second.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
+            all
+        });
+        all.extend(digests(more.iter()));
+        // Merges what is in order already.
+        all.sort();
+        all
     }
 }
 

@@ -344,6 +344,23 @@ fn a_start_of_authority_that_is_said_twice_is_raised_twice() {
     assert_eq!(text.matches(&format!("host {} 4", edited.soa().serial)).count(), 2, "{text}");
 }
 
+#[test]
+fn a_large_zone_is_edited_as_a_small_one() {
+    let mut text = "$TTL 3600\n@ SOA ns1 host 7 4 3 2 1\n@ NS ns1\nns1 A 192.0.2.1\n".to_string();
+    (0..WORTH_TWO).for_each(|at| text.push_str(&format!("boat{at} A 192.0.2.{}\n", at % 250)));
+    let zone = Document::parse(text, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
+    let count = zone.records().count();
+    let added = zone.with_records(&[address("quay.gullrock.example", "192.0.2.9")], TODAY).unwrap();
+    assert_eq!(added.records().count(), count + 1);
+    let (first, last) = (address("boat1.gullrock.example", "192.0.2.1"), zone.records().last().unwrap().clone());
+    let left = zone.without_records(&[first.clone(), last.clone()], TODAY).unwrap();
+    assert!(left.records().count() == count - 2 && !left.records().any(|record| *record == first || *record == last));
+    // What an edit would do beside is still seen.
+    let spoilt = vec![(zone.entries()[4].span(), "boat0 A 192.0.2.77\n".to_string())];
+    let expected = zone.digests(&|_| true, &[]);
+    assert!(matches!(zone.spliced_to(spoilt, expected, None, TODAY), Err(EditError::OthersChange)));
+}
+
 proptest::proptest! {
     /// Whatever is taken away or added: the other records, their TTLs included, stay as they were.
     #[test]

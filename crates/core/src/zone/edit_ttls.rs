@@ -31,7 +31,7 @@ impl Document {
                     }
                 }
                 Item::Generate(records) if records.iter().any(|record| changes(record).is_some()) => {
-                    return Err(EditError::NotALine { line: entry.line });
+                    return Err(EditError::NotALine { line: entry.line() });
                 }
                 Item::Include { entries, .. } if holds(entries, &changes) => return Err(EditError::Elsewhere),
                 _ => {}
@@ -49,7 +49,7 @@ impl Document {
     pub(super) fn ttl_of(&self, entry: &Entry, ttl: u32) -> (Range<usize>, String) {
         let mut line = LogicalLine::default();
         // It was read before.
-        let _ = logical_line(self.source(), entry.span.start, &mut line);
+        let _ = logical_line(self.source(), entry.span().start, &mut line);
         let fields = &line.tokens[usize::from(!line.indented).min(line.tokens.len())..];
         let word = |span: &Range<usize>| String::from_utf8_lossy(&self.source()[span.clone()]).into_owned();
         for token in fields.iter().take(2) {
@@ -61,7 +61,7 @@ impl Document {
                 break;
             }
         }
-        let at = fields.first().map_or(entry.span.end, |token| token.span.start);
+        let at = fields.first().map_or(entry.span().end, |token| token.span.start);
         let blank = if at > 0 && self.source()[at - 1] == b'\t' { '\t' } else { ' ' };
         (at..at, format!("{ttl}{blank}"))
     }

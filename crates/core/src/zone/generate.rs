@@ -3,6 +3,9 @@
 /// No zone in use comes near this many in one line; a hostile one might.
 const MOST_VALUES: u64 = 100_000;
 
+/// What BIND has room for.
+const MOST_WIDTH: usize = 127;
+
 /// `START-STOP` or `START-STOP/STEP`.
 pub(super) struct Range {
     start: u32,
@@ -31,7 +34,8 @@ impl Range {
     }
 }
 
-/// Puts the value into a pattern: `$` for itself, `${OFFSET,WIDTH,BASE}` with base `d`, `o`, `x`, `X`, `n` or `N`,
+/// Puts the value into a pattern: `$` for itself, `${OFFSET,WIDTH,BASE}` with base `d`, `o`, `x`, `X`, `n` or `N`; what is
+/// below zero has a sign in base `d`, and is counted from the end of 32 bits in others. Also
 /// `$$` or `\$` for a dollar sign.
 pub(super) fn fill(pattern: &str, value: u32) -> Result<String, String> {
     let mut text = String::with_capacity(pattern.len() + 8);
@@ -63,34 +67,36 @@ pub(super) fn fill(pattern: &str, value: u32) -> Result<String, String> {
 fn formatted(form: &str, value: u32) -> Result<String, String> {
     let wrong = || format!("`${{{form}}}` is not an offset, a width and a base, as in ${{0,3,d}}");
     let mut parts = form.split(',');
-    let offset: i64 = parts.next().unwrap_or_default().parse().map_err(|_| wrong())?;
+    let offset: i32 = parts.next().unwrap_or_default().parse().map_err(|_| wrong())?;
     let width: usize = parts.next().unwrap_or("0").parse().map_err(|_| wrong())?;
     let base = parts.next().unwrap_or("d");
-    if parts.next().is_some() || width > 64 {
+    if parts.next().is_some() || width > MOST_WIDTH {
         return Err(wrong());
     }
-    let value = u32::try_from(i64::from(value) + offset).map_err(|_| wrong())?;
+    let value = i32::try_from(i64::from(value) + i64::from(offset)).map_err(|_| wrong())?;
     Ok(match base {
         "d" => format!("{value:0width$}"),
         "o" => format!("{value:0width$o}"),
         "x" => format!("{value:0width$x}"),
         "X" => format!("{value:0width$X}"),
-        "n" | "N" => nibbles(value, width, base == "N"),
+        "n" | "N" => nibbles(value as u32, width, base == "N"),
         _ => return Err(wrong()),
     })
 }
 
-/// Hexadecimal digits from the lowest, with dots between, as reverse zones of IPv6 need them.
+/// Hexadecimal digits from the lowest, with dots between, as reverse zones of IPv6 need them; an even width ends with a dot.
 fn nibbles(mut value: u32, width: usize, upper: bool) -> String {
     let mut text = String::new();
     loop {
         let digit = char::from_digit(value & 15, 16).unwrap_or('0');
         text.push(if upper { digit.to_ascii_uppercase() } else { digit });
         value >>= 4;
+        if value != 0 || text.len() < width {
+            text.push('.');
+        }
         if value == 0 && text.len() >= width {
             return text;
         }
-        text.push('.');
     }
 }
 
@@ -108,6 +114,10 @@ mod tests {
         assert_eq!(fill("b${10,4,d}.$", 7).unwrap(), "b0017.7");
         assert_eq!(fill("x${0,2,x}\\$$$", 255).unwrap(), "xff$$");
         assert_eq!(fill("${0,7,n}", 0x1a2).unwrap(), "2.a.1.0");
-        assert!(fill("${0", 1).is_err() && fill("${0,1,z}", 1).is_err() && fill("${-9}", 1).is_err());
+        assert_eq!(fill("${0,2,n}x", 7).unwrap(), "7.x");
+        assert_eq!(fill("${-9} ${-9,4} ${-9,0,x} ${-9,0,n}", 1).unwrap(), "-8 -008 fffffff8 8.f.f.f.f.f.f.f");
+        for wrong in ["${0", "${0,1,z}", "${2147483647}", "${0,128}", "${}"] {
+            assert!(fill(wrong, 1).is_err(), "{wrong}");
+        }
     }
 }

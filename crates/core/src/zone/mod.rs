@@ -5,12 +5,14 @@
 //! answer. Files are read and written by the neighbours in `brightharbor-io`.
 
 mod alter;
+mod directives;
 mod document;
 mod edit;
 mod edit_ttls;
 mod error;
 mod former;
 mod generate;
+mod indexed;
 mod kept;
 mod merge;
 mod parse;

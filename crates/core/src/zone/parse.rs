@@ -1,23 +1,23 @@
 //! Reads a master file line by line (RFC 1035 section 5, RFC 2308 section 4 for `$TTL`), as the common servers do.
 //!
 //! Each line inherits from those before it; an included file starts with what its line says and gives nothing back
-//! but its records. Bounded in depth. `token` splits the lines, `generate` writes out `$GENERATE`.
+//! but its records. `token` splits the lines, `directives` has those that are no records.
 
 use std::borrow::Cow;
+use std::hash::BuildHasher;
 use std::ops::Range;
+
+use foldhash::fast::RandomState;
 
 use super::document::{Entry, Item};
 use super::error::{ZoneError, ZoneProblem};
 use super::record_data::DataToken;
 use super::token::{LogicalLine, Token, logical_line};
-use super::{Record, RecordData, RecordType, generate, parse_ttl};
+use super::{Record, RecordData, RecordType, parse_ttl};
 use crate::name::DnsName;
 
 /// Gives the content of an included file by its name as written; the error says why it cannot.
 pub type Fetch<'a> = dyn FnMut(&str) -> Result<Vec<u8>, String> + 'a;
-
-/// Files that include files that include files.
-const MOST_DEPTH: usize = 10;
 
 /// Where the seven values of the SOA record stand in the file.
 pub(super) type SoaSpans = [Range<usize>; 7];
@@ -51,18 +51,24 @@ pub(super) struct Inherited {
 }
 
 pub(super) struct Parser<'f, 'g> {
-    zone: DnsName,
-    origin: DnsName,
-    owner: Option<DnsName>,
-    default_ttl: Option<u32>,
+    pub(super) zone: DnsName,
+    pub(super) origin: DnsName,
+    pub(super) owner: Option<DnsName>,
+    pub(super) default_ttl: Option<u32>,
     last_ttl: Option<u32>,
     /// The SOA record that was seen, to tell a repetition from a second one.
     soa: Option<RecordData>,
     soa_places: SoaPlaces,
-    fetch: Option<&'f mut Fetch<'g>>,
+    pub(super) fetch: Option<&'f mut Fetch<'g>>,
     /// The included files that are being read.
-    files: Vec<String>,
+    pub(super) files: Vec<String>,
+    /// Targets that were named lately, by their hash: held once, however many records name them. Empty in small files.
+    targets: Vec<Option<DnsName>>,
+    hashing: RandomState,
 }
+
+/// Room for the nameservers and mail servers of a zone.
+const MOST_TARGETS: usize = 1 << 14;
 
 impl<'f, 'g> Parser<'f, 'g> {
     pub fn new(zone: &DnsName, fetch: Option<&'f mut Fetch<'g>>) -> Self {
@@ -76,6 +82,8 @@ impl<'f, 'g> Parser<'f, 'g> {
             soa_places: SoaPlaces::default(),
             fetch,
             files: vec![],
+            targets: vec![],
+            hashing: RandomState::default(),
         }
     }
 
@@ -109,7 +117,7 @@ impl<'f, 'g> Parser<'f, 'g> {
             *start = Start { at: line.span.end, line: started_on + line.newlines };
             if !line.tokens.is_empty() {
                 let item = self.item(source, &line, &mut words)?;
-                keep(Entry { span: line.span.clone(), line: started_on, item });
+                keep(Entry::new(&line.span, started_on, item));
             }
         }
         Ok(())
@@ -152,7 +160,11 @@ impl<'f, 'g> Parser<'f, 'g> {
         }
         let mut rest = &line.tokens[..];
         if !line.indented {
-            self.owner = Some(name(source, first, &self.origin)?);
+            let owner = name(source, first, &self.origin)?;
+            // Named once more, it is held once all the same.
+            if self.owner.as_ref() != Some(&owner) {
+                self.owner = Some(owner);
+            }
             rest = &rest[1..];
         }
         let Some(owner) = &self.owner else {
@@ -162,9 +174,15 @@ impl<'f, 'g> Parser<'f, 'g> {
         let (ttl, record_type, data) = head(source, first, rest)?;
         words.clear();
         words.extend(data.iter().map(|token| DataToken { text: text(source, token), quoted: token.quoted }));
-        let place = data.first().unwrap_or(first);
-        let parsed = RecordData::parse(record_type, words, &self.origin)
-            .map_err(|message| ZoneError::at(source, place.span.clone(), ZoneProblem::Data(message)))?;
+        let mut parsed = RecordData::parse(record_type, words, &self.origin).map_err(|error| {
+            let place = data.get(error.token).or(data.last()).unwrap_or(first);
+            ZoneError::at(source, place.span.clone(), ZoneProblem::Data(error.message))
+        })?;
+        if let RecordData::Mx { exchange: target, .. } | RecordData::Ns(target) | RecordData::Cname(target) =
+            &mut parsed
+        {
+            self.share(target);
+        }
         let ttl =
             self.ttl(ttl, &parsed).ok_or_else(|| ZoneError::at(source, first.span.clone(), ZoneProblem::NoTtl))?;
         if !owner.is_within(&self.zone) {
@@ -176,9 +194,26 @@ impl<'f, 'g> Parser<'f, 'g> {
         Ok(Item::Record(Record { owner, ttl, data: parsed }))
     }
 
+    /// For a large file.
+    pub(super) fn remember_targets(&mut self) {
+        self.targets.resize(MOST_TARGETS, None);
+    }
+
+    /// Takes the name as it was read before, if it is remembered.
+    fn share(&mut self, target: &mut DnsName) {
+        if self.targets.is_empty() {
+            return;
+        }
+        let place = &mut self.targets[self.hashing.hash_one(&*target) as usize % MOST_TARGETS];
+        match place {
+            Some(known) if known == target => *target = known.clone(),
+            _ => *place = Some(target.clone()),
+        }
+    }
+
     /// The TTL in force: as written, else the default, else that of the record before (RFC 1035). Where there is neither, the
     /// SOA record has its own last number, and that is the default from there on, as servers have it.
-    fn ttl(&mut self, written: Option<u32>, data: &RecordData) -> Option<u32> {
+    pub(super) fn ttl(&mut self, written: Option<u32>, data: &RecordData) -> Option<u32> {
         let from_soa = match data {
             RecordData::Soa(soa) if self.soa.is_none() => Some(soa.negative_ttl),
             _ => None,
@@ -224,95 +259,14 @@ impl<'f, 'g> Parser<'f, 'g> {
             Some(_) => fail(source, first, ZoneProblem::SecondSoa),
         }
     }
-
-    fn directive(&mut self, source: &[u8], line: &LogicalLine) -> Result<Item, ZoneError> {
-        let (first, values) = line.tokens.split_first().expect("a line with tokens");
-        let word = text(source, first).to_ascii_uppercase();
-        let one_value = |name: &'static str| match values {
-            [value] => Ok(value),
-            _ => Err(ZoneError::at(source, first.span.clone(), ZoneProblem::DirectiveValue(name))),
-        };
-        match word.as_str() {
-            "$ORIGIN" => {
-                self.origin = name(source, one_value("$ORIGIN")?, &self.origin)?;
-                Ok(Item::Origin(self.origin.clone()))
-            }
-            "$TTL" => {
-                let value = one_value("$TTL")?;
-                let wrong = || ZoneProblem::Data("not a time in seconds or with units".into());
-                let seconds = parse_ttl(&text(source, value))
-                    .ok_or_else(|| ZoneError::at(source, value.span.clone(), wrong()))?;
-                self.default_ttl = Some(seconds);
-                Ok(Item::DefaultTtl(seconds))
-            }
-            "$INCLUDE" => self.include(source, first, values),
-            "$GENERATE" => self.generate(source, first, values),
-            _ => fail(source, first, ZoneProblem::UnknownDirective),
-        }
-    }
-
-    fn include(&mut self, source: &[u8], first: &Token, values: &[Token]) -> Result<Item, ZoneError> {
-        let (file, origin) = match values {
-            [file] => (file, self.origin.clone()),
-            [file, origin] => (file, name(source, origin, &self.origin)?),
-            _ => return fail(source, first, ZoneProblem::DirectiveValue("$INCLUDE")),
-        };
-        let path = text(source, file).into_owned();
-        let Some(fetch) = &mut self.fetch else { return Ok(Item::Include { file: path, entries: vec![] }) };
-        let wrong = |message: String| ZoneError::at(source, file.span.clone(), ZoneProblem::Include(message));
-        if self.files.contains(&path) {
-            return Err(wrong("the file includes itself".into()));
-        }
-        if self.files.len() >= MOST_DEPTH {
-            return Err(wrong(format!("files are included more than {MOST_DEPTH} deep")));
-        }
-        let included = fetch(&path).map_err(wrong)?;
-        let origin_before = std::mem::replace(&mut self.origin, origin);
-        let owner_before = self.owner.clone();
-        self.files.push(path.clone());
-        let entries = self.parse(&included).map_err(|error| error.in_file(&path))?;
-        self.files.pop();
-        self.origin = origin_before;
-        self.owner = owner_before;
-        Ok(Item::Include { file: path, entries })
-    }
-
-    fn generate(&mut self, source: &[u8], first: &Token, values: &[Token]) -> Result<Item, ZoneError> {
-        let [range, left, rest @ ..] = values else {
-            return fail(source, first, ZoneProblem::DirectiveValue("$GENERATE"));
-        };
-        let wrong =
-            |token: &Token, message: String| ZoneError::at(source, token.span.clone(), ZoneProblem::Data(message));
-        let range = generate::Range::parse(&text(source, range)).map_err(|message| wrong(range, message))?;
-        let (ttl, record_type, data) = head(source, first, rest)?;
-        let [right] = data else { return fail(source, first, ZoneProblem::DirectiveValue("$GENERATE")) };
-        let (left_text, right_text) = (text(source, left), text(source, right));
-        let mut records = Vec::new();
-        for value in range.values() {
-            let written =
-                |pattern: &str, token| generate::fill(pattern, value).map_err(|message| wrong(token, message));
-            let owner = written(&left_text, left)?;
-            let owner = DnsName::parse(&owner, &self.origin)
-                .map_err(|error| ZoneError::at(source, left.span.clone(), ZoneProblem::Name(error)))?;
-            let data = written(&right_text, right)?;
-            let tokens: Vec<DataToken<'_>> =
-                data.split_whitespace().map(|text| DataToken { text: text.into(), quoted: false }).collect();
-            let data = RecordData::parse(record_type, &tokens, &self.origin).map_err(|m| wrong(right, m))?;
-            let ttl = self.ttl(ttl, &data).ok_or_else(|| wrong(first, ZoneProblem::NoTtl.to_string()))?;
-            if owner.is_within(&self.zone) {
-                records.push(Record { owner, ttl, data });
-            }
-        }
-        Ok(Item::Generate(records))
-    }
 }
 
-fn fail<T>(source: &[u8], token: &Token, problem: ZoneProblem) -> Result<T, ZoneError> {
+pub(super) fn fail<T>(source: &[u8], token: &Token, problem: ZoneProblem) -> Result<T, ZoneError> {
     Err(ZoneError::at(source, token.span.clone(), problem))
 }
 
 /// TTL and class in either order, then the type; the rest is data.
-fn head<'t>(
+pub(super) fn head<'t>(
     source: &[u8],
     first: &Token,
     tokens: &'t [Token],
@@ -339,13 +293,13 @@ fn head<'t>(
     fail(source, tokens.last().unwrap_or(first), ZoneProblem::NoType)
 }
 
-fn name(source: &[u8], token: &Token, origin: &DnsName) -> Result<DnsName, ZoneError> {
+pub(super) fn name(source: &[u8], token: &Token, origin: &DnsName) -> Result<DnsName, ZoneError> {
     DnsName::parse(&text(source, token), origin)
         .map_err(|error| ZoneError::at(source, token.span.clone(), ZoneProblem::Name(error)))
 }
 
 /// The token as text. Bytes that are no UTF-8 are turned into escapes, which mean the same.
-fn text<'s>(source: &'s [u8], token: &Token) -> Cow<'s, str> {
+pub(super) fn text<'s>(source: &'s [u8], token: &Token) -> Cow<'s, str> {
     let bytes = &source[token.span.clone()];
     match std::str::from_utf8(bytes) {
         Ok(text) => Cow::Borrowed(text),

@@ -22,6 +22,7 @@ pub(super) fn parse(parser: &mut Parser<'_, '_>, source: &[u8]) -> Result<Vec<En
 fn parse_halves(parser: &mut Parser<'_, '_>, source: &[u8], head: usize) -> Result<Vec<Entry>, ZoneError> {
     let mut entries = Vec::new();
     let mut start = Start { at: 0, line: 1 };
+    parser.remember_targets();
     parser.parse_lines(source, &mut start, head, &mut |entry| entries.push(entry))?;
     let Some((middle, inherited)) = middle(source, start.at).zip(parser.inherited()) else {
         entries.reserve(newlines(&source[start.at..]) + 1);
@@ -30,7 +31,7 @@ fn parse_halves(parser: &mut Parser<'_, '_>, source: &[u8], head: usize) -> Resu
     };
     // Room for all of them at once, so that no half is copied behind the other.
     let (before, first_lines) = (entries.len(), newlines(&source[start.at..middle]));
-    let empty = || Entry { span: 0..0, line: 0, item: Item::DefaultTtl(0) };
+    let empty = || Entry::new(&(0..0), 0, Item::DefaultTtl(0));
     entries.resize_with(before + first_lines + newlines(&source[middle..]) + 1, empty);
     let (one, two) = entries[before..].split_at_mut(first_lines);
     let (mut kept_one, mut kept_two) = (0, 0);
@@ -38,6 +39,7 @@ fn parse_halves(parser: &mut Parser<'_, '_>, source: &[u8], head: usize) -> Resu
     let (first, second) = std::thread::scope(|scope| {
         let second = scope.spawn(|| {
             let (mut parser, mut start) = (Parser::further_down(inherited), Start { at: middle, line: middle_line });
+            parser.remember_targets();
             let read =
                 parser.parse_lines(source, &mut start, source.len(), &mut |entry| put(two, &mut kept_two, entry));
             read.map(|()| parser.repeated_serials())

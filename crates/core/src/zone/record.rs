@@ -19,6 +19,12 @@ impl Record {
     pub fn record_type(&self) -> RecordType {
         self.data.record_type()
     }
+
+    /// The set that it is of: its owner and type, and of a signature the type that it covers, since each has a TTL of its own
+    /// (RFC 4034 section 3).
+    pub fn set(&self) -> (&DnsName, RecordType, Option<RecordType>) {
+        (&self.owner, self.record_type(), self.data.covered())
+    }
 }
 
 impl fmt::Display for Record {
@@ -97,7 +103,13 @@ const MNEMONICS: &[(u16, &str)] = &[
     (64, "SVCB"),
     (65, "HTTPS"),
     (66, "DSYNC"),
+    (67, "HHIT"),
+    (68, "BRID"),
     (99, "SPF"),
+    (100, "UINFO"),
+    (101, "UID"),
+    (102, "GID"),
+    (103, "UNSPEC"),
     (104, "NID"),
     (105, "L32"),
     (106, "L64"),
@@ -128,6 +140,7 @@ impl RecordType {
     pub const DNAME: Self = Self(39);
     pub const DS: Self = Self(43);
     pub const CDS: Self = Self(59);
+    pub const CDNSKEY: Self = Self(60);
     pub const RRSIG: Self = Self(46);
     pub const DNSKEY: Self = Self(48);
     /// A question for the whole zone (RFC 5936).
@@ -140,8 +153,8 @@ impl RecordType {
 
     /// Whether it has a mnemonic, and data that is written in a form of its own.
     pub fn is_named(self) -> bool {
-        // NULL data has none (RFC 1035 section 3.3.10).
-        self.0 != 10 && MNEMONICS.iter().any(|(number, _)| *number == self.0)
+        // Data of NULL has none (RFC 1035 section 3.3.10), nor of those that nobody wrote down (UINFO, UID, GID, UNSPEC).
+        self.0 != 10 && !(100..=103).contains(&self.0) && MNEMONICS.iter().any(|(number, _)| *number == self.0)
     }
 
     /// Reads a mnemonic in any case, or `TYPE123`.

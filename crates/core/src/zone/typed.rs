@@ -111,7 +111,7 @@ pub fn data_as_meant(typed: &str, record_type: RecordType, zone: &DnsName) -> Re
         if strings.len() > 1 {
             said.push(format!("the text is split into {} strings of at most 255 bytes", strings.len()));
         }
-        return Ok(Meant { value: RecordData::Txt(strings), said });
+        return Ok(Meant { value: RecordData::Txt(strings.into()), said });
     }
     let mut line = LogicalLine::default();
     let read = logical_line(trimmed.as_bytes(), 0, &mut line).map_err(|error| wrong(error.problem.to_string()))?;
@@ -138,7 +138,7 @@ pub fn data_as_meant(typed: &str, record_type: RecordType, zone: &DnsName) -> Re
     if let (256, Some(last)) = (record_type.0, tokens.last_mut()) {
         last.quoted = true;
     }
-    let value = RecordData::parse(record_type, &tokens, zone).map_err(wrong)?;
+    let value = RecordData::parse(record_type, &tokens, zone).map_err(|error| wrong(error.message))?;
     if let RecordData::Verbatim { .. } = value {
         let number = record_type.0;
         return Err(wrong(format!("this type can only be entered as `TYPE{number}` with `\\# LENGTH HEX` (RFC 3597)")));

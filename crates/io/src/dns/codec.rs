@@ -138,13 +138,13 @@ fn data(rtype: Rtype, data: &AllRecordData<&[u8], ParsedName<&[u8]>>) -> Result<
         AllRecordData::Nsec(nsec) => {
             let mut wire = Vec::new();
             nsec.compose_rdata(&mut wire).map_err(|_| format!("the data of a {rtype} record is too long"))?;
-            RecordData::Unknown { record_type: RecordType(rtype.to_int()), data: wire }
+            RecordData::Unknown { record_type: RecordType(rtype.to_int()), data: wire.into() }
         }
         other => {
             let mut wire = Vec::new();
             other.compose_rdata(&mut wire).map_err(|_| format!("the data of a {rtype} record is too long"))?;
             let record_type = RecordType(rtype.to_int());
-            RecordData::from_wire(record_type, &wire).unwrap_or(RecordData::Unknown { record_type, data: wire })
+            RecordData::from_wire(record_type, &wire).unwrap_or(RecordData::Unknown { record_type, data: wire.into() })
         }
     })
 }

@@ -19,7 +19,7 @@ pub fn known_set(overlay: &Overlay<'_>, name: &str) -> Result<KnownSet, LoadErro
     let set = overlay.settings.nameserver_set(Some(name).filter(|name| *name != "host"));
     Ok(match set {
         None => KnownSet::Unknown,
-        Some(set) if overlay.store.nameserver_sets()?.contains_key(name) => KnownSet::Own(set),
+        Some(set) if overlay.has_own_set(name)? => KnownSet::Own(set),
         Some(_) => KnownSet::OfSettings,
     })
 }

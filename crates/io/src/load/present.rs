@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
+use brightharbor_core::account::AccountName;
 use brightharbor_core::listing::{ListedRecord, Present};
 use brightharbor_core::name::{DnsName, Host, Hostname};
 use brightharbor_core::site::Site;
@@ -24,6 +25,12 @@ pub fn present(overlay: &Overlay<'_>, names: Option<&BTreeSet<Host>>) -> Result<
     };
     Ok(Present {
         plans: overlay.store.plans()?.into_iter().map(|plan| (plan.name, plan.limits)).collect(),
+        sets: overlay
+            .store
+            .nameserver_sets()?
+            .into_iter()
+            .filter_map(|(name, set)| Some((AccountName::parse(&name).ok()?, set)))
+            .collect(),
         accounts: overlay.store.accounts()?.into_iter().map(|account| (account.name.clone(), account)).collect(),
         sites,
     })

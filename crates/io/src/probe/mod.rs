@@ -1,6 +1,7 @@
 //! Looks at web servers as a visitor: the fingerprint over http, the TLS handshake, and the way from page to page.
 
 mod before;
+mod greeted;
 mod issuer;
 mod page;
 mod revocation;

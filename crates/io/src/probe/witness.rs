@@ -79,6 +79,24 @@ pub(super) fn witnessing(
     Ok((config, witness))
 }
 
+/// The verdict of the real verifier on a chain that was seen without a handshake.
+pub(super) fn verdict_on(
+    shown: &[Vec<u8>],
+    host: &str,
+    staple: &[u8],
+    roots: &Arc<RootCertStore>,
+) -> Result<(), Distrust> {
+    let other = |reason: String| Distrust::Other(reason);
+    let name = ServerName::try_from(host.trim_matches(['[', ']'])).map_err(|error| other(error.to_string()))?;
+    let verifier = WebPkiServerVerifier::builder_with_provider(Arc::clone(roots), provider())
+        .build()
+        .map_err(|error| other(error.to_string()))?;
+    let chain: Vec<CertificateDer<'_>> = shown.iter().map(|der| CertificateDer::from(der.as_slice())).collect();
+    let (leaf, above) = chain.split_first().ok_or_else(|| other("nothing was shown".into()))?;
+    let verdict = verifier.verify_server_cert(leaf, above, &name, staple, UnixTime::now());
+    verdict.map(|_| ()).map_err(|error| distrust(&error))
+}
+
 impl Witness {
     pub(super) fn verdict(&self) -> Result<(), Distrust> {
         let verdict = self.verdict.lock().map(|verdict| verdict.clone()).unwrap_or_default();

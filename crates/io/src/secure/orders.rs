@@ -6,7 +6,7 @@ use std::net::SocketAddr;
 
 use brightharbor_core::acme::{Identifier, Problem, Refusal};
 use brightharbor_core::certificate::securing::{
-    Aside, Course, Issued, NotIssued, Ordered, Refused, Rest, Stage, ToOrder, steps_in,
+    Aside, Course, Issued, NotIssued, Ordered, Refused, Rest, Stage, ToOrder, steps_in, takes_any_kind,
 };
 use brightharbor_core::certificate::{CertificateSource, CertificateWish, read_chain, renewal_id};
 use brightharbor_core::name::Host;
@@ -83,7 +83,12 @@ async fn order_for(
     wanted: &ToOrder,
 ) -> Result<Ordered, OrderError> {
     let wish = &wanted.wish;
-    let tried = order_at(door, harbor, sessions, site, wanted, wish).await;
+    let mut tried = order_at(door, harbor, sessions, site, wanted, wish).await;
+    let withdrawn = matches!(tried, Err(OrderError::Refused(Refusal::Profile { .. })));
+    if withdrawn && takes_any_kind(wanted.present.as_ref(), clock::now()) {
+        let any = CertificateWish { profile: None, ..(**wish).clone() };
+        tried = order_at(door, harbor, sessions, site, wanted, &any).await;
+    }
     let Err(OrderError::Refused(Refusal::Silent { during, mut what, not_before })) = tried else { return tried };
     let since = sessions.get(harbor, wish.ca.as_deref())?.silent_since();
     let fallback = harbor.settings.ca_named(wish.ca.as_deref()).map(|ca| ca.fallback.clone()).unwrap_or_default();
@@ -154,8 +159,8 @@ async fn order_at(
                 match wanted.rest(&names, &wildcards) {
                     Rest::Order => {}
                     Rest::AsGood => {
-                        let (ca, refused) = (wish.ca.clone(), told(left));
-                        return Ok(Ordered { issued: None, names, wildcards, ca, refused, aside: None });
+                        let (ca, profile, refused) = (wish.ca.clone(), wish.profile.clone(), told(left));
+                        return Ok(Ordered { issued: None, names, wildcards, ca, profile, refused, aside: None });
                     }
                     Rest::CoversLess => return Err(OrderError::Refused(Refusal::Names(left))),
                 }
@@ -163,8 +168,8 @@ async fn order_at(
             Err(error) => return Err(error),
             Ok(issued) => {
                 let aside = laid_aside(harbor, site, wanted, &issued, &names)?;
-                let (ca, refused) = (wish.ca.clone(), told(left));
-                return Ok(Ordered { issued: Some(issued), names, wildcards, ca, refused, aside });
+                let (ca, profile, refused) = (wish.ca.clone(), wish.profile.clone(), told(left));
+                return Ok(Ordered { issued: Some(issued), names, wildcards, ca, profile, refused, aside });
             }
         }
     }

@@ -63,7 +63,7 @@ impl ProofRecords for ZoneProofs<'_> {
                 record_type: RecordType::TXT,
                 alteration: Alteration::Add {
                     ttl: None,
-                    data: vec![RecordData::Txt(vec![placing.content.clone().into_bytes()])],
+                    data: vec![RecordData::Txt([placing.content.clone().into_bytes()].into())],
                 },
             };
             let zone = &placing.zone.name;

@@ -174,6 +174,11 @@ impl Store {
         rows.into_iter().map(entry).collect()
     }
 
+    pub fn count_entries(&self) -> Result<usize, StoreError> {
+        let count: i64 = self.connection.query_row("SELECT count(*) FROM logbook", [], |row| row.get(0))?;
+        Ok(count.max(0) as usize)
+    }
+
     /// One entry, with how each of its changes of files is taken back; without a number the last one that was done.
     pub fn entry(&self, number: Option<i64>) -> Result<Option<(Entry, Vec<Inverse>)>, StoreError> {
         let mut query = self.connection.prepare_cached(

@@ -86,7 +86,7 @@ fn zones_are_read_alike() {
 /// The kinds of edits, on one name: what is asked for, from the records that are there.
 fn edits(zone: &Document) -> Vec<AlterRequest> {
     let txt = RecordType::TXT;
-    let text = |value: &str| RecordData::Txt(vec![value.as_bytes().to_vec()]);
+    let text = |value: &str| RecordData::Txt([value.as_bytes().to_vec()].into());
     let new = DnsName::parse("edited", zone.origin()).unwrap();
     let add = Alteration::Add { ttl: None, data: vec![text("one; two"), text("three")] };
     let mut all = vec![

@@ -18,6 +18,7 @@ pub(super) struct Books {
     pub loses: Option<usize>,
     /// Requests are too many until somebody says otherwise: what `Retry-After` says then.
     pub too_many: Option<String>,
+    pub without_profiles: bool,
     pub accounts: Vec<Account>,
     pub orders: Vec<Order>,
     pub authorizations: Vec<Authorization>,

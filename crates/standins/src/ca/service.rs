@@ -134,6 +134,11 @@ impl CaService {
         self.books().too_many = retry_after.map(String::from);
     }
 
+    /// Offers no profiles from now on.
+    pub fn withdraw_profiles(&self) {
+        self.books().without_profiles = true;
+    }
+
     /// How many orders were placed so far.
     pub fn orders(&self) -> usize {
         self.books().orders.len()
@@ -250,6 +255,10 @@ impl CaService {
 
     fn directory(&self) -> Answer {
         let base = &self.shared.base;
+        let offered: BTreeMap<&str, &str> = match self.books().without_profiles {
+            true => BTreeMap::new(),
+            false => PROFILES.iter().map(|(name, what, _)| (*name, *what)).collect(),
+        };
         Answer::json(
             200,
             &json!({
@@ -261,7 +270,7 @@ impl CaService {
                 "renewalInfo": format!("{base}/renewal"),
                 "meta": {
                     "termsOfService": format!("{base}/terms"),
-                    "profiles": PROFILES.iter().map(|(name, what, _)| (*name, *what)).collect::<BTreeMap<_, _>>(),
+                    "profiles": offered,
                 },
             }),
         )
@@ -283,8 +292,8 @@ impl CaService {
         let days = match profile {
             None => PROFILES[0].2,
             Some(wanted) => match PROFILES.iter().find(|(name, ..)| *name == wanted) {
-                Some((.., days)) => *days,
-                None => return Err(Refusal(400, "invalidProfile", format!("no profile {wanted}"))),
+                Some((.., days)) if !self.books().without_profiles => *days,
+                _ => return Err(Refusal(400, "invalidProfile", format!("no profile {wanted}"))),
             },
         };
         let mut books = self.books();

@@ -6,9 +6,10 @@ use serde_json::{Value, json};
 
 use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, list};
+use crate::show::human::Page;
 
 /// List the accounts.
 #[derive(Debug, Args)]
@@ -16,6 +17,8 @@ pub struct List {
     /// Only those that this account sold.
     #[arg(long, value_name = "ACCOUNT")]
     reseller: Option<String>,
+    #[command(flatten)]
+    with: WithText,
 }
 
 pub fn run(args: &List, context: &Context) -> Report {
@@ -28,22 +31,23 @@ pub fn run(args: &List, context: &Context) -> Report {
         let sites = harbor.store.count_sites(&account.name)?;
         Ok((account, sites))
     });
-    Ok(Box::new(Accounts { rows: rows.collect::<Result<_, Error>>()? }))
+    let rows = rows.collect::<Result<_, Error>>()?;
+    let of = harbor.store.accounts()?.len();
+    Ok(Box::new(Accounts { accounts: args.with.narrow(rows, of, cells) }))
 }
 
 struct Accounts {
-    rows: Vec<(Account, u64)>,
+    accounts: Narrowed<(Account, u64)>,
+}
+
+fn cells((account, sites): &(Account, u64)) -> Vec<String> {
+    vec![account.name.to_string(), sites.to_string(), account.email.clone(), account.home.display().to_string()]
 }
 
 impl Shown for Accounts {
     fn human(&self, page: &mut Page) {
-        if self.rows.is_empty() {
-            return page.line("No accounts yet. Add one: brightharbor account add NAME --email ADDRESS");
-        }
-        let row = |(account, sites): &(Account, u64)| {
-            vec![account.name.to_string(), sites.to_string(), account.email.clone(), account.home.display().to_string()]
-        };
-        list(page, &["account", "sites", "e-mail", "home"], self.rows.iter().map(row).collect());
+        let none = "No accounts yet. Add one: brightharbor account add NAME --email ADDRESS";
+        self.accounts.show(page, "account", none, &["account", "sites", "e-mail", "home"], cells);
     }
 
     fn json(&self) -> Value {
@@ -58,7 +62,10 @@ impl Shown for Accounts {
                 "sites": sites,
             })
         };
-        json!({ "command": "account list", "accounts": self.rows.iter().map(row).collect::<Vec<_>>() })
+        let rows: Vec<Value> = self.accounts.rows.iter().map(row).collect();
+        let mut document = json!({ "command": "account list", "accounts": rows });
+        self.accounts.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {

@@ -10,21 +10,27 @@ use serde_json::{Value, json};
 
 use crate::commands::Report;
 use crate::error::Exit;
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
 use crate::show::Shown;
 use crate::show::human::Page;
 
 /// List the CAs of harbor.toml with the accounts that this harbor has there.
 #[derive(Debug, Args)]
-pub struct List {}
+pub struct List {
+    #[command(flatten)]
+    with: WithText,
+}
 
-pub fn run(_: &List, context: &Context) -> Report {
+pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
     let named = [("default".to_string(), &harbor.settings.ca)];
     let others = harbor.settings.cas.iter().map(|(name, ca)| (name.clone(), ca));
     let known = named.into_iter().chain(others).filter(|(_, ca)| ca.directory.is_some());
-    let rows = known.map(|(name, ca)| Row::of(&harbor, name, ca)).collect();
-    Ok(Box::new(Cas { rows }))
+    let rows: Vec<Row> = known.map(|(name, ca)| Row::of(&harbor, name, ca)).collect();
+    let of = rows.len();
+    let cells = |row: &Row| vec![row.name.clone(), row.directory.clone(), row.contact.clone().unwrap_or_default()];
+    Ok(Box::new(Cas { cas: args.with.narrow(rows, of, cells) }))
 }
 
 struct Row {
@@ -62,17 +68,20 @@ impl Row {
 }
 
 struct Cas {
-    rows: Vec<Row>,
+    cas: Narrowed<Row>,
 }
 
 impl Shown for Cas {
     fn human(&self, page: &mut Page) {
-        if self.rows.is_empty() {
+        if self.cas.rows.is_empty() && self.cas.of > 0 {
+            return page.line("No CA matches.");
+        }
+        if self.cas.rows.is_empty() {
             page.line("harbor.toml names no CA.");
             return page
                 .hanging("  next: ", "set `directory` under [ca], and `terms-accepted` after reading its terms");
         }
-        for row in &self.rows {
+        for row in &self.cas.rows {
             page.blank();
             page.heading(&row.name);
             let account = match (&row.problem, &row.account, row.terms_accepted) {
@@ -112,11 +121,14 @@ impl Shown for Cas {
                 "open_keys": row.open_keys,
             })
         };
-        json!({ "command": "ca list", "cas": self.rows.iter().map(row).collect::<Vec<_>>() })
+        let rows: Vec<Value> = self.cas.rows.iter().map(row).collect();
+        let mut document = json!({ "command": "ca list", "cas": rows });
+        self.cas.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {
         let is_wrong = |row: &Row| row.problem.is_some() || !row.open_keys.is_empty();
-        if self.rows.iter().any(is_wrong) { Exit::Fault } else { Exit::Done }
+        if self.cas.rows.iter().any(is_wrong) { Exit::Fault } else { Exit::Done }
     }
 }

@@ -205,13 +205,17 @@ fn facts(served: &Served) -> Vec<(&'static str, String)> {
     if !versions.is_empty() {
         facts.push(("versions", versions.join(", ")));
     }
+    if !served.suites.is_empty() {
+        let words: Vec<&str> = served.suites.iter().map(|family| family.words()).collect();
+        facts.push(("cipher suites", words.join(", ")));
+    }
     if let Some(alpn) = &served.alpn {
         facts.push(("ALPN", alpn.clone()));
     }
     if let Some(protocol) = served.start_tls {
         facts.push(("STARTTLS", protocol.word().into()));
     }
-    if served.failed.is_none() && served.start_tls.is_none() {
+    if served.speaks_http {
         let hsts = served.hsts.map_or("not set".into(), |seconds| format!("{} days", seconds / 86_400));
         facts.push(("HSTS", hsts));
     }
@@ -279,7 +283,8 @@ impl Shown for Checked {
                 "key": served.chain.first().map(|leaf| &leaf.key),
                 "sent": served.chain.len(),
                 "versions": served.versions,
-                "weak_cipher": served.weak_cipher,
+                "cipher_suites": served.suites,
+                "weak_cipher": served.suites.iter().find(|family| family.is_weak()).map(|family| family.words()),
                 "alpn": served.alpn,
                 "staple": served.staple.as_ref().map(revocation_document),
                 "revocation": revocation_document(&served.revocation),

@@ -5,8 +5,8 @@ use std::time::Duration;
 
 use brightharbor_core::certificate::securing::Secured;
 use brightharbor_core::certificate::{
-    Assembled, Bought, CertificateFacts, CertificateRefusal, CertificateSource, Piece, assemble, import_certificate,
-    pieces,
+    Assembled, Bought, CertificateFacts, CertificateRefusal, CertificateSource, Piece, assemble, best_for,
+    import_certificate, only_site, pieces,
 };
 use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
@@ -17,6 +17,7 @@ use brightharbor_io::secure::verify_installed;
 use brightharbor_io::server::await_fingerprint;
 use brightharbor_io::{load, trust};
 use clap::Args;
+use jiff::Timestamp;
 use serde_json::{Value, json};
 use zeroize::Zeroizing;
 
@@ -72,10 +73,10 @@ pub fn run(args: &Import, context: &Context) -> Report {
         context.block_on(change(context, "certificate import", &args.options, async |overlay, now| {
             let site = match &named {
                 Some(name) => find_site(overlay, name)?,
-                None => site_by_names(overlay, &given)?,
+                None => only_site(named_sites(overlay, &given)?)?,
             };
             let waiting = load::waiting_keys(overlay, &site);
-            let (key, made) = with_its_key(&given, keys.iter().chain(&waiting), &site)?;
+            let (key, made) = with_its_key(&given, keys.iter().chain(&waiting), &site, now)?;
             let roots = trust::roots(&overlay.settings.internet.trust_roots)?;
             let chain: Vec<&[u8]> = made.chain.iter().map(|facts| &facts.der[..]).collect();
             let judged = trust::judge(&chain, site.main(), &roots, now);
@@ -125,33 +126,44 @@ async fn fetch_missing(given: &mut Vec<CertificateFacts>, found: &mut Vec<String
     }
 }
 
-/// The site that the certificate names a hostname of.
-fn site_by_names(harbor: &Harbor, given: &[CertificateFacts]) -> Result<Site, Error> {
-    let leaves = given.iter().filter(|facts| !facts.is_ca);
-    for name in leaves.flat_map(|facts| &facts.names) {
-        let Ok(name) = Host::parse(name.trim_start_matches("*.")) else { continue };
-        if let Some(site) = harbor.store.site_of(&name)? {
-            return Ok(site);
+/// The sites that the certificates name a hostname of: of each the first one.
+fn named_sites(harbor: &Harbor, given: &[CertificateFacts]) -> Result<Vec<Site>, Error> {
+    let mut sites = Vec::new();
+    for leaf in given.iter().filter(|facts| !facts.is_ca) {
+        let named = leaf.names.iter().filter_map(|name| Host::parse(name.trim_start_matches("*.")).ok());
+        for name in named {
+            if let Some(site) = harbor.store.site_of(&name)? {
+                sites.push(site);
+                break;
+            }
         }
     }
-    Err(CertificateRefusal::NoSite.into())
+    Ok(sites)
 }
 
-/// The first key that one of the certificates is for.
+/// The key that one of the certificates is for; of several, the one whose certificate suits the site.
 fn with_its_key<'k>(
     given: &[CertificateFacts],
     keys: impl Iterator<Item = &'k Zeroizing<String>>,
     site: &Site,
+    now: Timestamp,
 ) -> Result<(Zeroizing<String>, Assembled), Error> {
     let mut last = CertificateRefusal::NoKey;
+    let (mut fitting, mut chains) = (Vec::new(), Vec::new());
     for key in keys {
         let public = public_half(key).map_err(|error| CertificateRefusal::Key(error.to_string()))?;
         match assemble(given.to_vec(), &public) {
-            Ok(made) => return Ok((key.clone(), made)),
+            Ok(made) => {
+                fitting.push(key);
+                chains.push(made);
+            }
             Err(error) => last = CertificateRefusal::Unfit { site: site.main().clone(), error },
         }
     }
-    Err(last.into())
+    match best_for(&chains, &site.hostnames, now) {
+        Some(at) => Ok((fitting[at].clone(), chains.swap_remove(at))),
+        None => Err(last.into()),
+    }
 }
 
 /// A handshake shows whether it is served, and whether visitors would trust it.

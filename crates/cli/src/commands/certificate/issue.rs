@@ -1,32 +1,43 @@
-//! `certificate issue` and `certificate renew`: a certificate from the CA for the names of a site that lead here,
-//! installed and verified.
+//! `certificate issue` and `certificate renew`: certificates from the CA for the names of sites that lead here, installed
+//! and verified. What a dry run says is in `foreseen.rs`.
 
-use brightharbor_core::acme::identifiers;
-use brightharbor_core::certificate::securing::{NotIssued, SecureOutcome, Secured, Wanted};
+use brightharbor_core::certificate::securing::{SecureOutcome, Secured, Wanted};
 use brightharbor_core::certificate::{CertificateRefusal, WishChange, keep_wish};
+use brightharbor_core::change::Plan;
 use brightharbor_core::name::Host;
+use brightharbor_core::site::Site;
 use brightharbor_core::survey::Survey;
 use brightharbor_io::acme::offered_profiles;
-use brightharbor_io::look::look_at_site;
-use brightharbor_io::secure::{Foreseen, foresee, secure};
+use brightharbor_io::harbor::Harbor;
+use brightharbor_io::look::look;
+use brightharbor_io::secure::secure_all;
 use clap::Args;
 use serde_json::{Value, json};
 
+use super::foreseen;
 use super::wish::WishOptions;
-use crate::commands::{Report, find_site, host};
-use crate::error::{Error, Exit, advice_for_ca};
+use crate::commands::{Report, find_account, find_site, host};
+use crate::error::{Error, Exit, advice_for_ca, tried};
 use crate::options::ChangeOptions;
 use crate::run::{Context, change};
 use crate::show::human::{self, Page};
 use crate::show::{Shown, json};
 
-/// Obtain a certificate for a site from the CA, install it and verify it by a TLS handshake.
+/// Obtain a certificate for each of these sites from the CA, install it and verify it by a TLS handshake.
 ///
-/// Covers all names of the site whose DNS points to this server; the others are skipped, with the reason.
+/// Covers all names of a site whose DNS points to this server; the others are skipped, with the reason. Those of several
+/// sites are ordered side by side, and installed by one change with one reload.
 #[derive(Debug, Args)]
 pub struct Issue {
-    /// A hostname of the site.
-    hostname: String,
+    /// Hostnames of the sites.
+    #[arg(required_unless_present_any = ["account", "all"], value_name = "HOSTNAME")]
+    hostnames: Vec<String>,
+    /// All sites of this account.
+    #[arg(long, value_name = "ACCOUNT", conflicts_with = "hostnames")]
+    account: Option<String>,
+    /// All sites of the harbor.
+    #[arg(long, conflicts_with_all = ["hostnames", "account"])]
+    all: bool,
     #[command(flatten)]
     wish: WishOptions,
     /// Say which names would be covered, and do nothing.
@@ -37,7 +48,7 @@ pub struct Issue {
     yes: bool,
 }
 
-/// Obtain a new certificate for a site although there is a good one, such as after a key was seen by others.
+/// Obtain new certificates for sites although there are good ones, such as after keys were seen by others.
 #[derive(Debug, Args)]
 pub struct Renew {
     #[command(flatten)]
@@ -52,145 +63,139 @@ pub fn run(args: &Issue, context: &Context) -> Report {
     get(args, Wanted::Enough, context)
 }
 
+/// A site with how its certificate is to be obtained from now on.
+struct Target {
+    site: Site,
+    wish: WishChange,
+}
+
 fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
-    let name = host(&args.hostname)?;
     let harbor = context.open()?;
-    let site = find_site(&harbor, &name)?;
-    let wish = args.wish.change(&name);
-    let wished = wish.of_site(&site, &harbor.settings)?;
-    let ca = harbor.settings.ca_named(wished.rules.certificate.ca.as_deref());
-    if ca.is_none_or(|ca| ca.directory.is_none()) {
-        return Err(Error::refused("no-ca", "harbor.toml names no CA")
-            .advice("set `directory` under [ca] in harbor.toml, and `terms-accepted` after reading its terms"));
+    let targets = targets(args, &harbor)?;
+    let mut wished = Vec::with_capacity(targets.len());
+    for target in &targets {
+        let site = target.wish.of_site(&target.site, &harbor.settings)?;
+        let ca = harbor.settings.ca_named(site.rules.certificate.ca.as_deref());
+        if ca.is_none_or(|ca| ca.directory.is_none()) {
+            return Err(Error::refused("no-ca", "harbor.toml names no CA")
+                .advice("set `directory` under [ca] in harbor.toml, and `terms-accepted` after reading its terms"));
+        }
+        wished.push(site);
     }
-    if let (Some(ca), Some(profile)) = (ca, wish.named_profile()) {
-        let offered = context.block_on(offered_profiles(ca, &harbor.layout, profile))?;
-        let silent = |why| {
-            let message = format!("the CA cannot be asked whether it offers the profile `{profile}`: {why}");
-            Error::refused("ca-silent", message).advice(advice_for_ca("ca-silent"))
-        };
-        wish.refuse_unoffered(&offered.map_err(silent)?)?;
+    let mut asked: Vec<&str> = Vec::new();
+    for (target, site) in targets.iter().zip(&wished) {
+        let ca = site.rules.certificate.ca_word();
+        if !asked.contains(&ca) {
+            refuse_unoffered(&target.wish, site, &harbor, context)?;
+            asked.push(ca);
+        }
     }
     drop(harbor);
     if args.dry_run {
-        let foreseen =
-            context.block_on(async { foresee(&context.open()?, &wished, wanted).await.map_err(Error::from) })??;
-        return match &foreseen.refused {
-            Some(why) => Err(refused(site.main(), why)),
-            None => Ok(Box::new(NotDone(foreseen))),
-        };
+        let foreseen = context.block_on(foreseen::foresee_all(&context.open()?, wished, wanted))??;
+        return foreseen::report(foreseen);
     }
-    context.block_on(issue(context, &wish, site.main(), wanted))?
+    context.block_on(issue(context, &targets, wanted))?
 }
 
-async fn issue(context: &Context, wish: &WishChange, main: &Host, wanted: Wanted) -> Report {
-    let title = format!("how the certificate of {main} is obtained");
+/// The sites that are meant, each once.
+fn targets(args: &Issue, harbor: &Harbor) -> Result<Vec<Target>, Error> {
+    let sites = match &args.account {
+        Some(typed) => harbor.store.sites(Some(&find_account(harbor, typed)?.name))?,
+        None if args.all => harbor.store.sites(None)?,
+        None => vec![],
+    };
+    let mut named: Vec<(Site, Host)> = sites.into_iter().map(|site| (site.clone(), site.main().clone())).collect();
+    for typed in &args.hostnames {
+        let name = host(typed)?;
+        let site = find_site(harbor, &name)?;
+        if !named.iter().any(|(known, _)| known.main() == site.main()) {
+            named.push((site, name));
+        }
+    }
+    if named.is_empty() {
+        return Err(Error::refused("no-sites", "there are no sites to get certificates for")
+            .advice("attach one: brightharbor attach HOSTNAME --account ACCOUNT"));
+    }
+    Ok(named.into_iter().map(|(site, name)| Target { site, wish: args.wish.change(&name) }).collect())
+}
+
+/// A profile that its CA does not offer would have every order refused.
+fn refuse_unoffered(wish: &WishChange, site: &Site, harbor: &Harbor, context: &Context) -> Result<(), Error> {
+    let ca = harbor.settings.ca_named(site.rules.certificate.ca.as_deref());
+    let (Some(ca), Some(profile)) = (ca, wish.named_profile()) else { return Ok(()) };
+    let offered = context.block_on(offered_profiles(ca, &harbor.layout, profile))?;
+    let silent = |why| {
+        let message = format!("the CA cannot be asked whether it offers the profile `{profile}`: {why}");
+        Error::refused("ca-silent", message).advice(advice_for_ca("ca-silent"))
+    };
+    Ok(wish.refuse_unoffered(&offered.map_err(silent)?)?)
+}
+
+async fn issue(context: &Context, targets: &[Target], wanted: Wanted) -> Report {
+    let title = match targets {
+        [one] => format!("how the certificate of {} is obtained", one.site.main()),
+        many => format!("how the certificates of {} sites are obtained", many.len()),
+    };
     // Asked for by this very command, so that nobody is asked again.
     let yes = ChangeOptions { dry_run: false, yes: true };
-    let (_, site) = change(context, &title, &yes, async |overlay, _| {
-        let site = overlay.site_of(main)?.ok_or_else(|| CertificateRefusal::Detached(main.clone()))?;
-        Ok((keep_wish(&site, wish, &overlay.settings)?, wish.of_site(&site, &overlay.settings)?))
+    let (_, sites) = change(context, &title, &yes, async |overlay, _| {
+        let (mut plan, mut sites) = (Plan::new(&title), Vec::with_capacity(targets.len()));
+        for Target { site, wish } in targets {
+            let main = site.main();
+            let site = overlay.site_of(main)?.ok_or_else(|| CertificateRefusal::Detached(main.clone()))?;
+            plan.extend(keep_wish(&site, wish, &overlay.settings)?);
+            sites.push(wish.of_site(&site, &overlay.settings)?);
+        }
+        Ok((plan, sites))
     })
     .await?;
-    let secured = context.work(async |door| secure(door, &site, wanted).await).await?;
-    if let SecureOutcome::Refused { why, .. } = &secured.outcome {
-        return Err(refused(site.main(), why));
+    let all = context.work(async |door| secure_all(door, &sites, wanted).await).await?;
+    let secured: Vec<Secured> = match sites.len() {
+        1 => all.into_iter().collect::<Result<_, _>>()?,
+        _ => sites.iter().zip(all).map(|(site, secured)| tried(site, secured)).collect(),
+    };
+    if let [Secured { site, outcome: SecureOutcome::Refused { why, .. }, .. }] = &secured[..] {
+        return Err(foreseen::refused(site, why));
     }
     context.progress.doing("checking the links");
-    let surveys = look_at_site(&context.open()?, &site).await?.surveys;
+    let hosts: Vec<Host> = sites.iter().flat_map(|site| site.hostnames.clone()).collect();
+    let surveys = look(&context.open()?, &hosts, None).await?.surveys;
     Ok(Box::new(Issued { secured, surveys }))
 }
 
-fn refused(site: &Host, why: &NotIssued) -> Error {
-    let exit = if why.code == "ca-at-work" { Exit::Waits } else { Exit::Refused };
-    let error = Error::new(exit, why.code, &why.reason).advice(advice_for_ca(why.code));
-    error.with("site", site.as_str())
-}
-
-struct NotDone(Foreseen);
-
-impl Shown for NotDone {
-    fn human(&self, page: &mut Page) {
-        if let Some(certificate) = &self.0.in_place {
-            let until = certificate.not_after.strftime("%Y-%m-%d");
-            page.hanging(
-                "",
-                &format!("Dry run: the certificate in place is good until {until}; nothing would be ordered."),
-            );
-            for (name, reason) in &self.0.left_out {
-                page.hanging("  left out: ", &format!("{name}: {reason}"));
-            }
-            return;
-        }
-        let covered = self.0.covered.iter();
-        let covered: Vec<String> = covered.map(|(name, kind)| format!("{name} ({})", kind.word())).collect();
-        let names = if covered.is_empty() { "nothing".into() } else { covered.join(", ") };
-        page.hanging("", &format!("Dry run: nothing was ordered. A certificate would cover {names}."));
-        for (name, reason) in &self.0.left_out {
-            page.hanging("  left out: ", &format!("{name}: {reason}"));
-        }
-        if let Some(reason) = &self.0.ca_silent {
-            page.hanging("  ", &format!("The CA cannot be asked: {reason}. CAA records were not looked at."));
-        }
-    }
-
-    fn json(&self) -> Value {
-        let left_out = self.0.left_out.iter();
-        let left_out: Vec<Value> =
-            left_out.map(|(name, reason)| json!({ "name": name.to_string(), "reason": reason })).collect();
-        let in_place = self.0.in_place.as_ref();
-        let covers: Vec<String> = match in_place {
-            Some(certificate) => {
-                let names = identifiers(&certificate.names, &certificate.details.wildcards);
-                names.iter().map(ToString::to_string).collect()
-            }
-            None => self.0.covered.iter().map(|(name, _)| name.to_string()).collect(),
-        };
-        let proofs: Vec<&str> = self.0.covered.iter().map(|(_, kind)| kind.word()).collect();
-        json!({
-            "command": "certificate issue",
-            "carried_out": false,
-            "in_place": in_place.is_some(),
-            "covers": covers,
-            "proofs": proofs,
-            "left_out": left_out,
-            "ca_silent": self.0.ca_silent,
-        })
-    }
-
-    fn exit(&self) -> Exit {
-        let nothing = (self.0.covered.is_empty() && self.0.in_place.is_none()) || self.0.ca_silent.is_some();
-        if nothing { Exit::Waits } else { Exit::Done }
-    }
-}
-
 struct Issued {
-    secured: Secured,
+    secured: Vec<Secured>,
     surveys: Vec<Survey>,
 }
 
 impl Shown for Issued {
     fn human(&self, page: &mut Page) {
-        human::secured(page, &self.secured);
-        human::surveys(page, &self.surveys);
+        self.secured.iter().for_each(|secured| human::secured(page, secured));
+        match self.secured.len() {
+            1 => human::surveys(page, &self.surveys),
+            _ => human::survey_list(page, &self.surveys),
+        }
     }
 
     fn json(&self) -> Value {
         json!({
             "command": "certificate issue",
             "carried_out": true,
-            "certificate": json::SecuredDocument::from(&self.secured),
+            "certificate": self.secured.first().map(json::SecuredDocument::from),
+            "certificates": self.secured.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
             "surveys": self.surveys.iter().map(json::SurveyDocument::from).collect::<Vec<_>>(),
         })
     }
 
     fn exit(&self) -> Exit {
-        let served = matches!(self.secured.outcome, SecureOutcome::Served { .. });
-        let all_hold = served && self.secured.left_out.is_empty() && self.surveys.iter().all(Survey::all_hold);
-        match self.secured.outcome {
-            SecureOutcome::NotShown { .. } => Exit::Fault,
-            _ if all_hold => Exit::Done,
-            _ => Exit::Waits,
+        let served =
+            |secured: &Secured| matches!(secured.outcome, SecureOutcome::Served { .. }) && secured.left_out.is_empty();
+        let unseen = |secured: &Secured| matches!(secured.outcome, SecureOutcome::NotShown { .. });
+        match () {
+            () if self.secured.iter().any(unseen) => Exit::Fault,
+            () if self.secured.iter().all(served) && self.surveys.iter().all(Survey::all_hold) => Exit::Done,
+            () => Exit::Waits,
         }
     }
 }

@@ -17,6 +17,7 @@ use super::metrics::metrics;
 use super::rows::{Row, days_left};
 use crate::commands::{Report, find_account};
 use crate::error::Exit;
+use crate::narrowed::WithText;
 use crate::run::Context;
 use crate::show::human::{Page, list};
 use crate::show::words::host_words;
@@ -44,6 +45,8 @@ pub struct List {
     /// Write the state to this file, in the text format of Prometheus, for a collector that reads files.
     #[arg(long, value_name = "FILE")]
     metrics: Option<PathBuf>,
+    #[command(flatten)]
+    with: WithText,
 }
 
 pub fn run(args: &List, context: &Context) -> Report {
@@ -51,10 +54,10 @@ pub fn run(args: &List, context: &Context) -> Report {
     let account = args.account.as_deref().map(|typed| find_account(&harbor, typed)).transpose()?;
     let of_account = account.as_ref().map(|account| &account.name);
     if args.former {
-        return list_former::former(of_account, context);
+        return list_former::former(&args.with, of_account, context);
     }
     if args.under_way {
-        return list_former::still_under_way(of_account, context);
+        return list_former::still_under_way(&args.with, of_account, context);
     }
     let now = clock::now();
     let mut rows = Row::read_all(&harbor, account.as_ref().map(|account| &account.name))?;
@@ -64,16 +67,48 @@ pub fn run(args: &List, context: &Context) -> Report {
     if let Some(days) = args.expiring {
         rows.retain(|row| row.certificate.as_ref().is_some_and(|certificate| days_left(certificate, now) <= days));
     }
+    let of = harbor.store.count_all_sites()?;
+    let mut rows = args.with.narrow(rows, of, |row| row.texts(now)).rows;
     let shown = |site: &Host| rows.iter().any(|row| row.site.main() == site);
     let to_revoke = harbor.store.revocations()?.into_iter().map(|one| one.site).filter(shown).collect();
     rows.sort_by_key(|row| {
         let end = row.certificate.as_ref().map(|certificate| certificate.not_after);
         (end.is_none(), end)
     });
-    Ok(Box::new(Certificates { rows, now, coverage: args.coverage, soon: args.expiring, to_revoke }))
+    Ok(Box::new(Certificates { rows, of, now, coverage: args.coverage, soon: args.expiring, to_revoke }))
 }
 
 impl Row {
+    /// What it is found by: the line, and each name in full.
+    fn texts(&self, now: Timestamp) -> Vec<String> {
+        let names = self.site.hostnames.iter().map(ToString::to_string);
+        let covered = self.certificate.iter().flat_map(names_of);
+        self.cells(now).into_iter().chain(names).chain(covered).collect()
+    }
+
+    fn cells(&self, now: Timestamp) -> Vec<String> {
+        let Some(certificate) = &self.certificate else {
+            let why = if self.waits { "waits for its links" } else { "none" };
+            let empty = String::new;
+            return vec![host_words(self.site.main()), empty(), why.into(), empty(), empty(), empty()];
+        };
+        let names = counted(names_of(certificate).len(), "name");
+        vec![
+            host_words(self.site.main()),
+            match self.site.rules.certificate.withdrawn(&certificate.details) {
+                Some(wished) => format!("{}, without profile {wished}", source_words(certificate)),
+                None => source_words(certificate),
+            },
+            certificate.state.word().to_string(),
+            left_words(certificate, now),
+            self.served_at.join(", "),
+            match self.uncovered().len() {
+                0 => names,
+                holes => format!("{names}, {holes} not covered"),
+            },
+        ]
+    }
+
     fn cover_words(&self, hostname: &Host, now: Timestamp) -> String {
         match &self.certificate {
             Some(certificate) if certificate.covers(hostname) => covered_by(certificate, now),
@@ -115,6 +150,8 @@ fn left_words(certificate: &Certificate, now: Timestamp) -> String {
 
 struct Certificates {
     rows: Vec<Row>,
+    /// How many sites there are without any filter.
+    of: usize,
     now: Timestamp,
     coverage: bool,
     /// So many days are soon, if somebody has said so.
@@ -211,31 +248,12 @@ impl Shown for Certificates {
             });
             return list(page, &["hostname", "certificate"], rows.collect());
         }
-        let rows = self.rows.iter().map(|row| match &row.certificate {
-            Some(certificate) => vec![
-                host_words(row.site.main()),
-                source_words(certificate),
-                certificate.state.word().to_string(),
-                left_words(certificate, self.now),
-                row.served_at.join(", "),
-                match row.uncovered().len() {
-                    0 => counted(names_of(certificate).len(), "name"),
-                    holes => format!("{}, {holes} not covered", counted(names_of(certificate).len(), "name")),
-                },
-            ],
-            None => {
-                let why = if row.waits { "waits for its links" } else { "none" };
-                vec![
-                    host_words(row.site.main()),
-                    String::new(),
-                    why.into(),
-                    String::new(),
-                    String::new(),
-                    String::new(),
-                ]
-            }
-        });
+        let rows = self.rows.iter().map(|row| row.cells(self.now));
         list(page, &["site", "source", "state", "time", "at", "covers"], rows.collect());
+        if self.rows.len() < self.of {
+            page.blank();
+            page.line(&format!("{} of {} are listed.", self.rows.len(), counted(self.of, "site")));
+        }
     }
 
     fn json(&self) -> Value {
@@ -261,6 +279,8 @@ impl Shown for Certificates {
             "command": "certificate list",
             "certificates": self.rows.iter().map(row).collect::<Vec<_>>(),
             "to_revoke": self.to_revoke,
+            "shown": self.rows.len(),
+            "of": self.of,
         })
     }
 

@@ -10,18 +10,20 @@ use serde_json::{Value, json};
 
 use crate::commands::Report;
 use crate::error::Exit;
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
-use crate::show::human::{Page, list};
+use crate::show::human::Page;
 use crate::show::words::host_words;
 use crate::show::{Shown, counted};
 
-pub fn former(account: Option<&AccountName>, context: &Context) -> Report {
+pub fn former(with: &WithText, account: Option<&AccountName>, context: &Context) -> Report {
     let harbor = context.open()?;
-    let rows = former_of(&harbor, &harbor.store.sites(account)?)?;
-    Ok(Box::new(Former { rows, now: clock::now() }))
+    let (rows, now) = (former_of(&harbor, &harbor.store.sites(account)?)?, clock::now());
+    let of = rows.len();
+    Ok(Box::new(Former { rows: with.narrow(rows, of, |row| former_cells(row, now)), now }))
 }
 
-pub fn still_under_way(account: Option<&AccountName>, context: &Context) -> Report {
+pub fn still_under_way(with: &WithText, account: Option<&AccountName>, context: &Context) -> Report {
     let harbor = context.open()?;
     let mut rows = Vec::new();
     for one in under_way(&harbor) {
@@ -31,46 +33,47 @@ pub fn still_under_way(account: Option<&AccountName>, context: &Context) -> Repo
         };
         rows.extend(Some(one).filter(|_| of_account));
     }
-    Ok(Box::new(StillUnderWay { rows, now: clock::now() }))
+    let (of, now) = (rows.len(), clock::now());
+    Ok(Box::new(StillUnderWay { rows: with.narrow(rows, of, |one| under_way_cells(one, now)), now }))
 }
 
 struct Former {
-    rows: Vec<(Host, FormerFound)>,
+    rows: Narrowed<(Host, FormerFound)>,
     now: Timestamp,
 }
 
-impl Former {
-    /// Whether it would do in the place of the one that is there.
-    fn words(&self, found: &FormerFound) -> String {
-        match (found.chain.first(), &found.judged) {
-            (None, _) => "cannot be read".into(),
-            (Some(leaf), _) if leaf.not_after <= self.now => "expired".into(),
-            _ if found.revoked => "revoked".into(),
-            (_, Ok(())) => "trusted".into(),
-            (_, Err(distrust)) => format!("not trusted: {}", distrust.words()),
-        }
+/// Whether it would do in the place of the one that is there.
+fn former_words(found: &FormerFound, now: Timestamp) -> String {
+    match (found.chain.first(), &found.judged) {
+        (None, _) => "cannot be read".into(),
+        (Some(leaf), _) if leaf.not_after <= now => "expired".into(),
+        _ if found.revoked => "revoked".into(),
+        (_, Ok(())) => "trusted".into(),
+        (_, Err(distrust)) => format!("not trusted: {}", distrust.words()),
     }
+}
+
+fn former_cells((site, found): &(Host, FormerFound), now: Timestamp) -> Vec<String> {
+    let leaf = found.chain.first();
+    vec![
+        host_words(site),
+        found.name.clone(),
+        found.source.words().to_string(),
+        leaf.map_or_else(String::new, |leaf| leaf.not_after.strftime("%Y-%m-%d").to_string()),
+        leaf.map_or_else(String::new, |leaf| counted(leaf.names.len(), "name")),
+        former_words(found, now),
+    ]
 }
 
 impl Shown for Former {
     fn human(&self, page: &mut Page) {
-        if self.rows.is_empty() {
-            return page.line("No former certificates are kept.");
+        let headings = ["site", "kept as", "source", "until", "covers", "state"];
+        let none = "No former certificates are kept.";
+        self.rows.show(page, "former certificate", none, &headings, |row| former_cells(row, self.now));
+        if !self.rows.rows.is_empty() {
+            page.blank();
+            page.hanging("", "to put one back: brightharbor certificate install --site HOSTNAME --former NAME");
         }
-        let row = |(site, found): &(Host, FormerFound)| {
-            let leaf = found.chain.first();
-            vec![
-                host_words(site),
-                found.name.clone(),
-                found.source.words().to_string(),
-                leaf.map_or_else(String::new, |leaf| leaf.not_after.strftime("%Y-%m-%d").to_string()),
-                leaf.map_or_else(String::new, |leaf| counted(leaf.names.len(), "name")),
-                self.words(found),
-            ]
-        };
-        list(page, &["site", "kept as", "source", "until", "covers", "state"], self.rows.iter().map(row).collect());
-        page.blank();
-        page.hanging("", "to put one back: brightharbor certificate install --site HOSTNAME --former NAME");
     }
 
     fn json(&self) -> Value {
@@ -89,7 +92,10 @@ impl Shown for Former {
                 "revoked": found.revoked,
             })
         };
-        json!({ "command": "certificate list", "former": self.rows.iter().map(row).collect::<Vec<_>>() })
+        let rows: Vec<Value> = self.rows.rows.iter().map(row).collect();
+        let mut document = json!({ "command": "certificate list", "former": rows });
+        self.rows.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {
@@ -98,15 +104,18 @@ impl Shown for Former {
 }
 
 struct StillUnderWay {
-    rows: Vec<UnderWay>,
+    rows: Narrowed<UnderWay>,
     now: Timestamp,
 }
 
-impl StillUnderWay {
-    /// In seconds.
-    fn age(&self, one: &UnderWay) -> u64 {
-        u64::try_from(self.now.duration_since(one.since).as_secs()).unwrap_or_default()
-    }
+/// In seconds.
+fn age(one: &UnderWay, now: Timestamp) -> u64 {
+    u64::try_from(now.duration_since(one.since).as_secs()).unwrap_or_default()
+}
+
+fn under_way_cells(one: &UnderWay, now: Timestamp) -> Vec<String> {
+    let place = one.place.display().to_string();
+    vec![host_words(&one.site), kind_words(one.what).1.into(), show_seconds(age(one, now)), place]
 }
 
 fn kind_words(kind: UnderWayKind) -> (&'static str, &'static str) {
@@ -118,14 +127,9 @@ fn kind_words(kind: UnderWayKind) -> (&'static str, &'static str) {
 
 impl Shown for StillUnderWay {
     fn human(&self, page: &mut Page) {
-        if self.rows.is_empty() {
-            return page.line("Nothing is under way.");
-        }
-        let row = |one: &UnderWay| {
-            let place = one.place.display().to_string();
-            vec![host_words(&one.site), kind_words(one.what).1.into(), show_seconds(self.age(one)), place]
-        };
-        list(page, &["site", "what", "age", "kept in"], self.rows.iter().map(row).collect());
+        let headings = ["site", "what", "age", "kept in"];
+        let none = "Nothing is under way.";
+        self.rows.show(page, "piece of work", none, &headings, |one| under_way_cells(one, self.now));
     }
 
     fn json(&self) -> Value {
@@ -134,11 +138,14 @@ impl Shown for StillUnderWay {
                 "site": one.site,
                 "kind": kind_words(one.what).0,
                 "since": one.since.to_string(),
-                "age_seconds": self.age(one),
+                "age_seconds": age(one, self.now),
                 "place": one.place.display().to_string(),
             })
         };
-        json!({ "command": "certificate list", "under_way": self.rows.iter().map(row).collect::<Vec<_>>() })
+        let rows: Vec<Value> = self.rows.rows.iter().map(row).collect();
+        let mut document = json!({ "command": "certificate list", "under_way": rows });
+        self.rows.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {

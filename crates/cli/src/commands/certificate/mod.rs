@@ -1,6 +1,7 @@
 //! `certificate`: certificates of sites, from the CA, bought, or made here.
 
 pub mod check;
+mod foreseen;
 pub mod import;
 pub mod install;
 pub mod issue;

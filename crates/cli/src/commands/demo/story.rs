@@ -29,6 +29,9 @@ pub struct Story<'a> {
     started: Instant,
 }
 
+/// Before what commands print.
+const INDENT: &str = "    ";
+
 /// What a step must come to.
 struct Expected<'a> {
     exit: Exit,
@@ -60,11 +63,13 @@ impl<'a> Story<'a> {
         let says = ["stops at `delegated`", "nameserver ns1.saltmarsh.example", "nameserver ns2.saltmarsh.example"];
         self.run(&attach, Expected { exit: Exit::Waits, says: &says })?;
 
-        self.tell("The bakery's owner sets these two nameservers at the registrar.");
-        let names = ["ns1.saltmarsh.example", "ns2.saltmarsh.example"];
-        let set = self.world.registrar.set_nameservers("crumbandtide.example", &names);
-        set.map_err(|reason| failed(format!("the registrar refuses: {reason}")))?;
-        self.note("(at the registrar) crumbandtide.example: ns1.saltmarsh.example ns2.saltmarsh.example");
+        self.tell("The bakery's owner sets nameservers at the registrar, and leaves one of the old host among them.");
+        self.delegate(&["ns1.saltmarsh.example", "ns2.oldquay.example"])?;
+        let check = ["delegation", "check", "crumbandtide.example"];
+        self.run(&check, Expected { exit: Exit::Fault, says: &["fault", "ns2.oldquay.example", "cure:"] })?;
+
+        self.tell("What was wrong, why, and whose turn it is was said; the owner corrects it.");
+        self.delegate(&["ns1.saltmarsh.example", "ns2.saltmarsh.example"])?;
 
         self.tell("The delegation holds now; resolvers keep the old answer for a time that can be told.");
         let survey = ["survey", "crumbandtide.example"];
@@ -79,6 +84,12 @@ impl<'a> Story<'a> {
         self.tell("A subdomain needs nobody else: one command, and all its links hold.");
         let shop = ["attach", "shop.crumbandtide.example", "--account", "bakery"];
         self.run(&shop, Expected { exit: Exit::Done, says: &["subdomain", "all six links hold"] })?;
+
+        self.tell("A register asks for a record, and the old menu is sent on to the shop.");
+        let record = ["record", "add", "crumbandtide.example", "TXT", "harbour-register=4711"];
+        self.run(&record, Expected { exit: Exit::Done, says: &["harbour-register=4711", "serial"] })?;
+        let redirect = ["redirect", "add", "crumbandtide.example/menu", "https://shop.crumbandtide.example/"];
+        self.run(&redirect, Expected { exit: Exit::Done, says: &["crumbandtide.example/menu", "302"] })?;
 
         self.tell("A part of the shop is a program, which tells the tides: the web server passes visitors on to it.");
         let serve = format!("/tides=http://{}", self.world.program());
@@ -102,6 +113,14 @@ impl<'a> Story<'a> {
         Ok(())
     }
 
+    /// What the domain's owner does with the login at the registrar.
+    fn delegate(&self, names: &[&str]) -> Result<(), Error> {
+        let set = self.world.registrar.set_nameservers("crumbandtide.example", names);
+        set.map_err(|reason| failed(format!("the registrar refuses: {reason}")))?;
+        self.note(&format!("(at the registrar) crumbandtide.example: {}", names.join(" ")));
+        Ok(())
+    }
+
     fn prepare(&self) -> Result<(), Error> {
         let write = |name: &str, text: &str| std::fs::write(self.folder.join(name), text);
         write("settings.toml", &self.world.settings())
@@ -116,7 +135,7 @@ impl<'a> Story<'a> {
         let output = Command::new(&self.program)
             .args(arguments)
             .env("BRIGHTHARBOR", self.folder.join("harbor"))
-            .env("COLUMNS", "96")
+            .env("COLUMNS", Page::new().width().saturating_sub(INDENT.len()).to_string())
             .output()
             .map_err(|error| failed(format!("brightharbor {shown}: {error}")))?;
         let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
@@ -124,7 +143,7 @@ impl<'a> Story<'a> {
         let short = text.replace(&self.folder.display().to_string(), "...");
         self.show(|page| {
             page.line(&format!("  $ brightharbor {shown}"));
-            short.lines().for_each(|line| page.line(&format!("    {line}")));
+            short.lines().for_each(|line| page.line(&format!("{INDENT}{line}")));
             page.blank();
         });
         self.record(format!("brightharbor {shown}"), exit);

@@ -5,13 +5,15 @@ mod show;
 use brightharbor_io::clock;
 use brightharbor_io::store::Entry;
 use clap::{Args, Subcommand};
+use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::commands::Report;
 use crate::error::Exit;
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, list, when};
+use crate::show::human::{Page, when};
 use crate::show::words;
 
 /// Show what was done in this harbor, the newest first.
@@ -20,9 +22,11 @@ use crate::show::words;
 pub struct Logbook {
     #[command(subcommand)]
     command: Option<OfOne>,
-    /// How many entries.
+    /// How many entries at most.
     #[arg(long, default_value_t = 20, value_name = "NUMBER")]
     last: u32,
+    #[command(flatten)]
+    with: WithText,
 }
 
 #[derive(Debug, Subcommand)]
@@ -34,7 +38,12 @@ pub fn run(args: &Logbook, context: &Context) -> Report {
     if let Some(OfOne::Show(show)) = &args.command {
         return show::run(show, context);
     }
-    let entries = context.open()?.store.logbook(args.last)?;
+    let harbor = context.open()?;
+    // A text is looked for in all of them.
+    let most = if args.with.is_given() { u32::MAX } else { args.last };
+    let entries = harbor.store.logbook(most)?;
+    let mut entries = args.with.narrow(entries, harbor.store.count_entries()?, |entry| cells(entry, clock::now()));
+    entries.rows.truncate(args.last as usize);
     Ok(Box::new(Entries { entries }))
 }
 
@@ -59,31 +68,26 @@ fn document(entry: &Entry) -> Value {
 }
 
 struct Entries {
-    entries: Vec<Entry>,
+    entries: Narrowed<Entry>,
+}
+
+fn cells(entry: &Entry, now: Timestamp) -> Vec<String> {
+    let changes = entry.changes.changes.len().to_string();
+    vec![entry.id.to_string(), when(entry.at, now), entry.who.clone(), entry.title.clone(), changes, outcome(entry)]
 }
 
 impl Shown for Entries {
     fn human(&self, page: &mut Page) {
-        if self.entries.is_empty() {
-            return page.line("Nothing has been changed in this harbor yet.");
-        }
-        let now = clock::now();
-        let row = |entry: &Entry| {
-            let changes = entry.changes.changes.len().to_string();
-            vec![
-                entry.id.to_string(),
-                when(entry.at, now),
-                entry.who.clone(),
-                entry.title.clone(),
-                changes,
-                outcome(entry),
-            ]
-        };
-        list(page, &["no.", "when", "who", "what", "changes", "outcome"], self.entries.iter().map(row).collect());
+        let (now, none) = (clock::now(), "Nothing has been changed in this harbor yet.");
+        let headings = ["no.", "when", "who", "what", "changes", "outcome"];
+        self.entries.show(page, "entry", none, &headings, |entry| cells(entry, now));
     }
 
     fn json(&self) -> Value {
-        json!({ "command": "logbook", "entries": self.entries.iter().map(document).collect::<Vec<_>>() })
+        let rows: Vec<Value> = self.entries.rows.iter().map(document).collect();
+        let mut document = json!({ "command": "logbook", "entries": rows });
+        self.entries.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {

@@ -6,17 +6,20 @@ use brightharbor_core::zone::Zone;
 use clap::Args;
 use serde_json::{Value, json};
 
-use super::document;
 use crate::commands::{Report, find_set};
 use crate::error::Exit;
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
-use crate::show::human::{Page, list};
+use crate::show::human::Page;
 use crate::show::words::weakness;
 use crate::show::{Shown, counted};
 
 /// List the nameserver sets, with how many domains use each.
 #[derive(Debug, Args)]
-pub struct List {}
+pub struct List {
+    #[command(flatten)]
+    with: WithText,
+}
 
 /// Show one nameserver set, with the domains that use it.
 #[derive(Debug, Args)]
@@ -25,7 +28,7 @@ pub struct Show {
     set: String,
 }
 
-pub fn run(_: &List, context: &Context) -> Report {
+pub fn run(args: &List, context: &Context) -> Report {
     let harbor = context.open()?;
     let mut rows = Vec::new();
     if !harbor.settings.host.nameservers.is_empty() {
@@ -35,7 +38,8 @@ pub fn run(_: &List, context: &Context) -> Report {
     for (name, set) in &harbor.settings.nameserver_sets {
         rows.push((name.clone(), set.clone(), harbor.store.zones_with_set(Some(name))?));
     }
-    Ok(Box::new(Sets { rows }))
+    let of = rows.len();
+    Ok(Box::new(Sets { sets: args.with.narrow(rows, of, cells) }))
 }
 
 pub fn show(args: &Show, context: &Context) -> Report {
@@ -48,29 +52,31 @@ pub fn show(args: &Show, context: &Context) -> Report {
 }
 
 struct Sets {
-    rows: Vec<(String, NameserverSet, u32)>,
+    sets: Narrowed<(String, NameserverSet, u32)>,
+}
+
+fn cells((name, set, domains): &(String, NameserverSet, u32)) -> Vec<String> {
+    let of = set.capacity.map(|capacity| format!(" of {capacity}")).unwrap_or_default();
+    vec![
+        name.clone(),
+        set.nameservers.iter().map(|name| name.bare()).collect::<Vec<_>>().join(", "),
+        set.account.as_ref().map_or("everybody".into(), ToString::to_string),
+        format!("{domains}{of}"),
+    ]
 }
 
 impl Shown for Sets {
     fn human(&self, page: &mut Page) {
-        if self.rows.is_empty() {
-            return page.line("No nameserver sets yet. Add one: brightharbor nameserver add SET NAME=ADDRESS...");
-        }
-        let row = |(name, set, domains): &(String, NameserverSet, u32)| {
-            let of = set.capacity.map(|capacity| format!(" of {capacity}")).unwrap_or_default();
-            vec![
-                name.clone(),
-                set.nameservers.iter().map(|name| name.bare()).collect::<Vec<_>>().join(", "),
-                set.account.as_ref().map_or("everybody".into(), ToString::to_string),
-                format!("{domains}{of}"),
-            ]
-        };
-        list(page, &["set", "nameservers", "for", "domains"], self.rows.iter().map(row).collect());
+        let none = "No nameserver sets yet. Add one: brightharbor nameserver add SET NAME=ADDRESS...";
+        self.sets.show(page, "set", none, &["set", "nameservers", "for", "domains"], cells);
     }
 
     fn json(&self) -> Value {
-        let sets: Vec<Value> = self.rows.iter().map(|(name, set, domains)| document(name, set, *domains)).collect();
-        json!({ "command": "nameserver list", "sets": sets })
+        let rows = self.sets.rows.iter();
+        let sets: Vec<Value> = rows.map(|(name, set, domains)| super::document(name, set, *domains)).collect();
+        let mut document = json!({ "command": "nameserver list", "sets": sets });
+        self.sets.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {
@@ -112,7 +118,7 @@ impl Shown for SetPage {
     }
 
     fn json(&self) -> Value {
-        let mut document = document(&self.name, &self.set, self.zones.len() as u32);
+        let mut document = super::document(&self.name, &self.set, self.zones.len() as u32);
         document["zones"] = self.zones.iter().map(|zone| zone.name.as_str()).collect::<Vec<_>>().into();
         document["weaknesses"] = weaknesses(&self.set).iter().map(|one| weakness(one).document(true)).collect();
         json!({ "command": "nameserver show", "set": document })

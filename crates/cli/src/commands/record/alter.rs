@@ -138,7 +138,7 @@ fn in_file(
     let document = parse_file(before, origin, includes.of(file, Path::new(".")))
         .map_err(|error| unreadable_zone(&shown, &error))?;
     let title = format!("record {} {}", asked.verb, request.owner.bare());
-    let (mut plan, altered) = alter_loose(file.to_path_buf(), &document, &request, &title, clock::now())?;
+    let (mut plan, altered) = alter_loose(file.to_path_buf(), document, &request, &title, clock::now())?;
     plan.remarks = said.into_iter().map(Remark::Taken).collect();
     let journal = PathBuf::from(format!("{shown}.jnl"));
     if journal.exists() {
@@ -146,7 +146,7 @@ fn in_file(
     }
     let done = !manner.options.dry_run;
     if done {
-        replace_if_unchanged(file, document.source(), altered.zone.source())?;
+        replace_if_unchanged(file, plan.set.before(file).unwrap_or_default(), altered.zone.source())?;
     }
     let carried = Carried { plan, entry: None, took: Duration::ZERO, missing: vec![] };
     Ok(Box::new(RecordReport { verb: asked.verb, carried, altered, done, loaded: None, watched: None }))

@@ -12,6 +12,7 @@ use serde_json::{Value, json};
 
 use crate::commands::{Report, zone_name};
 use crate::error::{Error, Exit, unreadable_zone};
+use crate::narrowed::{Narrowed, WithText};
 use crate::options::IncludeOptions;
 use crate::run::Context;
 use crate::show::Shown;
@@ -33,6 +34,8 @@ pub struct List {
     #[arg(long)]
     all: bool,
     #[command(flatten)]
+    with: WithText,
+    #[command(flatten)]
     includes: IncludeOptions,
 }
 
@@ -49,7 +52,7 @@ pub fn run(args: &List, context: &Context) -> Report {
         })?;
         let document = parse_file(bytes, origin, args.includes.of(file, Path::new(".")))
             .map_err(|error| unreadable_zone(&shown, &error))?;
-        return Ok(Box::new(Records::of(origin.bare(), &document, args.all)));
+        return Ok(Box::new(Records::of(origin.bare(), &document, args)));
     }
     let name = zone_name(args.zone.as_deref().unwrap_or_default())?;
     let harbor = context.open()?;
@@ -58,41 +61,43 @@ pub fn run(args: &List, context: &Context) -> Report {
             .advice(format!("attach its domain first: brightharbor attach {name} --account ACCOUNT"))
     })?;
     let document = context.block_on(read_zone(&harbor, &zone))??.document;
-    Ok(Box::new(Records::of(zone.name.to_string(), &document, args.all)))
+    Ok(Box::new(Records::of(zone.name.to_string(), &document, args)))
 }
 
 struct Records {
     zone: String,
     serial: u32,
-    records: Vec<Record>,
+    records: Narrowed<Record>,
+    /// How many are listed where no text is looked for.
+    own: usize,
     /// Whether what a signer makes is listed as well.
     all: bool,
 }
 
 impl Records {
-    fn of(zone: String, document: &Document, all: bool) -> Self {
-        Self { zone, serial: document.soa().serial, records: document.served_records(), all }
+    fn of(zone: String, document: &Document, args: &List) -> Self {
+        let all = document.served_records();
+        let own = all.iter().filter(|record| args.all || !is_of_signing(record)).count();
+        let (of, serial) = (all.len(), document.soa().serial);
+        Self { zone, serial, records: args.with.narrow(all, of, cells), own, all: args.all }
     }
+}
+
+fn cells(record: &Record) -> Vec<String> {
+    vec![record.owner.to_string(), record.ttl.to_string(), record.record_type().to_string(), record.data.to_string()]
 }
 
 impl Shown for Records {
     fn human(&self, page: &mut Page) {
         let (of_signing, own): (Vec<&Record>, Vec<&Record>) =
-            self.records.iter().partition(|record| !self.all && is_of_signing(record));
-        page.heading(&format!("{}: {} records, serial {}", self.zone, own.len(), self.serial));
+            self.records.rows.iter().partition(|record| !self.all && is_of_signing(record));
+        let of = if own.len() < self.own { format!(" of {}", self.own) } else { String::new() };
+        page.heading(&format!("{}: {}{of} records, serial {}", self.zone, own.len(), self.serial));
         if !of_signing.is_empty() {
             let count = of_signing.len();
             page.hanging("", &format!("and {count} keys, signatures and proofs of absence, which --all lists"));
         }
-        let row = |record: &Record| {
-            vec![
-                record.owner.to_string(),
-                record.ttl.to_string(),
-                record.record_type().to_string(),
-                record.data.to_string(),
-            ]
-        };
-        list(page, &["owner", "TTL", "type", "data"], own.into_iter().map(row).collect());
+        list(page, &["owner", "TTL", "type", "data"], own.into_iter().map(cells).collect());
     }
 
     fn json(&self) -> Value {
@@ -104,12 +109,14 @@ impl Shown for Records {
                 "data": record.data.to_string(),
             })
         };
-        json!({
+        let mut document = json!({
             "command": "record list",
             "zone": self.zone,
             "serial": self.serial,
-            "records": self.records.iter().map(row).collect::<Vec<_>>(),
-        })
+            "records": self.records.rows.iter().map(row).collect::<Vec<_>>(),
+        });
+        self.records.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {

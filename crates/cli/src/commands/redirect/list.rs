@@ -7,9 +7,10 @@ use serde_json::{Value, json};
 
 use crate::commands::{Report, find_account};
 use crate::error::Exit;
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, list};
+use crate::show::human::Page;
 use crate::show::words::source_words;
 
 /// List the redirects.
@@ -18,9 +19,8 @@ pub struct List {
     /// Of this account alone.
     #[arg(long, value_name = "ACCOUNT")]
     account: Option<String>,
-    /// Only those whose source or target has this text in it.
-    #[arg(long, value_name = "TEXT")]
-    with: Option<String>,
+    #[command(flatten)]
+    with: WithText,
     /// By what the list is sorted; those without an end come last.
     #[arg(long, value_enum, default_value = "source")]
     sort: Sort,
@@ -41,38 +41,38 @@ pub fn run(args: &List, context: &Context) -> Report {
         .into_iter()
         .flat_map(|site| site.rules.redirects.into_iter().map(move |redirect| (site.account.clone(), redirect)))
         .collect();
-    if let Some(text) = &args.with {
-        rows.retain(|(_, redirect)| source_words(redirect).contains(text) || redirect.target.text().contains(text));
-    }
+    let of = match account {
+        Some(_) => harbor.store.sites_with_redirects(None)?.iter().map(|site| site.rules.redirects.len()).sum(),
+        None => rows.len(),
+    };
     match args.sort {
         Sort::Source => rows.sort_by(|(_, a), (_, b)| a.source.cmp(&b.source)),
         Sort::Target => rows.sort_by(|(_, a), (_, b)| a.target.text().cmp(b.target.text())),
         // Those without an end last.
         Sort::Until => rows.sort_by_key(|(_, redirect)| (redirect.until.is_none(), redirect.until)),
     }
-    Ok(Box::new(Redirects { rows }))
+    Ok(Box::new(Redirects { redirects: args.with.narrow(rows, of, cells) }))
 }
 
 struct Redirects {
-    rows: Vec<(AccountName, Redirect)>,
+    redirects: Narrowed<(AccountName, Redirect)>,
+}
+
+fn cells((_, redirect): &(AccountName, Redirect)) -> Vec<String> {
+    let target = redirect.target.text();
+    let rest = if redirect.keep_path { " + rest" } else { "" };
+    vec![
+        source_words(redirect),
+        format!("{target}{rest}"),
+        redirect.status.to_string(),
+        redirect.last_day().map(|day| day.to_string()).unwrap_or_default(),
+    ]
 }
 
 impl Shown for Redirects {
     fn human(&self, page: &mut Page) {
-        if self.rows.is_empty() {
-            return page.line("No redirects. Add one: brightharbor redirect add SOURCE TARGET");
-        }
-        let row = |(_, redirect): &(AccountName, Redirect)| {
-            let target = redirect.target.text();
-            let rest = if redirect.keep_path { " + rest" } else { "" };
-            vec![
-                source_words(redirect),
-                format!("{target}{rest}"),
-                redirect.status.to_string(),
-                redirect.last_day().map(|day| day.to_string()).unwrap_or_default(),
-            ]
-        };
-        list(page, &["source", "target", "status", "until"], self.rows.iter().map(row).collect());
+        let none = "No redirects. Add one: brightharbor redirect add SOURCE TARGET";
+        self.redirects.show(page, "redirect", none, &["source", "target", "status", "until"], cells);
     }
 
     fn json(&self) -> Value {
@@ -89,7 +89,10 @@ impl Shown for Redirects {
                 "until": redirect.last_day().map(|day| day.to_string()),
             })
         };
-        json!({ "command": "redirect list", "redirects": self.rows.iter().map(row).collect::<Vec<_>>() })
+        let rows: Vec<Value> = self.redirects.rows.iter().map(row).collect();
+        let mut document = json!({ "command": "redirect list", "redirects": rows });
+        self.redirects.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {

@@ -13,9 +13,10 @@ use serde_json::{Value, json};
 
 use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
 use crate::show::Shown;
-use crate::show::human::{Page, list};
+use crate::show::human::Page;
 use crate::show::json::hosts_document;
 use crate::show::words::{host_words, https_word};
 use brightharbor_io::look::look;
@@ -38,6 +39,8 @@ pub struct List {
     /// Only the sites whose main name stops at this link; walks the links of each.
     #[arg(long, value_enum, value_name = "LINK")]
     stops_at: Option<StopArgument>,
+    #[command(flatten)]
+    with: WithText,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -109,11 +112,8 @@ pub fn run(args: &List, context: &Context) -> Report {
     if let Some(stop) = args.stops_at {
         rows.retain(|row| row.stops_at.is_some_and(|at| stop.fits(at)));
     }
-    Ok(Box::new(Sites {
-        rows,
-        links,
-        filtered: args.account.is_some() || args.kind.is_some() || args.stops_at.is_some(),
-    }))
+    let of = harbor.store.count_all_sites()?;
+    Ok(Box::new(Sites { sites: args.with.narrow(rows, of, Row::texts), links }))
 }
 
 /// One after the other: a site's links are many questions already.
@@ -159,9 +159,8 @@ struct Row {
 }
 
 struct Sites {
-    rows: Vec<Row>,
+    sites: Narrowed<Row>,
     links: bool,
-    filtered: bool,
 }
 
 impl Row {
@@ -173,6 +172,24 @@ impl Row {
             _ => host_words(name),
         });
         std::iter::once(host_words(main)).chain(others).collect::<Vec<_>>().join(" and ")
+    }
+
+    /// What it is found by: the line, and each name in full.
+    fn texts(&self) -> Vec<String> {
+        let names = self.site.hostnames.iter().map(ToString::to_string);
+        self.cells(false).into_iter().chain(names).collect()
+    }
+
+    fn cells(&self, in_window: bool) -> Vec<String> {
+        let mut cells = vec![
+            self.names(),
+            self.site.account.to_string(),
+            self.https().to_string(),
+            self.certificate_words(),
+            self.root(in_window),
+        ];
+        cells.extend(self.stops_at.map(String::from));
+        cells
     }
 
     /// The document root; in a window, from the home of the account on, as `~bakery/www/crumbandtide.example`.
@@ -209,29 +226,13 @@ impl Row {
 
 impl Shown for Sites {
     fn human(&self, page: &mut Page) {
-        if self.rows.is_empty() && self.filtered {
-            return page.line("No site matches.");
-        }
-        if self.rows.is_empty() {
-            return page.line("No sites yet. Attach one: brightharbor attach HOSTNAME --account ACCOUNT");
-        }
-        let in_window = page.is_read_in_a_window();
-        let row = |row: &Row| {
-            let mut cells = vec![
-                row.names(),
-                row.site.account.to_string(),
-                row.https().to_string(),
-                row.certificate_words(),
-                row.root(in_window),
-            ];
-            cells.extend(row.stops_at.map(String::from));
-            cells
-        };
+        let none = "No sites yet. Attach one: brightharbor attach HOSTNAME --account ACCOUNT";
         let mut headings = vec!["site", "account", "https", "certificate", "document root"];
         if self.links {
             headings.push("stops at");
         }
-        list(page, &headings, self.rows.iter().map(row).collect());
+        let in_window = page.is_read_in_a_window();
+        self.sites.show(page, "site", none, &headings, |row| row.cells(in_window));
     }
 
     fn json(&self) -> Value {
@@ -253,7 +254,10 @@ impl Shown for Sites {
                 "waiting": row.waiting.as_ref().map(|waiting| waiting.reason.clone()),
             })
         };
-        json!({ "command": "site list", "sites": self.rows.iter().map(row).collect::<Vec<_>>() })
+        let rows: Vec<Value> = self.sites.rows.iter().map(row).collect();
+        let mut document = json!({ "command": "site list", "sites": rows });
+        self.sites.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {

@@ -19,7 +19,7 @@ use brightharbor_core::redirect::end_redirects;
 use brightharbor_core::site::{FILES_AT_ONCE, first_of_part, out_of_step, pool_out_of_step};
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::install::{clear_away, read_if_there, write_atomically};
-use brightharbor_io::secure::{bring, called_back, carry_through, outcome_of, outdated, secure_all};
+use brightharbor_io::secure::{bring, called_back, carry_through, outdated, secure_all};
 use brightharbor_io::{clock, load};
 use clap::Args;
 use jiff::Timestamp;
@@ -27,7 +27,7 @@ use jiff::Timestamp;
 use self::report::{RunningOut, Tended};
 use crate::commands::Report;
 use crate::demanding::tend_demands;
-use crate::error::Error;
+use crate::error::{Error, tried};
 use crate::options::ChangeOptions;
 use crate::run::{Context, change};
 use crate::show::json::BroughtDocument;
@@ -152,12 +152,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
             sites.extend(harbor.store.site_of(&name)?);
         }
         let all = context.work(async |door| secure_all(door, &sites, wanted).await).await?;
-        for (site, tried) in sites.iter().zip(all) {
-            report.tried.push(tried.unwrap_or_else(|error| {
-                let error = Error::from(error);
-                outcome_of(site.main(), error.code, error.message)
-            }));
-        }
+        report.tried.extend(sites.iter().zip(all).map(|(site, secured)| tried(site, secured)));
     }
     // Not while its successor cannot be asked for.
     let held_back = |site: &Host| report.later.iter().any(|later| later.site == *site);

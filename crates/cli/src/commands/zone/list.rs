@@ -1,27 +1,30 @@
 //! `zone list`: the zones of this harbor, what their files say, and which server has which serial.
 
+use std::collections::HashSet;
 use std::path::PathBuf;
+use std::time::Duration;
 
-use brightharbor_core::zone::Serials;
-use brightharbor_core::zone::{Zone, ZoneHome};
+use brightharbor_core::notice::{Condition, Told, Topic};
+use brightharbor_core::zone::{Holder, Holding, Serials, Zone};
 use brightharbor_io::clock;
 use brightharbor_io::harbor::Harbor;
-use brightharbor_io::install::{read_if_there, write_atomically};
+use brightharbor_io::install::write_atomically;
 use brightharbor_io::load::{self, LoadedFiles};
-use brightharbor_io::master_file::{Includes, parse_file};
-use brightharbor_io::server::ask_serials;
+use brightharbor_io::notify::{Notified, notify};
 use clap::Args;
 use serde_json::{Value, json};
+use tokio::time::sleep;
 
 use super::list_server;
 use crate::commands::{Report, find_account};
 use crate::error::{Error, Exit};
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
-use crate::show::Shown;
-use crate::show::human::{Page, list};
+use crate::show::human::{self, Page};
 use crate::show::metrics::Metrics;
 use crate::show::words::host_words;
-use brightharbor_core::zone::{Holder, Holding, holders, newest_of};
+use crate::show::{Shown, json};
+use crate::zone_states::{Contents, ZoneState, serials_of};
 
 /// List the zones, with the serial that each server has.
 #[derive(Debug, Args)]
@@ -38,13 +41,25 @@ pub struct List {
     /// Write which zones are behind on which server to this file, in the text format of Prometheus.
     #[arg(long, value_name = "FILE", conflicts_with_all = ["server", "files_only"])]
     metrics: Option<PathBuf>,
+    #[command(flatten)]
+    with: WithText,
+    /// Tell the command of `[notify]` which zones are behind on a server since the last time, and which are no longer. What
+    /// is just on its way is asked about once more before.
+    #[arg(long, conflicts_with_all = ["server", "files_only"])]
+    notify: bool,
 }
+
+/// A zone that has just changed is on its secondaries after a few seconds.
+const ON_ITS_WAY: Duration = Duration::from_secs(5);
 
 pub fn run(args: &List, context: &Context) -> Report {
     if args.server {
-        return list_server::run(context, !args.files_only);
+        return list_server::run(&args.with, context, !args.files_only);
     }
     let harbor = context.open()?;
+    if args.notify && harbor.settings.notify.command.is_empty() {
+        return Err(Error::nobody_to_tell());
+    }
     let mut zones = harbor.store.zones()?;
     if let Some(typed) = &args.account {
         let account = find_account(&harbor, typed)?.name;
@@ -54,24 +69,55 @@ pub fn run(args: &List, context: &Context) -> Report {
         true => Serials::new(),
         false => {
             context.progress.doing("asking the servers for their serials");
-            let settings = &harbor.settings;
-            let of_zone = |zone: &Zone| {
-                let name = zone.name.clone();
-                holders(settings, zone).into_iter().map(move |holder| (holder.address, name.clone()))
-            };
-            context.block_on(ask_serials(zones.iter().flat_map(of_zone).collect()))?
+            context.block_on(serials_of(&harbor, &zones))?
         }
     };
     let loaded = load::loaded_files(&harbor)?;
-    let rows = zones.into_iter().map(|zone| row(&harbor, zone, &serials, &loaded));
-    let rows: Vec<Row> = rows.collect::<Result<_, Error>>()?;
+    let rows = zones.into_iter().map(|zone| ZoneState::read(&harbor, zone, &serials, &loaded));
+    let mut rows: Vec<ZoneState> = rows.collect::<Result<_, Error>>()?;
+    let notified = match args.notify {
+        true => {
+            look_again(&harbor, &mut rows, &loaded, context)?;
+            context.block_on(tell(&harbor, &rows))??
+        }
+        false => None,
+    };
     if let Some(path) = &args.metrics {
         write_atomically(path, metrics(&rows).as_bytes(), 0o644)?;
     }
-    Ok(Box::new(Zones { rows }))
+    let of = harbor.store.zones()?.len();
+    Ok(Box::new(Zones { zones: args.with.narrow(rows, of, cells), notified }))
 }
 
-fn metrics(rows: &[Row]) -> String {
+/// Asks once more about the zones that are not everywhere: one that is on its way is no news.
+fn look_again(harbor: &Harbor, rows: &mut [ZoneState], loaded: &LoadedFiles, context: &Context) -> Result<(), Error> {
+    let zones: Vec<Zone> =
+        rows.iter().filter(|row| !row.out_of_step().is_empty()).map(|row| row.zone.clone()).collect();
+    if zones.is_empty() {
+        return Ok(());
+    }
+    context.progress.doing("asking again about zones that are behind");
+    let serials = context.block_on(async {
+        sleep(ON_ITS_WAY).await;
+        serials_of(harbor, &zones).await
+    })?;
+    for now in rows.iter_mut().filter(|row| zones.iter().any(|zone| zone.name == row.zone.name)) {
+        *now = ZoneState::read(harbor, now.zone.clone(), &serials, loaded)?;
+    }
+    Ok(())
+}
+
+async fn tell(harbor: &Harbor, rows: &[ZoneState]) -> Result<Option<Notified>, Error> {
+    let found = rows.iter().filter_map(|row| Condition::of_zone(&row.zone.name, &row.out_of_step())).collect();
+    let is_listed =
+        |told: &Told| told.topic == Topic::ZoneBehind && rows.iter().any(|row| row.zone.name.as_str() == told.subject);
+    // A zone that is gone is behind nowhere.
+    let known: HashSet<String> = harbor.store.zones()?.into_iter().map(|zone| zone.name.to_string()).collect();
+    let is_gone = |told: &Told| told.topic == Topic::ZoneBehind && !known.contains(&told.subject);
+    Ok(notify(harbor, found, |told| is_listed(told) || is_gone(told), clock::now()).await?)
+}
+
+fn metrics(rows: &[ZoneState]) -> String {
     let mut metrics = Metrics::default();
     let asked = rows.iter().flat_map(|row| row.held.iter().map(move |(holder, holding)| (row, holder, holding)));
     let asked: Vec<_> = asked.filter(|(_, _, holding)| **holding != Holding::NotAsked).collect();
@@ -85,117 +131,36 @@ fn metrics(rows: &[Row]) -> String {
     metrics.into_text()
 }
 
-fn row(harbor: &Harbor, zone: Zone, serials: &Serials, loaded: &LoadedFiles) -> Result<Row, Error> {
-    let mut edited = false;
-    let holders = holders(&harbor.settings, &zone);
-    let includes = Includes::OfServer(harbor.settings.dns.directory.as_deref());
-    let contents = match zone.home {
-        ZoneHome::Elsewhere => Contents::Elsewhere,
-        ZoneHome::Remote => {
-            let answered = holders.first().and_then(|primary| serials.get(&(primary.address, zone.name.clone())));
-            Contents::Remote { serial: answered.and_then(|answer| answer.clone().ok()) }
-        }
-        ZoneHome::Here => match read_if_there(&harbor.layout.zone_file(&zone.name))?
-            .inspect(|content| edited = loaded.differ(&zone.name, Some(content)))
-        {
-            None => Contents::Broken("the file is gone".into()),
-            Some(bytes) => match parse_file(bytes, &zone.name.dns_name(), includes) {
-                Ok(zone) => Contents::Read { serial: zone.soa().serial, records: zone.records().count() },
-                Err(error) => Contents::Broken(error.to_string()),
-            },
-        },
+fn cells(row: &ZoneState) -> Vec<String> {
+    let (serial, records) = match &row.contents {
+        Contents::Elsewhere => (String::new(), String::new()),
+        Contents::Remote { serial } => (serial.map_or_else(|| "unknown".into(), |s| s.to_string()), String::new()),
+        Contents::Read { serial, records } => (serial.to_string(), records.to_string()),
+        Contents::Broken(why) => ("unreadable".into(), why.clone()),
     };
-    let newest = match contents {
-        Contents::Read { serial, .. } => Some(serial),
-        Contents::Remote { serial } => serial,
-        Contents::Elsewhere | Contents::Broken(_) => None,
-    };
-    let newest = newest.map(|file| newest_of(&zone, file, &holders, serials)).unwrap_or_default();
-    let held = holders.into_iter().map(|holder| {
-        let holding = Holding::of(&holder, &zone.name, newest, serials);
-        (holder, holding)
-    });
-    Ok(Row { held: held.collect(), zone, contents, edited })
-}
-
-enum Contents {
-    Elsewhere,
-    Remote { serial: Option<u32> },
-    Read { serial: u32, records: usize },
-    Broken(String),
-}
-
-struct Row {
-    zone: Zone,
-    contents: Contents,
-    /// Somebody has edited the file since it was loaded from here.
-    edited: bool,
-    held: Vec<(Holder, Holding)>,
-}
-
-impl Row {
-    /// Where the servers are with the zone, in a few words.
-    fn served(&self) -> String {
-        let asked: Vec<_> = self.held.iter().filter(|(_, holding)| *holding != Holding::NotAsked).collect();
-        let out_of_step: Vec<String> = asked
-            .iter()
-            .filter(|(_, holding)| !holding.is_in_step())
-            .map(|(holder, holding)| format!("{}: {}", holder.name, holding.words()))
-            .collect();
-        let servers = match (asked.len(), out_of_step.is_empty()) {
-            (0, _) => String::new(),
-            // Which of both it serves is not known.
-            (_, true) if self.edited => String::new(),
-            (1, true) => "loaded".into(),
-            (count, true) => format!("all {count} in step"),
-            (_, false) => out_of_step.join("; "),
-        };
-        match (self.edited, servers.is_empty()) {
-            (false, _) => servers,
-            (true, true) => "file edited by hand since".into(),
-            (true, false) => format!("{servers}; file edited by hand since"),
-        }
-    }
+    let kept = row.zone.home.words().to_string();
+    vec![host_words(&(&row.zone.name).into()), row.zone.account.to_string(), kept, serial, records, row.served()]
 }
 
 struct Zones {
-    rows: Vec<Row>,
+    zones: Narrowed<ZoneState>,
+    /// What became of telling whoever wants to be told.
+    notified: Option<Notified>,
 }
 
 impl Shown for Zones {
     fn human(&self, page: &mut Page) {
-        if self.rows.is_empty() {
-            return page.line("No zones yet. Attaching a domain makes its zone.");
-        }
-        let row = |row: &Row| {
-            let (serial, records) = match &row.contents {
-                Contents::Elsewhere => (String::new(), String::new()),
-                Contents::Remote { serial } => {
-                    (serial.map_or_else(|| "unknown".into(), |s| s.to_string()), String::new())
-                }
-                Contents::Read { serial, records } => (serial.to_string(), records.to_string()),
-                Contents::Broken(why) => ("unreadable".into(), why.clone()),
-            };
-            let kept = row.zone.home.words().to_string();
-            vec![
-                host_words(&(&row.zone.name).into()),
-                row.zone.account.to_string(),
-                kept,
-                serial,
-                records,
-                row.served(),
-            ]
-        };
-        let headings = ["zone", "account", "kept", "serial", "records", "servers"];
-        list(page, &headings, self.rows.iter().map(row).collect());
-        if self.rows.iter().any(|row| row.edited) {
+        let none = "No zones yet. Attaching a domain makes its zone.";
+        self.zones.show(page, "zone", none, &["zone", "account", "kept", "serial", "records", "servers"], cells);
+        if self.zones.rows.iter().any(|row| row.edited) {
             page.blank();
             page.hanging("", "Edited zone files, beside what is served: brightharbor zone load");
         }
+        self.notified.iter().for_each(|notified| human::notified(page, notified));
     }
 
     fn json(&self) -> Value {
-        let row = |row: &Row| {
+        let row = |row: &ZoneState| {
             let (serial, records, problem) = match &row.contents {
                 Contents::Elsewhere => (None, None, None),
                 Contents::Remote { serial } => (*serial, None, None),
@@ -223,11 +188,22 @@ impl Shown for Zones {
                 "servers": row.held.iter().map(server).collect::<Vec<_>>(),
             })
         };
-        json!({ "command": "zone list", "zones": self.rows.iter().map(row).collect::<Vec<_>>() })
+        let mut document = json!({
+            "command": "zone list",
+            "zones": self.zones.rows.iter().map(row).collect::<Vec<_>>(),
+            "notified": self.notified.as_ref().map(json::NotifiedDocument::from),
+        });
+        self.zones.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {
-        let broken = self.rows.iter().any(|row| matches!(row.contents, Contents::Broken(_)));
-        if broken { Exit::Fault } else { Exit::Done }
+        let broken = self.zones.rows.iter().any(|row| matches!(row.contents, Contents::Broken(_)));
+        let behind = self.zones.rows.iter().any(|row| !row.out_of_step().is_empty());
+        match (broken, behind) {
+            (true, _) => Exit::Fault,
+            (false, true) => Exit::Waits,
+            (false, false) => Exit::Done,
+        }
     }
 }

@@ -11,14 +11,16 @@ use serde_json::{Value, json};
 use super::source::server_zones;
 use crate::commands::Report;
 use crate::error::Exit;
+use crate::narrowed::{Narrowed, WithText};
 use crate::run::Context;
-use crate::show::human::{Page, list};
+use crate::show::human::Page;
 use crate::show::{Shown, counted};
 
-pub fn run(context: &Context, ask: bool) -> Report {
+pub fn run(with: &WithText, context: &Context, ask: bool) -> Report {
     let harbor = context.open()?;
     let server = harbor.settings.dns.server;
     let zones = server_zones(&harbor)?;
+    let of = zones.len();
     let serials = match (harbor.settings.dns.address, ask) {
         (Some(address), true) => {
             context.progress.doing("asking the server for its serials");
@@ -27,21 +29,44 @@ pub fn run(context: &Context, ask: bool) -> Report {
         }
         _ => Serials::new(),
     };
-    Ok(Box::new(ServerZones { zones, serials, address: harbor.settings.dns.address, server: server.words() }))
+    let answers = Answers { serials, address: harbor.settings.dns.address };
+    let zones = with.narrow(zones, of, |zone| answers.cells(zone));
+    Ok(Box::new(ServerZones { zones, answers, server: server.words() }))
 }
 
-struct ServerZones {
-    zones: Vec<DefinedZone>,
+/// What the server says of its zones.
+struct Answers {
     serials: Serials,
     address: Option<SocketAddr>,
-    server: &'static str,
 }
 
-impl ServerZones {
+impl Answers {
     fn serial(&self, zone: &DefinedZone) -> Option<&Result<u32, String>> {
         self.serials.get(&(self.address?, Hostname::parse_zone(&zone.name).ok()?))
     }
 
+    fn cells(&self, zone: &DefinedZone) -> Vec<String> {
+        let serial = match self.serial(zone) {
+            Some(Ok(serial)) => serial.to_string(),
+            Some(Err(words)) => words.clone(),
+            None => String::new(),
+        };
+        let kind = match zone.kind {
+            ZoneKind::Primary => format!("primary, {}", zone.manner.words()),
+            kind => kind.word().to_string(),
+        };
+        let file = zone.file.as_ref().map(|file| file.display().to_string()).unwrap_or_default();
+        vec![zone.name.clone(), kind, serial, file, format!("{}:{}", zone.defined_in.display(), zone.line)]
+    }
+}
+
+struct ServerZones {
+    zones: Narrowed<DefinedZone>,
+    answers: Answers,
+    server: &'static str,
+}
+
+impl ServerZones {
     fn can_be_taken_over(zone: &DefinedZone) -> bool {
         zone.kind == ZoneKind::Primary && zone.manner.is_static() && zone.file.is_some()
     }
@@ -49,35 +74,18 @@ impl ServerZones {
 
 impl Shown for ServerZones {
     fn human(&self, page: &mut Page) {
-        if self.zones.is_empty() {
-            return page
-                .line(&format!("The configuration of {} defines no zones beside those kept here.", self.server));
+        let none = format!("The configuration of {} defines no zones beside those kept here.", self.server);
+        if self.zones.of > 0 {
+            let verb = if self.zones.of == 1 { "is" } else { "are" };
+            page.heading(&format!("{} of {} that {verb} not kept here", counted(self.zones.of, "zone"), self.server));
         }
-        page.heading(&format!(
-            "{} of {} that {} not kept here",
-            counted(self.zones.len(), "zone"),
-            self.server,
-            if self.zones.len() == 1 { "is" } else { "are" },
-        ));
-        let row = |zone: &DefinedZone| {
-            let serial = match self.serial(zone) {
-                Some(Ok(serial)) => serial.to_string(),
-                Some(Err(words)) => words.clone(),
-                None => String::new(),
-            };
-            let kind = match zone.kind {
-                ZoneKind::Primary => format!("primary, {}", zone.manner.words()),
-                kind => kind.word().to_string(),
-            };
-            let file = zone.file.as_ref().map(|file| file.display().to_string()).unwrap_or_default();
-            vec![zone.name.clone(), kind, serial, file, format!("{}:{}", zone.defined_in.display(), zone.line)]
-        };
-        list(page, &["zone", "kind", "serial", "file", "defined in"], self.zones.iter().map(row).collect());
+        let headings = ["zone", "kind", "serial", "file", "defined in"];
+        self.zones.show(page, "zone", &none, &headings, |zone| self.answers.cells(zone));
         // Those that every installation has are nobody's to keep.
         let of_somebody = |zone: &&DefinedZone| {
             Self::can_be_taken_over(zone) && zone.name.contains('.') && !zone.name.ends_with("in-addr.arpa")
         };
-        if let Some(zone) = self.zones.iter().find(of_somebody) {
+        if let Some(zone) = self.zones.rows.iter().find(of_somebody) {
             page.blank();
             let how = format!(
                 "to keep one here, as it is: brightharbor zone create {} --account ACCOUNT --from-server",
@@ -89,7 +97,7 @@ impl Shown for ServerZones {
 
     fn json(&self) -> Value {
         let row = |zone: &DefinedZone| {
-            let serial = self.serial(zone);
+            let serial = self.answers.serial(zone);
             json!({
                 "zone": zone.name,
                 "kind": zone.kind.word(),
@@ -104,11 +112,13 @@ impl Shown for ServerZones {
                 "can_be_taken_over": Self::can_be_taken_over(zone),
             })
         };
-        json!({
+        let mut document = json!({
             "command": "zone list",
             "server": self.server,
-            "zones": self.zones.iter().map(row).collect::<Vec<_>>(),
-        })
+            "zones": self.zones.rows.iter().map(row).collect::<Vec<_>>(),
+        });
+        self.zones.counts_into(&mut document);
+        document
     }
 
     fn exit(&self) -> Exit {

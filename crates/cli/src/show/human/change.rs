@@ -88,12 +88,13 @@ pub fn file_diff(path: &Path, before: Option<&[u8]>, after: Option<&[u8]>) -> St
     let path = path.display().to_string();
     let named = |content: Option<&[u8]>| if content.is_some() { path.as_str() } else { "/dev/null" };
     let (old, new) = (named(before), named(after));
-    let [before, after] = [before, after].map(|content| String::from_utf8_lossy(content.unwrap_or_default()));
+    let [before, after] = [before, after].map(Option::unwrap_or_default);
     if before.len() > LARGE
-        && let Some(hunks) = sparse_diff(&before, &after)
+        && let Some(hunks) = sparse_diff(before, after)
     {
         return format!("--- {old}\n+++ {new}\n{hunks}");
     }
+    let [before, after] = [before, after].map(String::from_utf8_lossy);
     let diff = TextDiff::from_lines(&*before, &*after);
     diff.unified_diff().context_radius(2).header(old, new).to_string()
 }

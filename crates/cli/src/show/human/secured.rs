@@ -25,6 +25,11 @@ pub fn secured(page: &mut Page, secured: &Secured) {
                 let ca = certificate.details.ca.as_deref().unwrap_or("default");
                 page.hanging("  from: ", &format!("the CA `{ca}`, since `{silent}` does not answer"));
             }
+            if let (true, Some(wished)) = (new, &certificate.details.instead_of_profile) {
+                let words =
+                    format!("the CA's own choice, since it offers no profile `{wished}` any more (see `ca list`)");
+                page.hanging("  kind: ", &words);
+            }
         }
         SecureOutcome::NotYet => {
             // The reasons are the links' own; the main name's says enough.

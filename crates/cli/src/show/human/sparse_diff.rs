@@ -23,7 +23,7 @@ struct Difference {
 }
 
 /// The hunks, without a header; `None` if the texts differ too much for this way.
-pub fn sparse_diff(before: &str, after: &str) -> Option<String> {
+pub fn sparse_diff(before: &[u8], after: &[u8]) -> Option<String> {
     let differences = differences(before, after)?;
     let mut text = String::new();
     let mut rest = &differences[..];
@@ -55,10 +55,10 @@ pub fn sparse_diff(before: &str, after: &str) -> Option<String> {
 }
 
 /// The lines of context before a place.
-fn back(text: &str, place: Place) -> Place {
+fn back(text: &[u8], place: Place) -> Place {
     (0..CONTEXT).fold(place, |place, _| match place.byte.checked_sub(1) {
         Some(end) => {
-            let byte = memchr::memrchr(b'\n', &text.as_bytes()[..end]).map_or(0, |at| at + 1);
+            let byte = memchr::memrchr(b'\n', &text[..end]).map_or(0, |at| at + 1);
             Place { byte, line: place.line - 1 }
         }
         None => place,
@@ -66,11 +66,11 @@ fn back(text: &str, place: Place) -> Place {
 }
 
 /// The lines of context behind a place.
-fn forth(text: &str, place: Place) -> Place {
-    text[place.byte..].split_inclusive('\n').take(CONTEXT).fold(place, beyond)
+fn forth(text: &[u8], place: Place) -> Place {
+    lines_of(&text[place.byte..]).take(CONTEXT).fold(place, beyond)
 }
 
-fn beyond(place: Place, line: &str) -> Place {
+fn beyond(place: Place, line: &[u8]) -> Place {
     Place { byte: place.byte + line.len(), line: place.line + 1 }
 }
 
@@ -82,17 +82,21 @@ fn range(start: usize, length: usize) -> String {
     }
 }
 
-fn push(text: &mut String, mark: char, lines: &str) {
-    for line in lines.split_inclusive('\n') {
+fn lines_of(text: &[u8]) -> impl Iterator<Item = &[u8]> {
+    text.split_inclusive(|byte| *byte == b'\n')
+}
+
+fn push(text: &mut String, mark: char, lines: &[u8]) {
+    for line in lines_of(lines) {
         text.push(mark);
-        text.push_str(line);
-        if !line.ends_with('\n') {
+        text.push_str(&String::from_utf8_lossy(line));
+        if !line.ends_with(b"\n") {
             text.push('\n');
         }
     }
 }
 
-fn differences(before: &str, after: &str) -> Option<Vec<Difference>> {
+fn differences(before: &[u8], after: &[u8]) -> Option<Vec<Difference>> {
     let (mut one, mut other) = (Place { byte: 0, line: 0 }, Place { byte: 0, line: 0 });
     let mut found = Vec::new();
     loop {
@@ -104,7 +108,7 @@ fn differences(before: &str, after: &str) -> Option<Vec<Difference>> {
             return Some(found);
         }
         // The nearest place where both go on alike, for two lines or to the end.
-        let [old, new] = [old, new].map(|rest| rest.split_inclusive('\n').take(REACH + 2).collect::<Vec<_>>());
+        let [old, new] = [old, new].map(|rest| lines_of(rest).take(REACH + 2).collect::<Vec<_>>());
         let goes_on = |a: usize, b: usize| {
             let end = a == old.len() && b == new.len() && old.len().max(new.len()) < REACH + 2;
             end || (a < old.len() && b < new.len() && old[a] == new[b] && old.get(a + 1) == new.get(b + 1))
@@ -112,7 +116,7 @@ fn differences(before: &str, after: &str) -> Option<Vec<Difference>> {
         let (a, b) = (0..=REACH)
             .flat_map(|sum| (0..=sum).map(move |skip| (skip, sum - skip)))
             .find(|&(a, b)| a <= old.len() && b <= new.len() && goes_on(a, b))?;
-        let end = |place: Place, lines: &[&str]| lines.iter().fold(place, |place, line| beyond(place, line));
+        let end = |place: Place, lines: &[&[u8]]| lines.iter().fold(place, |place, line| beyond(place, line));
         let (old_end, new_end) = (end(one, &old[..a]), end(other, &new[..b]));
         found.push(Difference { old: one..old_end, new: other..new_end });
         (one, other) = (old_end, new_end);
@@ -124,8 +128,7 @@ fn further(place: Place, bytes: usize, lines: usize) -> Place {
 }
 
 /// With how many whole lines both begin, in bytes and in lines.
-fn alike(one: &str, other: &str) -> (usize, usize) {
-    let (one, other) = (one.as_bytes(), other.as_bytes());
+fn alike(one: &[u8], other: &[u8]) -> (usize, usize) {
     // Large pieces first: to compare them is a matter of their size alone.
     const PIECE: usize = 1 << 12;
     let pieces = one.chunks_exact(PIECE).zip(other.chunks_exact(PIECE)).take_while(|(one, other)| one == other);
@@ -168,14 +171,19 @@ mod tests {
             (many.replace("line 8\n", "tide\n"), many.replace("line 190\n", "tide\n")),
         ];
         for (before, after) in cases {
-            assert_eq!(sparse_diff(&before, &after).unwrap(), general(&before, &after));
+            assert_eq!(sparse_diff(before.as_bytes(), after.as_bytes()).unwrap(), general(&before, &after));
         }
+    }
+
+    #[test]
+    fn bytes_that_are_no_text_are_shown_as_such() {
+        assert_eq!(sparse_diff(b"a\n\xff\n", b"a\n\xfe\n").unwrap(), "@@ -1,2 +1,2 @@\n a\n-\u{fffd}\n+\u{fffd}\n");
     }
 
     #[test]
     fn it_gives_up_where_much_differs() {
         let many: String = (0..200).map(|number| format!("line {number}\n")).collect();
         let other: String = (0..200).map(|number| format!("other {number}\n")).collect();
-        assert!(sparse_diff(&many, &other).is_none());
+        assert!(sparse_diff(many.as_bytes(), other.as_bytes()).is_none());
     }
 }

@@ -19,6 +19,8 @@ pub struct SecuredDocument {
     not_after: Option<String>,
     /// The CA that stepped in for one that does not answer, by its name in the settings.
     stepped_in: Option<String>,
+    /// The profile that was wished for, where the CA does not offer it any more and its own kind was taken.
+    instead_of_profile: Option<String>,
     /// Why the CA has issued nothing, in a word.
     code: Option<&'static str>,
     reason: Option<String>,
@@ -62,6 +64,7 @@ impl From<&Secured> for SecuredDocument {
             stepped_in: certificate
                 .filter(|certificate| certificate.details.in_place_of.is_some())
                 .map(|certificate| certificate.details.ca.clone().unwrap_or_else(|| "default".into())),
+            instead_of_profile: certificate.and_then(|certificate| certificate.details.instead_of_profile.clone()),
             code: match &secured.outcome {
                 SecureOutcome::Refused { why, .. } => Some(why.code),
                 _ => None,

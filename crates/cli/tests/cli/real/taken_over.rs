@@ -190,6 +190,9 @@ fn listed_taken_over_and_given_back(before: &Before) {
     let (text, bytes) = (fs::read_to_string(configuration).unwrap(), fs::read(zone).unwrap());
     let listed = quay.json(&["zone", "list", "--server"], 0);
     let all = listed["zones"].as_array().unwrap();
+    assert_eq!((&listed["shown"], &listed["of"]), (&all.len().into(), &all.len().into()));
+    let none = quay.run(&["zone", "list", "--server", "--with", "nothing like it"]).expect(0);
+    assert!(none.contains("No zone matches.") && !none.contains("defines no zones"), "{none}");
     let ours = all.iter().find(|one| one["zone"] == "crumbandtide.example").unwrap();
     assert_eq!((&ours["kind"], &ours["serial"]), (&"primary".into(), &2_019_110_301.into()), "{ours}");
     assert_eq!(ours["file"], zone.display().to_string(), "{ours}");

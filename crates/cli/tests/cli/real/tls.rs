@@ -55,6 +55,8 @@ fn old_versions_and_weak_ciphers_are_found() {
     let seen = check(address, "gullrock.example", 1);
     assert_eq!(seen["versions"], json!(["TLS 1.0", "TLS 1.1", "TLS 1.2", "TLS 1.3"]), "{seen}");
     assert_eq!(codes(&seen), ["served-not-trusted", "old-tls-offered", "weak-cipher-accepted"], "{seen}");
+    let suites = ["authenticated", "block-chaining", "no-authentication", "no-encryption"];
+    assert_eq!(seen["cipher_suites"], json!(suites), "an EC key carries no secret: {seen}");
     let other = check(address, "lanternchoir.example", 1);
     assert!(codes(&other).contains(&"served-name-not-covered"), "{other}");
 }
@@ -70,6 +72,72 @@ fn a_server_of_today_has_neither() {
     assert_eq!(codes(&seen), ["served-not-trusted"], "{seen}");
 }
 
+/// OpenSSL's server with an RSA key, TLS 1.2 at most and these suites.
+fn with_suites(folder: &Path, suites: &str, more: &[&str]) -> (Server, SocketAddr) {
+    let (cert, key) = rsa_pair(folder, "gullrock.example");
+    start(folder, &[&["-cert", &cert, "-key", &key, "-cipher", suites, "-no_tls1_3"], more].concat())
+}
+
+fn rsa_pair(folder: &Path, name: &str) -> (String, String) {
+    let place = |kind: &str| folder.join(kind).to_str().unwrap().to_string();
+    let (cert, key) = (place("rsa.pem"), place("rsa.key"));
+    let made = Command::new(need("openssl", "openssl"))
+        .args(["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "9", "-subj", "/CN=old", "-keyout", &key])
+        .args(["-addext", &format!("subjectAltName=DNS:{name}"), "-out", &cert])
+        .stderr(Stdio::null())
+        .status();
+    assert!(made.unwrap().success());
+    (cert, key)
+}
+
+#[test]
+fn a_server_that_takes_old_suites_alone_is_seen_as_browsers_see_it() {
+    for (suites, family) in [
+        ("AES128-SHA", "key-transport"),
+        ("AES256-GCM-SHA384", "key-transport"),
+        ("ECDHE-RSA-AES256-SHA", "block-chaining"),
+    ] {
+        let folder = tempfile::tempdir().unwrap();
+        let (_server, address) = with_suites(folder.path(), suites, &[]);
+        let seen = check(address, "gullrock.example", 1);
+        assert_eq!(seen["failed"], json!(null), "{suites} {seen}");
+        assert_eq!((&seen["versions"], &seen["cipher_suites"]), (&json!(["TLS 1.2"]), &json!([family])), "{seen}");
+        assert_eq!((&seen["names"], &seen["key"]), (&json!(["gullrock.example"]), &json!("RSA 2048")), "{suites}");
+        assert_eq!(seen["without_name"], json!(["gullrock.example"]), "{suites}");
+        assert_eq!(codes(&seen), ["served-not-trusted", "old-suites-alone"], "{suites} {seen}");
+    }
+}
+
+#[test]
+fn what_no_browser_takes_is_no_https_and_its_certificate_is_seen_all_the_same() {
+    let cases: [(&str, &[&str], &str); 4] = [
+        ("CAMELLIA128-SHA", &[], "RSA key transport"),
+        ("DHE-RSA-AES128-GCM-SHA256", &[], "authenticated encryption"),
+        ("ALL:@SECLEVEL=0", &["-min_protocol", "TLSv1", "-max_protocol", "TLSv1"], "speaks TLS 1.0 at most"),
+        ("ALL:@SECLEVEL=0", &["-min_protocol", "TLSv1.1", "-max_protocol", "TLSv1.1"], "speaks TLS 1.1 at most"),
+    ];
+    for (suites, more, why) in cases {
+        let folder = tempfile::tempdir().unwrap();
+        let (_server, address) = with_suites(folder.path(), suites, more);
+        let seen = check(address, "gullrock.example", 1);
+        assert!(seen["failed"].as_str().unwrap().contains(why), "{seen}");
+        assert_eq!(seen["names"], json!(["gullrock.example"]), "{seen}");
+        assert!(codes(&seen).starts_with(&["tls-not-spoken"]), "{seen}");
+    }
+}
+
+#[test]
+fn a_certificate_that_old_visitors_alone_are_shown_is_looked_at() {
+    let folder = tempfile::tempdir().unwrap();
+    let (cert, key) = rsa_pair(folder.path(), "lanternchoir.example");
+    let suites = "ECDHE-ECDSA-AES128-GCM-SHA256:AES128-SHA";
+    let (_server, address) = start(folder.path(), &["-dcert", &cert, "-dkey", &key, "-cipher", suites, "-no_tls1_3"]);
+    let servers = all(address);
+    assert_eq!(servers.len(), 2, "{servers:#?}");
+    assert_eq!((&servers[1]["asked_for"], &servers[1]["names"]), (&json!("RSA"), &json!(["lanternchoir.example"])));
+    assert_eq!(servers[0]["cipher_suites"], json!(["authenticated", "key-transport"]));
+}
+
 /// All that is told of the server.
 fn all(address: SocketAddr) -> Vec<Value> {
     let target = format!("gullrock.example:{}", address.port());
@@ -81,16 +149,9 @@ fn all(address: SocketAddr) -> Vec<Value> {
 #[test]
 fn certificates_of_two_kinds_of_keys_are_both_looked_at() {
     let folder = tempfile::tempdir().unwrap();
-    let (cert, key) = (folder.path().join("rsa.pem"), folder.path().join("rsa.key"));
-    let (cert, key) = (cert.to_str().unwrap(), key.to_str().unwrap());
-    let made = Command::new(need("openssl", "openssl"))
-        .args(["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "9", "-subj", "/CN=old", "-keyout", key])
-        .args(["-addext", "subjectAltName=DNS:lanternchoir.example", "-out", cert])
-        .stderr(Stdio::null())
-        .status();
-    assert!(made.unwrap().success());
+    let (cert, key) = rsa_pair(folder.path(), "lanternchoir.example");
     // The one that few visitors are shown is the one that somebody forgot.
-    let (_server, address) = start(folder.path(), &["-dcert", cert, "-dkey", key]);
+    let (_server, address) = start(folder.path(), &["-dcert", &cert, "-dkey", &key]);
     let servers = all(address);
     assert_eq!(servers.len(), 2, "{servers:#?}");
     assert_eq!((&servers[0]["asked_for"], &servers[0]["names"]), (&json!(null), &json!(["gullrock.example"])));

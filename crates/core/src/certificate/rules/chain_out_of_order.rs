@@ -3,7 +3,7 @@
 use super::Rule;
 use super::shown;
 use crate::certificate::has_signed;
-use crate::certificate::{Installed, Served};
+use crate::certificate::{CertificateFacts, Installed, Served};
 use crate::finding::{Finding, RuleText, Severity};
 
 pub(super) const RULE: Rule = Rule { text: &TEXT, check };
@@ -19,7 +19,11 @@ const TEXT: RuleText = RuleText {
 };
 
 fn check(served: &Served, _: &Installed) -> Vec<Finding> {
-    let pair = served.chain.windows(2).find(|pair| !has_signed(&pair[1], &pair[0]));
+    // A signature that cannot be checked any more is another matter: then the names tell.
+    let stands_above = |issuer: &CertificateFacts, subject: &CertificateFacts| {
+        has_signed(issuer, subject) || subject.is_weakly_signed() && subject.issuer == issuer.subject
+    };
+    let pair = served.chain.windows(2).find(|pair| !stands_above(&pair[1], &pair[0]));
     let Some(pair) = pair else { return vec![] };
     let message = format!("{} comes after {}, and has not signed it", shown(&pair[1]), shown(&pair[0]));
     vec![TEXT.finding(&served.host, message, "put the chain in order: brightharbor certificate import does so")]

@@ -7,6 +7,7 @@ mod chain_issuer_missing;
 mod chain_out_of_order;
 mod chain_root_sent;
 mod hsts_not_as_set;
+mod old_suites_alone;
 mod old_tls_offered;
 mod older_tls_than_set;
 mod served_expired;
@@ -49,6 +50,7 @@ pub const ALL: &[Rule] = &[
     old_tls_offered::RULE,
     older_tls_than_set::RULE,
     hsts_not_as_set::RULE,
+    old_suites_alone::RULE,
     weak_cipher_accepted::RULE,
     chain_root_sent::RULE,
 ];

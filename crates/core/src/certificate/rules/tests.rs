@@ -3,7 +3,7 @@
 use rcgen::{BasicConstraints, CertificateParams, DistinguishedName, DnType, IsCa, Issuer, KeyPair};
 
 use super::*;
-use crate::certificate::{Distrust, RevocationStatus, TlsVersion, read_chain};
+use crate::certificate::{Distrust, RevocationStatus, SuiteFamily, TlsVersion, read_chain};
 use crate::finding::check_folder;
 use crate::name::Host;
 use crate::site::TlsFloor;
@@ -38,11 +38,13 @@ fn good() -> (Served, CertificateFacts) {
         chain: vec![leaf, middle],
         verified: Ok(()),
         versions: vec![TlsVersion::Tls12, TlsVersion::Tls13],
-        weak_cipher: None,
+        suites: vec![SuiteFamily::Authenticated, SuiteFamily::BlockChaining],
+        by_hand: false,
         alpn: Some("h2".into()),
         staple: None,
         revocation: RevocationStatus::Good,
         hsts: Some(86_400),
+        speaks_http: true,
         without_name: None,
         start_tls: None,
         asked_for: None,
@@ -155,7 +157,14 @@ fn triggers() -> Vec<(&'static str, Vec<&'static str>)> {
             fired(|served, _| served.staple = Some(RevocationStatus::Unknown("the OCSP answer is out of date".into()))),
         ),
         ("staple-missing", fired(|served, _| served.chain[0].must_staple = true)),
-        ("weak-cipher-accepted", fired(|served, _| served.weak_cipher = Some("RC4".into()))),
+        ("weak-cipher-accepted", fired(|served, _| served.suites.push(SuiteFamily::Rc4))),
+        (
+            "old-suites-alone",
+            fired(|served, _| {
+                served.versions = vec![TlsVersion::Tls12];
+                served.suites = vec![SuiteFamily::KeyTransport];
+            }),
+        ),
         ("served-not-installed", fired(|served, _| served.chain = good().0.chain)),
     ]
 }

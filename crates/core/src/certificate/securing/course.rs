@@ -76,8 +76,13 @@ impl Course {
                 course.stage = in_place(&present.certificate, false);
                 return Ok(course);
             }
-            let arrived =
-                Arrived { issued: issued.clone(), names: site.hostnames.clone(), wildcards: vec![], ca: None };
+            let arrived = Arrived {
+                issued: issued.clone(),
+                names: site.hostnames.clone(),
+                wildcards: vec![],
+                ca: None,
+                profile: None,
+            };
             course.stage = Stage::Arrived(Box::new(arrived));
         }
         Ok(course)
@@ -175,10 +180,10 @@ impl Course {
                     Stage::Ended(SecureOutcome::Refused { why, kept: to_order.present.as_ref().map(Kept::of) });
                 Some(refused)
             }
-            Ok(Ordered { issued, names, wildcards, ca, refused, aside: None }) => {
+            Ok(Ordered { issued, names, wildcards, ca, profile, refused, aside: None }) => {
                 self.left_out.extend(given_up(self.giving_up.as_ref(), refused));
                 self.stage = match (issued, &to_order.present) {
-                    (Some(issued), _) => Stage::Arrived(Box::new(Arrived { issued, names, wildcards, ca })),
+                    (Some(issued), _) => Stage::Arrived(Box::new(Arrived { issued, names, wildcards, ca, profile })),
                     (None, Some(present)) => in_place(present, false),
                     (None, None) => Stage::Ended(SecureOutcome::NotYet),
                 };
@@ -203,7 +208,7 @@ impl Course {
     pub fn applied(&mut self, recorded: Option<Certificate>) -> Result<(), CertificateRefusal> {
         self.stage = match std::mem::replace(&mut self.stage, Stage::Ended(SecureOutcome::NotYet)) {
             Stage::Verified { certificate, shown, .. } if !shown.others.is_empty() => {
-                Stage::Ended(SecureOutcome::NotShown { certificate: *certificate, reason: shown.reason() })
+                Stage::Ended(SecureOutcome::NotShown { certificate, reason: shown.reason() })
             }
             Stage::Verified { mut certificate, new, .. } => {
                 certificate.state = CertificateState::Served;
@@ -225,7 +230,7 @@ impl Course {
         let certificate = certificate.clone();
         self.stage = match shown.hosts.is_empty() {
             false => Stage::Verified { certificate, new: *new, shown },
-            true => Stage::Ended(SecureOutcome::NotShown { certificate: *certificate, reason: shown.reason() }),
+            true => Stage::Ended(SecureOutcome::NotShown { certificate, reason: shown.reason() }),
         };
     }
 
@@ -250,7 +255,7 @@ impl Course {
     pub fn ended(self) -> Option<Secured> {
         let outcome = match self.stage {
             Stage::Ended(outcome) => outcome,
-            Stage::Settled { certificate, new } => SecureOutcome::Served { certificate: *certificate, new },
+            Stage::Settled { certificate, new } => SecureOutcome::Served { certificate, new },
             _ => return None,
         };
         Some(Secured { site: self.site.main().clone(), outcome, left_out: self.left_out })

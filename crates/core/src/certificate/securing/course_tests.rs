@@ -296,8 +296,15 @@ fn issued(name: &str) -> Issued {
 
 fn ordered(course: &mut Course, refused: Vec<(Identifier, String)>) {
     let names = vec![host("gullrock.example")];
-    let ordered =
-        Ordered { issued: Some(issued("gullrock.example")), names, wildcards: vec![], ca: None, refused, aside: None };
+    let ordered = Ordered {
+        issued: Some(issued("gullrock.example")),
+        names,
+        wildcards: vec![],
+        ca: None,
+        profile: None,
+        refused,
+        aside: None,
+    };
     assert_eq!(course.ordered(Ok(ordered)), None);
 }
 
@@ -320,8 +327,15 @@ fn what_visitors_would_not_trust_is_laid_aside_where_they_trust_what_is_in_place
         Aside { distrust: Distrust::UnknownIssuer, folder: "/harbor/certificates/gullrock.example/aside".into() };
     let names = site().hostnames;
     let issued = Some(issued("gullrock.example"));
-    let remembered =
-        course.ordered(Ok(Ordered { issued, names, wildcards: vec![], ca: None, refused: vec![], aside: Some(aside) }));
+    let remembered = course.ordered(Ok(Ordered {
+        issued,
+        names,
+        wildcards: vec![],
+        ca: None,
+        profile: None,
+        refused: vec![],
+        aside: Some(aside),
+    }));
     assert!(remembered.unwrap().reason.contains("/harbor/certificates/gullrock.example/aside"), "for `tend`");
     let Stage::Ended(SecureOutcome::Refused { why, kept: Some(kept) }) = course.stage else { panic!() };
     assert_eq!((why.code, kept), ("issued-untrusted", Kept::of(&present().certificate)));
@@ -390,8 +404,13 @@ fn from_an_order_to_https() {
 
 #[test]
 fn what_came_for_other_names_is_not_installed_and_what_is_lost_is_told() {
-    let arrived =
-        Arrived { issued: issued("quay.example"), names: vec![host("gullrock.example")], wildcards: vec![], ca: None };
+    let arrived = Arrived {
+        issued: issued("quay.example"),
+        names: vec![host("gullrock.example")],
+        wildcards: vec![],
+        ca: None,
+        profile: None,
+    };
     let refused = install_arrived(&arrived, &readied(), &settings(), &Layout::new("/harbor"), now()).unwrap_err();
     assert_eq!(refused, CertificateRefusal::OrderedNotCovered { name: host("gullrock.example") });
     let mut course = looked_at(&site(), all_lead(), Wanted::Enough, None);

@@ -17,6 +17,12 @@ pub fn steps_in(silent_since: Timestamp, present: Option<&Certificate>, now: Tim
     now.duration_since(silent_since) >= if can_wait { PATIENCE } else { SHORT_PATIENCE }
 }
 
+/// Whether another kind of certificate is taken where the CA does not offer the one that was wished for any more: only before
+/// visitors would be shown one that has expired.
+pub fn takes_any_kind(present: Option<&Certificate>, now: Timestamp) -> bool {
+    present.is_some_and(|one| !one.is_good(now) || now >= Kept::of(one).urgent_from)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -40,11 +46,14 @@ mod tests {
         let second = SignedDuration::from_secs(1);
         assert!(!steps_in(since, Some(&present), hour) && !steps_in(since, Some(&present), day - second));
         assert!(steps_in(since, Some(&present), day));
+        assert!(!takes_any_kind(None, day) && !takes_any_kind(Some(&present), day));
+        let urgent_from = Kept::of(&present).urgent_from;
+        assert!(!takes_any_kind(Some(&present), urgent_from - second) && takes_any_kind(Some(&present), urgent_from));
         assert!(!steps_in(since, None, hour - second) && steps_in(since, None, hour));
         present.not_after = at("2026-12-03T00:00:00Z");
         assert!(steps_in(since, Some(&present), hour), "it is urgent");
         present.state = CertificateState::Revoked;
         present.not_after = at("2027-01-30T00:00:00Z");
-        assert!(steps_in(since, Some(&present), hour), "nobody trusts it");
+        assert!(steps_in(since, Some(&present), hour) && takes_any_kind(Some(&present), hour), "nobody trusts it");
     }
 }

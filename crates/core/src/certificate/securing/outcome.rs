@@ -10,13 +10,13 @@ use crate::name::Host;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum SecureOutcome {
     /// Verified by a handshake.
-    Served { certificate: Certificate, new: bool },
+    Served { certificate: Box<Certificate>, new: bool },
     /// No name resolves to this host yet.
     NotYet,
     /// The CA has refused, or is still at work.
     Refused { why: NotIssued, kept: Option<Kept> },
     /// Installed, but the handshake does not show it.
-    NotShown { certificate: Certificate, reason: String },
+    NotShown { certificate: Box<Certificate>, reason: String },
 }
 
 /// Why nothing was issued: a code of its own, what was said, and until when it is pointless to try.

@@ -63,7 +63,11 @@ pub fn install_arrived(
             ca: arrived.ca.clone(),
             in_place_of: stepped_in.then(|| wish.ca_word().to_string()),
             wildcards: arrived.wildcards.clone(),
-            profile: wish.profile.clone().filter(|_| !stepped_in),
+            instead_of_profile: wish
+                .profile
+                .clone()
+                .filter(|_| !shared && !stepped_in && arrived.profile != wish.profile),
+            profile: arrived.profile.clone(),
         },
     };
     let mut plan = Plan::new(format!("certificate issue {}", site.main()));

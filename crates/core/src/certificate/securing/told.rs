@@ -41,6 +41,8 @@ pub struct Arrived {
     pub wildcards: Vec<Hostname>,
     /// The CA that it came from, by its name in the settings; that of `[ca]` when not named.
     pub ca: Option<String>,
+    /// The kind that was ordered, by the CA's own name for it.
+    pub profile: Option<String>,
 }
 
 /// The certificate of a site, with the kind of its key, as far as it can be read.
@@ -76,8 +78,9 @@ pub struct Ordered {
     pub issued: Option<Issued>,
     pub names: Vec<Host>,
     pub wildcards: Vec<Hostname>,
-    /// The CA that was asked in the end.
+    /// The CA that was asked in the end, and for what kind.
     pub ca: Option<String>,
+    pub profile: Option<String>,
     /// What the CA could not validate, or what we saw that it could not.
     pub refused: Vec<(Identifier, String)>,
     /// That it was laid aside, and why.

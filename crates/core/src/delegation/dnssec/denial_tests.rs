@@ -152,7 +152,7 @@ fn records_that_are_cut_off_prove_nothing() {
     let owner = name("0p9mhaveqvm6t7vbl5lop2u3t2rp3tom.gullrock.example");
     let read = |owner: &DnsName, wire: &[u8]| {
         let mut denials = Denials { zone: &zone, nsec: vec![], nsec3: vec![], flaw: None, unknown: false };
-        let data = RecordData::Unknown { record_type: NSEC3, data: wire.to_vec() };
+        let data = RecordData::Unknown { record_type: NSEC3, data: wire.into() };
         denials.take(&Record { owner: owner.clone(), ttl: 60, data });
         (denials.nsec3.len(), denials.unknown)
     };

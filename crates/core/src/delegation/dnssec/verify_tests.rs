@@ -165,7 +165,7 @@ fn words_of_flaws_end_a_sentence() {
 fn spoilt_wire_never_panics() {
     let wire = p256().signature.data.to_wire();
     for length in 0..wire.len() {
-        let data = RecordData::Unknown { record_type: RecordType::RRSIG, data: wire[..length].to_vec() };
+        let data = RecordData::Unknown { record_type: RecordType::RRSIG, data: wire[..length].into() };
         let signature = Record { data, ..p256().signature };
         let signing = Signing { signature, ..p256() };
         assert_ne!(signing.is(), Checked::Holds, "{length} bytes");

@@ -24,17 +24,18 @@ pub fn alter_kept(
     Ok((plan, altered))
 }
 
-/// The same in a master file anywhere, which no server has to hear of.
+/// The same in a master file anywhere, which no server has to hear of. For a process that ends soon: what was read of the file
+/// is left until then.
 pub fn alter_loose(
     path: PathBuf,
-    document: &Document,
+    document: Document,
     request: &AlterRequest,
     title: &str,
     now: Timestamp,
 ) -> Result<(Plan, Altered), ZoneRefusal> {
-    let altered = alter(document, request, &Surroundings::default(), serial_date(now))?;
+    let altered = alter(&document, request, &Surroundings::default(), serial_date(now))?;
     let mut plan = Plan::new(title);
-    let before = Some(document.source().to_vec());
+    let before = Some(document.leave_to_the_end());
     plan.set.file(FileWrite::new(path, before, altered.zone.source(), 0o644, Purpose::Loose));
     Ok((plan, altered))
 }

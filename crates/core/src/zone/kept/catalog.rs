@@ -118,7 +118,7 @@ pub fn updated_at(settings: &Settings) -> Option<(SocketAddr, PathBuf)> {
 fn member_record(catalog: &DnsName, member: &Hostname) -> Record {
     let owner = DnsName::parse(&format!("{}.zones", label_of(member)), catalog).unwrap_or_else(|_| catalog.clone());
     let fields = vec![Field::Name(member.dns_name())];
-    Record { owner, ttl: TTL, data: RecordData::Fields { record_type: PTR, fields } }
+    Record { owner, ttl: TTL, data: RecordData::Fields { record_type: PTR, fields: fields.into() } }
 }
 
 fn member_of(record: &Record) -> Option<&DnsName> {

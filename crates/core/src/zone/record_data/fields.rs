@@ -9,7 +9,9 @@ use super::DataToken;
 use super::forms::{self, Form};
 use super::location::Location;
 use super::parameters::Parameters;
-use super::schema::{ALGORITHMS, CERTIFICATE_TYPES, DIGEST_TYPES, KEY_FLAGS, KEY_PROTOCOLS, Part, SCHEMES};
+use super::parse::DataError;
+use super::rewriting;
+use super::schema::{ALGORITHMS, CERTIFICATE_TYPES, DIGEST_TYPES, KEY_FLAGS, KEY_PROTOCOLS, META, Part, SCHEMES};
 use super::text;
 use crate::name::DnsName;
 
@@ -42,33 +44,56 @@ pub enum Field {
 }
 
 /// Reads all parts of a type's data.
-pub(super) fn parse(parts: &[Part], tokens: &[DataToken<'_>], origin: &DnsName) -> Result<Vec<Field>, String> {
+pub(super) fn parse(parts: &[Part], tokens: &[DataToken<'_>], origin: &DnsName) -> Result<Vec<Field>, DataError> {
     let mut rest = tokens;
     let mut fields = Vec::with_capacity(parts.len());
     for part in parts {
+        let wrong_here = DataError::at(tokens.len() - rest.len());
         if takes_the_rest(*part) {
-            fields.extend(parse_rest(*part, rest, origin)?);
+            fields.extend(parse_rest(*part, rest, origin).map_err(wrong_here)?);
             rest = &[];
             continue;
         }
-        let (token, more) = rest.split_first().ok_or("a value is missing at the end")?;
+        if *part == Part::MaybeText && rest.is_empty() {
+            continue;
+        }
+        let missing = || DataError::at(tokens.len())("a value is missing at the end".into());
+        let (token, more) = rest.split_first().ok_or_else(missing)?;
         rest = more;
-        fields.push(parse_one(*part, token, origin)?);
+        fields.push(parse_one(*part, token, origin).map_err(wrong_here)?);
     }
+    let wrong_at_end = DataError::at(tokens.len());
     match rest.first() {
-        None => check_digest(parts, &fields).map(|()| fields),
-        Some(token) => Err(format!("`{}` is one value too many", text::shortened(&token.text))),
+        // A name that is there has types (RFC 4034 section 4.1.2); below hashes, names between others have none.
+        None if parts == [Part::Name, Part::Types]
+            && matches!(&fields[..], [_, Field::Types(types)] if types.is_empty()) =>
+        {
+            Err(wrong_at_end("a type is missing at the end".into()))
+        }
+        None => check_digest(parts, &fields).map(|()| fields).map_err(wrong_at_end),
+        Some(token) => {
+            let too_many = DataError::at(tokens.len() - rest.len());
+            Err(too_many(format!("`{}` is one value too many", text::shortened(&token.text))))
+        }
     }
 }
 
-/// The digest of a DS record is as long as its digest type says (RFC 4509, RFC 6605).
+/// A digest is as long as its type says: of a DS record (RFC 4509, RFC 6605), a key's (RFC 4255, RFC 6594), a zone's (RFC 8976
+/// section 2.2.4, at least 12 bytes for types that are not known).
 fn check_digest(parts: &[Part], fields: &[Field]) -> Result<(), String> {
     let (kind, digest, length) = match (parts, fields) {
         (
             [Part::U16, Part::Algorithm, Part::DigestType, Part::Hex],
             [_, _, Field::Number(kind), Field::Hex(digest)],
         ) => (kind, digest, [0, 20, 32, 0, 48].get(*kind as usize).copied().unwrap_or(0)),
-        // SSHFP: SHA-1 and SHA-256 (RFC 4255, RFC 6594).
+        ([Part::U32, Part::U8, Part::U8, Part::Hex], [_, _, Field::Number(kind), Field::Hex(digest)]) => {
+            match (kind, digest.len()) {
+                (0 | 3.., length @ 0..12) => {
+                    return Err(format!("a digest has 12 bytes or more, this one has {length}"));
+                }
+                _ => (kind, digest, [0, 48, 64].get(*kind as usize).copied().unwrap_or(0)),
+            }
+        }
         ([Part::U8, Part::U8, Part::Hex], [_, Field::Number(kind), Field::Hex(digest)]) => {
             (kind, digest, [0, 20, 32].get(*kind as usize).copied().unwrap_or(0))
         }
@@ -126,7 +151,7 @@ fn filled(bytes: Vec<u8>) -> Result<Vec<u8>, String> {
     if bytes.is_empty() { Err("a value is missing at the end".into()) } else { Ok(bytes) }
 }
 
-fn sorted(mut types: Vec<RecordType>) -> Vec<RecordType> {
+pub(super) fn sorted(mut types: Vec<RecordType>) -> Vec<RecordType> {
     types.sort();
     types.dedup();
     types
@@ -134,7 +159,7 @@ fn sorted(mut types: Vec<RecordType>) -> Vec<RecordType> {
 
 fn parse_one(part: Part, token: &DataToken<'_>, origin: &DnsName) -> Result<Field, String> {
     let word = match part {
-        Part::Text | Part::Digits | Part::LongText => token.text.as_ref(),
+        Part::Text | Part::MaybeText | Part::Rewriting | Part::Digits | Part::LongText => token.text.as_ref(),
         Part::QuotedText if token.quoted => token.text.as_ref(),
         Part::QuotedText => return Err(format!("`{}` must stand in quotes", text::shortened(&token.text))),
         _ => token.bare()?,
@@ -147,7 +172,12 @@ fn parse_one(part: Part, token: &DataToken<'_>, origin: &DnsName) -> Result<Fiel
             Field::Number(parse_ttl(word).ok_or_else(|| format!("`{word}` is not a time in seconds or with units"))?)
         }
         Part::Name => Field::Name(DnsName::parse(word, origin).map_err(|error| format!("`{word}`: {error}"))?),
-        Part::Text => Field::Text(text::character_string(word)?),
+        Part::Text | Part::MaybeText => Field::Text(text::character_string(word)?),
+        Part::Rewriting => {
+            let string = text::character_string(word)?;
+            rewriting::check(&string)?;
+            Field::Text(string)
+        }
         Part::Digits => Field::Text(digits(word)?),
         Part::LongText | Part::QuotedText => Field::Text(text::unescape(word)?),
         Part::KeyFlags => Field::Number(key_flags(word)?),
@@ -207,11 +237,14 @@ fn mnemonic(word: &str, table: &[(u32, &str)], most: u32) -> Result<u32, String>
     }
 }
 
+/// A type as data names it: those of questions alone, too.
 fn record_type(word: &str) -> Result<RecordType, String> {
-    RecordType::parse(word).ok_or_else(|| format!("`{word}` is not a record type"))
+    let in_questions =
+        || META.iter().find(|(_, name)| name.eq_ignore_ascii_case(word)).map(|(kind, _)| RecordType(*kind));
+    RecordType::parse(word).or_else(in_questions).ok_or_else(|| format!("`{word}` is not a record type"))
 }
 
-fn moment(word: &str) -> Result<u32, String> {
+pub(in crate::zone) fn moment(word: &str) -> Result<u32, String> {
     let wrong = || format!("`{word}` is not a moment as YYYYMMDDHHmmSS");
     if word.len() != 14 {
         return number(word, u32::MAX);
@@ -220,90 +253,6 @@ fn moment(word: &str) -> Result<u32, String> {
     let seconds = time.to_zoned(jiff::tz::TimeZone::UTC).map_err(|_| wrong())?.timestamp().as_second();
     // Serial arithmetic: moments after 2106 wrap (RFC 4034 section 3.1.5).
     Ok(seconds as u32)
-}
-
-/// Reads all parts from wire form, for data written as RFC 3597 has it. `None` if it does not fit the type.
-pub(super) fn from_wire(parts: &[Part], mut wire: &[u8]) -> Option<Vec<Field>> {
-    let mut fields = Vec::with_capacity(parts.len());
-    for part in parts {
-        fields.push(match part {
-            Part::U8 | Part::Algorithm | Part::KeyProtocol | Part::DigestType | Part::Scheme => {
-                Field::Number(take(&mut wire, 1)?[0].into())
-            }
-            Part::U16 | Part::CertificateType | Part::KeyFlags => Field::Number(be(take(&mut wire, 2)?)),
-            Part::U32 | Part::Seconds => Field::Number(be(take(&mut wire, 4)?)),
-            Part::Moment => Field::Moment(be(take(&mut wire, 4)?)),
-            Part::Type => Field::Type(RecordType(be(take(&mut wire, 2)?) as u16)),
-            Part::Name => Field::Name(name(&mut wire)?),
-            Part::Text | Part::Digits => Field::Text(counted(&mut wire)?),
-            Part::Texts => {
-                while !wire.is_empty() {
-                    fields.push(Field::Text(counted(&mut wire)?));
-                }
-                continue;
-            }
-            Part::Salt => Field::Salt(counted(&mut wire)?),
-            Part::Hash => Field::Hash(counted(&mut wire)?),
-            Part::Tag => Field::Tag(String::from_utf8(counted(&mut wire)?).ok()?),
-            Part::LongText | Part::QuotedText => Field::Text(std::mem::take(&mut wire).to_vec()),
-            Part::Hex => Field::Hex(std::mem::take(&mut wire).to_vec()),
-            Part::Base64 | Part::MaybeBase64 => Field::Base64(std::mem::take(&mut wire).to_vec()),
-            Part::Special(form) => {
-                let bytes = match form.length() {
-                    Some(length) => take(&mut wire, length)?,
-                    None => std::mem::take(&mut wire),
-                };
-                Field::Special { form: *form, wire: Some(bytes).filter(|wire| forms::fits(*form, wire))?.to_vec() }
-            }
-            Part::Types => Field::Types(bitmap(std::mem::take(&mut wire))?),
-            Part::Location => Field::Location(Location::from_wire(std::mem::take(&mut wire))?),
-            Part::Parameters => Field::Parameters(Parameters::from_wire(std::mem::take(&mut wire))?),
-        });
-    }
-    wire.is_empty().then_some(fields)
-}
-
-pub(super) fn take<'a>(wire: &mut &'a [u8], count: usize) -> Option<&'a [u8]> {
-    let (head, rest) = wire.split_at_checked(count)?;
-    *wire = rest;
-    Some(head)
-}
-
-fn be(bytes: &[u8]) -> u32 {
-    bytes.iter().fold(0, |value, byte| value << 8 | u32::from(*byte))
-}
-
-fn counted(wire: &mut &[u8]) -> Option<Vec<u8>> {
-    let length = take(wire, 1)?[0];
-    take(wire, length.into()).map(<[u8]>::to_vec)
-}
-
-pub(super) fn name(wire: &mut &[u8]) -> Option<DnsName> {
-    let mut labels = Vec::new();
-    loop {
-        match take(wire, 1)?[0] {
-            0 => return DnsName::from_labels(labels).ok(),
-            length @ 1..=63 => labels.push(take(wire, length.into())?),
-            _ => return None,
-        }
-    }
-}
-
-/// The type bitmap of RFC 4034 section 4.1.2.
-fn bitmap(mut wire: &[u8]) -> Option<Vec<RecordType>> {
-    let mut types = Vec::new();
-    while !wire.is_empty() {
-        let window = u16::from(take(&mut wire, 1)?[0]);
-        let length = take(&mut wire, 1)?[0];
-        if !(1..=32).contains(&length) {
-            return None;
-        }
-        for (index, byte) in take(&mut wire, length.into())?.iter().enumerate() {
-            let set = (0..8).filter(|bit| byte & (0x80 >> bit) != 0);
-            types.extend(set.map(|bit| RecordType(window << 8 | (index as u16) << 3 | bit)));
-        }
-    }
-    Some(sorted(types))
 }
 
 impl fmt::Display for Field {

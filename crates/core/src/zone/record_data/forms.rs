@@ -6,7 +6,7 @@ use std::net::{IpAddr, Ipv4Addr, Ipv6Addr};
 
 use serde::{Deserialize, Serialize};
 
-use super::fields::take;
+use super::from_wire::take;
 use super::{DataToken, text};
 use crate::name::DnsName;
 
@@ -150,7 +150,7 @@ fn address<A: std::str::FromStr>(word: &str, family: &str) -> Result<A, String> 
 
 fn eui(word: &str, length: usize) -> Result<Vec<u8>, String> {
     let bytes: Option<Vec<u8>> =
-        word.split('-').map(|pair| u8::from_str_radix(pair, 16).ok().filter(|_| pair.len() == 2)).collect();
+        word.split('-').map(|pair| u8::from_str_radix(pair, 16).ok().filter(|_| matches!(pair.len(), 1 | 2))).collect();
     let wrong = || format!("`{}` is not {length} bytes with hyphens between them", text::shortened(word));
     bytes.filter(|bytes| bytes.len() == length).ok_or_else(wrong)
 }
@@ -166,7 +166,10 @@ fn locator(word: &str) -> Result<Vec<u8>, String> {
 fn nsap(word: &str) -> Result<Vec<u8>, String> {
     let digits = word.strip_prefix("0x").or_else(|| word.strip_prefix("0X"));
     let digits = digits.ok_or_else(|| format!("`{}` does not begin with 0x", text::shortened(word)))?;
-    text::hex(&digits.replace('.', ""))
+    match &text::hex(&digits.replace('.', ""))?[..] {
+        [] => Err("no digit stands behind 0x".into()),
+        bytes => Ok(bytes.to_vec()),
+    }
 }
 
 /// One of `[!]FAMILY:ADDRESS/LENGTH`; bytes of zero at the end are left out (RFC 3123 section 4).
@@ -227,7 +230,7 @@ pub(super) fn shown(form: Form, mut wire: &[u8]) -> Option<String> {
             let key = take(&mut wire, u16::from_be_bytes([high, low]).into())?;
             let mut all = vec![algorithm.to_string(), hex(tag), base64(key)];
             while !wire.is_empty() {
-                all.push(super::fields::name(&mut wire)?.to_string());
+                all.push(super::from_wire::name(&mut wire)?.to_string());
             }
             all.join(" ")
         }
@@ -251,7 +254,7 @@ fn shown_gateway(kind: u8, wire: &mut &[u8]) -> Option<String> {
         0 => ".".into(),
         1 => Ipv4Addr::from(<[u8; 4]>::try_from(take(wire, 4)?).ok()?).to_string(),
         2 => Ipv6Addr::from(<[u8; 16]>::try_from(take(wire, 16)?).ok()?).to_string(),
-        3 => super::fields::name(wire)?.to_string(),
+        3 => super::from_wire::name(wire)?.to_string(),
         _ => return None,
     })
 }
@@ -319,7 +322,7 @@ mod tests {
     fn what_has_not_its_form_is_named() {
         let wrong = |form: Form, words: &str| read(form, words).unwrap_err();
         assert!(wrong(Form::Eui48, "00-00-5e-00-53").contains("not 6 bytes"));
-        assert!(wrong(Form::Eui48, "0-00-5e-00-53-2a").contains("not 6 bytes"));
+        assert!(wrong(Form::Eui48, "000-00-5e-00-53-2a").contains("not 6 bytes"));
         assert!(wrong(Form::Locator64, "1:2:3").contains("four groups"));
         assert!(wrong(Form::Nsap, "47").contains("begin with 0x"));
         assert!(wrong(Form::Prefixes, "1:192.0.2.0/33").contains("not a prefix"));

@@ -5,8 +5,11 @@
 
 mod fields;
 mod forms;
+mod from_wire;
 mod location;
 mod parameters;
+mod parse;
+mod rewriting;
 mod schema;
 mod text;
 mod wire_form;
@@ -18,9 +21,9 @@ use std::net::{Ipv4Addr, Ipv6Addr};
 use serde::{Deserialize, Serialize};
 
 use super::RecordType;
-use super::ttl::parse_ttl;
 use crate::name::DnsName;
 pub use fields::Field;
+pub(super) use fields::moment;
 pub use schema::algorithm_word;
 pub(crate) use text::base32_hex;
 
@@ -39,21 +42,21 @@ pub enum RecordData {
         exchange: DnsName,
     },
     /// The character strings, unescaped.
-    Txt(Vec<Vec<u8>>),
+    Txt(Box<[Vec<u8>]>),
     /// Any other type whose parts are known.
     Fields {
         record_type: RecordType,
-        fields: Vec<Field>,
+        fields: Box<[Field]>,
     },
     /// A type that has a name, and whose form is not known here: as it is written.
     Verbatim {
         record_type: RecordType,
-        text: String,
+        text: Box<str>,
     },
     /// A type that is only known by its number (RFC 3597).
     Unknown {
         record_type: RecordType,
-        data: Vec<u8>,
+        data: Box<[u8]>,
     },
 }
 
@@ -102,6 +105,17 @@ impl RecordData {
         }
     }
 
+    /// The type that a signature covers.
+    pub fn covered(&self) -> Option<RecordType> {
+        match self {
+            Self::Fields { record_type: RecordType(24 | 46), fields } => match fields.first() {
+                Some(Field::Type(covered)) => Some(*covered),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
     /// An A or AAAA record's data.
     pub fn of_address(address: std::net::IpAddr) -> Self {
         match address {
@@ -126,7 +140,7 @@ impl RecordData {
             Some(Field::Name(name)) => Some(name.clone()),
             _ => None,
         };
-        let read = |parts: &[Part]| fields::from_wire(parts, wire);
+        let read = |parts: &[Part]| from_wire::from_wire(parts, wire);
         Some(match record_type {
             RecordType::A => Self::A(<[u8; 4]>::try_from(wire).ok()?.into()),
             RecordType::AAAA => Self::Aaaa(<[u8; 16]>::try_from(wire).ok()?.into()),
@@ -159,92 +173,18 @@ impl RecordData {
                 }))
             }
             _ => match schema::parts_of(record_type) {
-                Some(parts) => Self::Fields { record_type, fields: read(parts)? },
-                None => Self::Unknown { record_type, data: wire.to_vec() },
+                Some(parts) => match read(parts) {
+                    Some(fields) => Self::Fields { record_type, fields: fields.into() },
+                    // Kinds of relays that have no notation yet (RFC 8777 section 4.2.3).
+                    None if record_type.0 == 260 && wire.get(1).is_some_and(|kind| kind & 0x7f > 3) => {
+                        Self::Unknown { record_type, data: wire.into() }
+                    }
+                    None => return None,
+                },
+                None => Self::Unknown { record_type, data: wire.into() },
             },
         })
     }
-
-    /// Reads the data of a record; the error says what was expected instead.
-    pub(super) fn parse(record_type: RecordType, tokens: &[DataToken<'_>], origin: &DnsName) -> Result<Self, String> {
-        let exactly = |count: usize| match tokens.len() {
-            found if found == count => Ok(()),
-            found => Err(format!("{record_type} takes {}, found {found}", values(count))),
-        };
-        let name = |index: usize| DnsName::parse(tokens[index].bare()?, origin).map_err(|error| error.to_string());
-        match record_type {
-            _ if tokens.first().is_some_and(|token| !token.quoted && token.text == "\\#") => {
-                generic(record_type, &tokens[1..])
-            }
-            RecordType::A => {
-                exactly(1)?;
-                let text = tokens[0].bare()?;
-                text.parse().map(Self::A).map_err(|_| format!("`{text}` is not an IPv4 address"))
-            }
-            RecordType::AAAA => {
-                exactly(1)?;
-                let text = tokens[0].bare()?;
-                text.parse().map(Self::Aaaa).map_err(|_| format!("`{text}` is not an IPv6 address"))
-            }
-            RecordType::NS => exactly(1).and_then(|()| name(0)).map(Self::Ns),
-            RecordType::CNAME => exactly(1).and_then(|()| name(0)).map(Self::Cname),
-            RecordType::MX => {
-                exactly(2)?;
-                let text = tokens[0].bare()?;
-                let preference = text.parse().map_err(|_| format!("`{text}` is not an MX preference (0 to 65535)"))?;
-                Ok(Self::Mx { preference, exchange: name(1)? })
-            }
-            RecordType::TXT => {
-                if tokens.is_empty() {
-                    return Err("TXT takes at least one string".into());
-                }
-                tokens.iter().map(|token| text::character_string(&token.text)).collect::<Result<_, _>>().map(Self::Txt)
-            }
-            RecordType::SOA => {
-                exactly(7)?;
-                let number = |index: usize| {
-                    let text = tokens[index].bare()?;
-                    parse_ttl(text).ok_or_else(|| format!("`{text}` is not a time in seconds or with units"))
-                };
-                let serial = tokens[2].bare()?;
-                Ok(Self::Soa(Box::new(Soa {
-                    primary: name(0)?,
-                    hostmaster: name(1)?,
-                    serial: serial.parse().map_err(|_| format!("`{serial}` is not a serial (0 to 4294967295)"))?,
-                    refresh: number(3)?,
-                    retry: number(4)?,
-                    expire: number(5)?,
-                    negative_ttl: number(6)?,
-                })))
-            }
-            _ => match schema::parts_of(record_type) {
-                Some(parts) => fields::parse(parts, tokens, origin)
-                    .map(|fields| Self::Fields { record_type, fields })
-                    .map_err(|reason| format!("{record_type}: {reason}")),
-                // RFC 973 put MX in their place.
-                None if matches!(record_type.0, 3 | 4) => Err(format!("{record_type} is obsolete, use MX")),
-                None if record_type.is_named() && !tokens.is_empty() => {
-                    Ok(Self::Verbatim { record_type, text: text::verbatim(tokens) })
-                }
-                None => Err(format!("data of the type {record_type} is written as `\\# LENGTH HEX` (RFC 3597)")),
-            },
-        }
-    }
-}
-
-fn values(count: usize) -> String {
-    if count == 1 { "one value".into() } else { format!("{count} values") }
-}
-
-/// Data written as RFC 3597 section 5 has it: `\\# LENGTH HEX`. Typed where the type is known.
-fn generic(record_type: RecordType, tokens: &[DataToken<'_>]) -> Result<RecordData, String> {
-    let [length, rest @ ..] = tokens else { return Err("a length is missing behind `\\#`".into()) };
-    let length: u16 = length.text.parse().map_err(|_| format!("`{}` is not a length", length.text))?;
-    let bytes = text::hex(&rest.iter().map(|token| token.text.as_ref()).collect::<String>())?;
-    if bytes.len() != usize::from(length) {
-        return Err(format!("{} bytes of data, though the length says {length}", bytes.len()));
-    }
-    RecordData::from_wire(record_type, &bytes).ok_or_else(|| format!("these bytes are no {record_type} data"))
 }
 
 impl fmt::Display for RecordData {
@@ -292,7 +232,8 @@ mod tests {
     fn parse(record_type: RecordType, words: &[&str]) -> Result<String, String> {
         let tokens: Vec<_> = words.iter().map(|text| DataToken { text: (*text).into(), quoted: false }).collect();
         let origin = DnsName::absolute("lanternchoir.example").unwrap();
-        RecordData::parse(record_type, &tokens, &origin).map(|data| data.to_string())
+        let read = RecordData::parse(record_type, &tokens, &origin);
+        read.map(|data| data.to_string()).map_err(|error| error.message)
     }
 
     #[test]

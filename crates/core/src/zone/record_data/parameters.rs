@@ -139,7 +139,8 @@ fn value_to_wire(number: u16, name: &str, value: Option<&str>) -> Result<Vec<u8>
         };
     }
     let Some(value) = value else {
-        return if number > 7 { Ok(vec![]) } else { Err(format!("{name} needs a value")) };
+        // A configuration that is empty is one that is not there.
+        return if number > 7 || number == 5 { Ok(vec![]) } else { Err(format!("{name} needs a value")) };
     };
     let bytes = text::unescape(value)?;
     // By its number, a known parameter is given in wire form (RFC 9460 section 2.1).

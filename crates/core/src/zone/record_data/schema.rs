@@ -16,6 +16,10 @@ pub(super) enum Part {
     Name,
     /// A character string of at most 255 bytes.
     Text,
+    /// The same, or nothing.
+    MaybeText,
+    /// A character string that says how a name is rewritten (RFC 3402).
+    Rewriting,
     /// The rest of the data as one string without a length of its own.
     LongText,
     /// All remaining tokens, each a character string.
@@ -69,11 +73,12 @@ pub(super) fn parts_of(record_type: RecordType) -> Option<&'static [Part]> {
     Some(match record_type.0 {
         // PTR, DNAME; mail as it once was, and NSAP-PTR
         12 | 39 | 7 | 8 | 9 | 23 => &[Name],
-        13 => &[Text, Text],                   // HINFO
-        14 | 17 | 58 => &[Name, Name],         // MINFO, RP (RFC 1183), TALINK
-        18 | 36 | 21 | 107 => &[U16, Name],    // AFSDB, KX, RT, LP (RFC 6742)
-        19 => &[Digits],                       // X25
-        20 | 56 | 258 | 261 | 262 => &[Texts], // ISDN, NINFO, AVC, RESINFO (RFC 9606), WALLET
+        13 => &[Text, Text],                // HINFO
+        14 | 17 | 58 => &[Name, Name],      // MINFO, RP (RFC 1183), TALINK
+        18 | 36 | 21 | 107 => &[U16, Name], // AFSDB, KX, RT, LP (RFC 6742)
+        19 => &[Digits],                    // X25
+        20 => &[Text, MaybeText],           // ISDN (RFC 1183)
+        56 | 258 | 261 | 262 => &[Texts],   // NINFO, AVC, RESINFO (RFC 9606), WALLET
         22 => &[Special(Form::Nsap)],
         25 => &[KeyFlags, KeyProtocol, Algorithm, MaybeBase64], // KEY
         26 => &[U16, Name, Name],                               // PX (RFC 2163)
@@ -93,7 +98,7 @@ pub(super) fn parts_of(record_type: RecordType) -> Option<&'static [Part]> {
         260 => &[Special(Form::Relay)],
         29 => &[Location],                                                             // LOC
         33 => &[U16, U16, U16, Name],                                                  // SRV (RFC 2782)
-        35 => &[U16, U16, Text, Text, Text, Name],                                     // NAPTR (RFC 3403)
+        35 => &[U16, U16, Text, Text, Rewriting, Name],                                // NAPTR (RFC 3403)
         37 => &[CertificateType, U16, Algorithm, Base64],                              // CERT (RFC 4398)
         43 | 59 | 32768 | 32769 => &[U16, Algorithm, DigestType, Hex], // DS, CDS (RFC 4034, 7344), TA, DLV
         44 => &[U8, U8, Hex],                                          // SSHFP (RFC 4255)
@@ -103,7 +108,7 @@ pub(super) fn parts_of(record_type: RecordType) -> Option<&'static [Part]> {
         50 => &[U8, U8, U16, Salt, Hash, Types],                       // NSEC3 (RFC 5155)
         51 => &[U8, U8, U16, Salt],                                    // NSEC3PARAM
         52 | 53 => &[U8, U8, U8, Hex],                                 // TLSA, SMIMEA (RFC 6698, 8162)
-        61 => &[Base64],                                               // OPENPGPKEY (RFC 7929)
+        61 | 67 | 68 => &[Base64],                                     // OPENPGPKEY (RFC 7929), HHIT, BRID (RFC 9886)
         62 => &[U32, U16, Types],                                      // CSYNC (RFC 7477)
         63 => &[U32, U8, U8, Hex],                                     // ZONEMD (RFC 8976)
         64 | 65 => &[U16, Name, Parameters],                           // SVCB, HTTPS (RFC 9460)
@@ -113,6 +118,10 @@ pub(super) fn parts_of(record_type: RecordType) -> Option<&'static [Part]> {
         _ => return None,
     })
 }
+
+/// Types that stand in questions alone, and in data that names them (RFC 6895 section 3.1).
+pub(super) const META: &[(u16, &str)] =
+    &[(249, "TKEY"), (250, "TSIG"), (251, "IXFR"), (252, "AXFR"), (253, "MAILB"), (254, "MAILA"), (255, "ANY")];
 
 /// The words for flags of keys; several are joined by `|` (RFC 2535 section 7.1, RFC 4034, RFC 5011).
 pub(super) const KEY_FLAGS: &[(u32, &str)] = &[
@@ -126,6 +135,29 @@ pub(super) const KEY_FLAGS: &[(u32, &str)] = &[
     (0x0300, "NTYP3"),
     (0x0080, "REVOKE"),
     (0x0001, "KSK"),
+    (0x2000, "FLAG2"),
+    (0x0800, "FLAG4"),
+    (0x0400, "FLAG5"),
+    (0x0080, "FLAG8"),
+    (0x0040, "FLAG9"),
+    (0x0020, "FLAG10"),
+    (0x0010, "FLAG11"),
+    (0x0000, "SIG0"),
+    (0x0001, "SIG1"),
+    (0x0002, "SIG2"),
+    (0x0003, "SIG3"),
+    (0x0004, "SIG4"),
+    (0x0005, "SIG5"),
+    (0x0006, "SIG6"),
+    (0x0007, "SIG7"),
+    (0x0008, "SIG8"),
+    (0x0009, "SIG9"),
+    (0x000a, "SIG10"),
+    (0x000b, "SIG11"),
+    (0x000c, "SIG12"),
+    (0x000d, "SIG13"),
+    (0x000e, "SIG14"),
+    (0x000f, "SIG15"),
 ];
 
 pub(super) const KEY_PROTOCOLS: &[(u32, &str)] =

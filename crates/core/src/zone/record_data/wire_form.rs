@@ -103,7 +103,7 @@ mod tests {
         i CERT PKIX 1 RSASHA256 AQID\nj DS 1 8 2 00112233445566778899AABBCCDDEEFF00112233445566778899AABBCCDDEEFF\n\
         k SSHFP 1 3 ABCD\nl RRSIG A 8 2 3600 20300101000000 20200101000000 5 @ AQID\nm NSEC a A MX TYPE1234\n\
         n DNSKEY 257 3 13 AQID\no NSEC3 1 0 5 - 0123456789ABCDEFGHIJKLMNOPQRSTUV A\np NSEC3PARAM 1 0 5 ABCD\n\
-        q TLSA 3 1 1 AB\nr OPENPGPKEY AQID\ns CSYNC 1 3 A NS\nt ZONEMD 1 1 1 ABCDEFABCDEFABCDEFABCDEF\n\
+        q TLSA 3 1 1 AB\nr OPENPGPKEY AQID\ns CSYNC 1 3 A NS\nt ZONEMD 1 1 1 00112233445566778899AABBCCDDEEFF 00112233445566778899AABBCCDDEEFF 00112233445566778899AABBCCDDEEFF\n\
         u HTTPS 1 . alpn=\"h2,h3\" port=8443 ipv4hint=192.0.2.1\nv SPF \"v=spf1 -all\"\nw URI 1 2 \"https://a.example/\"\n\
         x CAA 0 issue \"ca.example\"\ny DNAME z.example.\nz TYPE65280 \\# 3 010203\n\
         aa MB a\nab MINFO a b\nac X25 \"311061700956\"\nad ISDN \"150862028003217\" \"004\"\nae RT 2 a\naf NSAP 0x4700\n\
@@ -113,12 +113,12 @@ mod tests {
         ar NINFO \"a\"\nas RKEY 0 255 1 AQID\nat TALINK . a\nau DSYNC CDS NOTIFY 5359 a\nav NID 10 0014:4fff:ff20:ee64\n\
         aw L32 10 10.1.2.0\nax L64 10 2001:0db8:1140:1000\nay LP 10 a\naz EUI48 00-00-5e-00-53-2a\n\
         ba EUI64 00-00-5e-ef-10-00-00-2a\nbb AMTRELAY 10 1 3 a\nbc RESINFO \"qnamemin\"\nbd WALLET \"a\" \"b\"\n\
-        be TA 1 8 SHA-1 00112233445566778899AABBCCDDEEFF00112233\nbf SMIMEA 3 1 1 AB\n";
+        be TA 1 8 SHA-1 00112233445566778899AABBCCDDEEFF00112233\nbf SMIMEA 3 1 1 AB\nbg HHIT AQID\nbh BRID AQID\nbi ISDN \"1508\"\n";
 
     #[test]
     fn wire_form_reads_back_as_the_same_data() {
         let zone = Document::parse(ZONE, &DnsName::absolute("gullrock.example").unwrap()).unwrap();
-        assert_eq!(zone.records().count(), 63);
+        assert_eq!(zone.records().count(), 66);
         for record in zone.records() {
             let wire = record.data.to_wire();
             let again = RecordData::from_wire(record.record_type(), &wire);

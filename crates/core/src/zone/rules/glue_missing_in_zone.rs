@@ -19,7 +19,9 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
     for record in zone.records().filter(|record| record.owner != *zone.apex()) {
         let RecordData::Ns(target) = &record.data else { continue };
-        if target.is_within(&record.owner) && !zone.has_address(target) {
+        // A wildcard gives no glue: what lies below a cut is answered elsewhere.
+        let has_glue = || zone.at(target).iter().any(|record| record.data.address().is_some());
+        if target.is_within(&record.owner) && !has_glue() {
             let (cut, name) = (record.owner.bare(), target.bare());
             let message = format!("{cut} is delegated to {name}, which lies below it and has no address here");
             findings.push(zone.on(record, TEXT.finding(&cut, message, format!("add an address record for {name}"))));

@@ -17,7 +17,7 @@ const TEXT: RuleText = RuleText {
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let outside = zone.zone.entries().iter().filter_map(|entry| match &entry.item {
-        Item::OutOfZone(owner) => Some((entry.line, owner)),
+        Item::OutOfZone(owner) => Some((entry.line(), owner)),
         _ => None,
     });
     outside

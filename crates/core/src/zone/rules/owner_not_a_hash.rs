@@ -15,12 +15,15 @@ const TEXT: RuleText = RuleText {
     source: "RFC 5155 section 3",
 };
 
-/// The length of a SHA-1 hash in base32, the only one in use.
-const LENGTH: usize = 32;
+/// What is left of whole bytes fills one of these many digits (RFC 4648 section 7); servers do not ask for the length of a
+/// hash.
+const DIGITS_OVER: [usize; 5] = [0, 2, 4, 5, 7];
 
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
-    let is_hash =
-        |label: &[u8]| label.len() == LENGTH && std::str::from_utf8(label).is_ok_and(|text| base32_hex(text).is_ok());
+    let is_hash = |label: &[u8]| {
+        let digits = std::str::from_utf8(label).is_ok_and(|text| base32_hex(text).is_ok());
+        digits && DIGITS_OVER.contains(&(label.len() % 8))
+    };
     let hashed = zone.owners().filter(|(_, records)| records.iter().any(|one| one.record_type() == RecordType(50)));
     let wrong = hashed.filter(|(owner, _)| !owner.labels().next().is_some_and(is_hash));
     wrong

@@ -29,12 +29,7 @@ fn check(zone: &Indexed<'_>) -> Vec<Finding> {
         let alias = zone.is_alias(target);
         let what = if alias && record_type.0 == 33 {
             "is an alias"
-        } else if here
-            && !alias
-            && !zone.has_address(target)
-            && zone.covering_wildcard(target).is_none()
-            && dot_forgotten::meant(zone, target).is_none()
-        {
+        } else if here && !alias && !zone.has_address(target) && dot_forgotten::meant(zone, target).is_none() {
             "has no address here"
         } else {
             continue;

@@ -8,7 +8,7 @@ pub(super) const RULE: Rule = Rule { text: &TEXT, check };
 const TEXT: RuleText = RuleText {
     code: "target-not-a-hostname",
     severity: Severity::Fault,
-    what: "An NS, MX, SRV or SOA record names a host with characters that a hostname cannot have.",
+    what: "An NS, MX, SRV, SVCB, HTTPS or SOA record names a host with characters that a hostname cannot have.",
     why: "Nothing can be reached at such a name, and primary servers refuse to load the zone.",
     cure: "Mend the spelling of the name: letters, digits and hyphens.",
     source: "RFC 1123 section 2.1, RFC 952",

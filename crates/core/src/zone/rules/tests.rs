@@ -25,6 +25,9 @@ fn codes_with_mail(text: &str, mail_server: Option<&str>) -> Vec<&'static str> {
     judge_within(&zone, &around).iter().map(|finding| finding.code).collect()
 }
 
+/// Some 400 records of 180 bytes.
+const SET_TOO_LARGE: &str = "$GENERATE 1000-1400 big TXT xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx$\n";
+
 /// Each code with what makes it fire: a line more, or one replaced.
 const TRIGGERS: &[(&str, &str, &str)] = &[
     ("no-nameserver", "@ NS ns1\n", ""),
@@ -33,6 +36,11 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("second-dname", "", "old DNAME a.example.\nold DNAME b.example.\n"),
     ("owner-not-a-hostname", "", "under_score A 192.0.2.9\n"),
     ("owner-not-a-hash", "", "hash NSEC3 1 0 0 - 0123456789ABCDEFGHIJKLMNOPQRSTUV A\n"),
+    ("child-keys-disagree", "", "@ CDS 1 8 2 00112233445566778899AABBCCDDEEFF00112233445566778899AABBCCDDEEFF\n"),
+    ("child-keys-disagree", "", "@ DNSKEY 257 3 13 AQID\n@ CDNSKEY 257 3 8 AQID\n"),
+    ("child-keys-disagree", "", "@ DNSKEY 257 3 13 AQID\n@ CDNSKEY 257 3 13 AQID\n@ CDNSKEY 0 3 0 AA==\n"),
+    ("set-too-large", "", SET_TOO_LARGE),
+    ("target-not-a-hostname", "@ HTTPS 1 . alpn=h2\n", "@ HTTPS 1 pa_ges.crumbandtide.example. alpn=h2\n"),
     ("ds-at-apex", "", "@ DS 60485 5 1 2BB183AF5F22588179A53B0A98631FAD1A292118\n"),
     ("target-not-a-hostname", "", "@ MX 20 ma_il.crumbandtide.example.\n"),
     ("apex-nameserver-without-address", "", "@ NS ns2\n"),
@@ -49,6 +57,7 @@ const TRIGGERS: &[(&str, &str, &str)] = &[
     ("ca-forbidden", "CA.example; account=7", "third.example"),
     ("ca-forbidden", "", "shop A 192.0.2.5\nshop CAA 0 issue \";\"\n"),
     ("former-address", "", "old A 192.0.2.200\n"),
+    ("ttls-count-down", "@ MX 10 mail\n", "$DATE 20260101000000\n@ MX 10 mail\n"),
     ("ttls-differ", "", "@ 60 A 192.0.2.8\n"),
     ("several-spf", "", "@ TXT \"v=spf1 -all\"\n"),
     ("soa-times", "4h 30m 4w 5m", "4h 30m 1d 5m"),
@@ -116,6 +125,43 @@ fn a_wildcard_gives_a_mail_server_its_address() {
 }
 
 #[test]
+fn what_fits_the_keys_or_takes_them_away_alone_is_good() {
+    for good in ["@ CDS 0 0 0 00\n@ CDNSKEY 0 3 0 AA==\n", "@ DNSKEY 257 3 13 AQID\n@ CDNSKEY 257 3 13 AQID\n"] {
+        assert_eq!(codes(&format!("{GOOD}{good}")), Vec::<&str>::new(), "{good}");
+    }
+    assert_eq!(codes(&format!("{GOOD}@ HTTPS 0 _pages.crumbandtide.example.\n")), Vec::<&str>::new());
+}
+
+#[test]
+fn a_set_is_as_large_as_a_message_at_most() {
+    let texts = |count: usize| (0..count).map(|n| format!("big TXT \"{n:0240}\"\n")).collect::<String>();
+    // 2 bytes, and for each 2 and 241.
+    assert_eq!(codes(&format!("{GOOD}{}", texts(269))), Vec::<&str>::new());
+    assert_eq!(codes(&format!("{GOOD}{}", texts(270))), ["set-too-large"]);
+    let one =
+        |last: usize| format!("big TXT {}\"{}\"\n", format!("\"{}\" ", "x".repeat(255)).repeat(255), "x".repeat(last));
+    assert_eq!(codes(&format!("{GOOD}{}", one(229))), Vec::<&str>::new());
+    assert_eq!(codes(&format!("{GOOD}{}", one(230))), ["set-too-large"]);
+    let two_sets = texts(200) + &texts(200).replace("big TXT", "big HINFO x");
+    assert_eq!(codes(&format!("{GOOD}{two_sets}")), Vec::<&str>::new());
+}
+
+#[test]
+fn a_wildcard_answers_for_names_that_are_not_there_alone() {
+    let named = |target: &str, more: &str| codes(&format!("{GOOD}@ NS {target}\n{more}"));
+    assert_eq!(named("ns.berth", ""), Vec::<&str>::new(), "nameservers are found by a wildcard, too");
+    assert_eq!(named("ns.east.berth", ""), Vec::<&str>::new());
+    let without = ["apex-nameserver-without-address"];
+    assert_eq!(named("ns.east.berth", "east.berth TXT x\n"), without);
+    assert_eq!(named("ns.east.berth", "x.east.berth TXT x\n"), without, "a name between others is there");
+    assert_eq!(named("east.berth", "x.east.berth TXT x\n"), without);
+    assert_eq!(named("east.berth", "east.berth TXT x\n"), without);
+    assert_eq!(named("ns.old", "*.old CNAME ns1\n"), ["nameserver-is-alias"]);
+    let below = codes(&format!("{GOOD}quay NS ns.quay\n*.quay A 192.0.2.1\n"));
+    assert_eq!(below, ["glue-missing-in-zone", "hidden-by-delegation"], "it gives no glue");
+}
+
+#[test]
 fn every_file_of_the_folder_is_a_registered_rule_with_texts_and_a_trigger() {
     let texts: Vec<_> = ALL.iter().map(|rule| rule.text).collect();
     check_folder("zone/rules", &texts, &TRIGGERS.iter().map(|(code, ..)| *code).collect::<Vec<_>>());
@@ -139,9 +185,23 @@ fn two_at_a_time_the_rules_find_the_same_in_the_same_order() {
     let one_by_one: Vec<Finding> = ALL.iter().flat_map(|rule| (rule.check)(&indexed)).collect();
     let codes: std::collections::BTreeSet<_> = one_by_one.iter().map(|finding| finding.code).collect();
     assert!(codes.len() > 4, "{codes:?}");
+    let all: Vec<&Rule> = ALL.iter().collect();
     for _ in 0..20 {
-        assert_eq!(side_by_side(&indexed), one_by_one);
+        assert_eq!(side_by_side(&all, &indexed), one_by_one);
     }
+}
+
+#[test]
+fn another_form_of_the_zone_is_judged_by_the_rules_that_have_spoken_alone() {
+    let origin = DnsName::absolute("gullrock.example").unwrap();
+    let before = GOOD.to_string() + "bad_host 0 A 10.0.0.1\nwww TXT x\n";
+    let before = Document::parse(before, &origin).unwrap();
+    let around = Surroundings::default();
+    let all = judge_within(&before, &around);
+    let now: Vec<Finding> = all.iter().filter(|finding| finding.code == "private-address").cloned().collect();
+    assert!(now.len() == 1 && all.len() > 2, "{all:?}");
+    assert_eq!(judge_alike(&now, &before, &around), now);
+    assert_eq!(judge_alike(&[], &before, &around), []);
 }
 
 #[test]

@@ -18,10 +18,7 @@ const TEXT: RuleText = RuleText {
 fn check(zone: &Indexed<'_>) -> Vec<Finding> {
     let apex = zone.apex();
     let Ok(www) = DnsName::parse("www", apex) else { return vec![] };
-    let leads = |name: &DnsName| {
-        let covered = *name != *apex && zone.covering_wildcard(name).is_some();
-        zone.has_address(name) || zone.is_alias(name) || covered
-    };
+    let leads = |name: &DnsName| zone.has_address(name) || zone.is_alias(name);
     let (missing, there) = match (leads(apex), leads(&www)) {
         (true, false) => (www.bare(), apex.bare()),
         (false, true) => (apex.bare(), www.bare()),
