@@ -6,8 +6,8 @@ use brightharbor_core::name::Host;
 use jiff::{SignedDuration, Timestamp};
 use rcgen::string::{Ia5String, PrintableString};
 use rcgen::{
-    CertificateParams, DistinguishedName, DnType, DnValue, KeyPair, PKCS_ECDSA_P256_SHA256, PKCS_ECDSA_P384_SHA384,
-    PKCS_RSA_SHA256, PublicKeyData, RsaKeySize,
+    CertificateParams, CustomExtension, DistinguishedName, DnType, DnValue, KeyPair, PKCS_ECDSA_P256_SHA256,
+    PKCS_ECDSA_P384_SHA384, PKCS_RSA_SHA256, PublicKeyData, RsaKeySize,
 };
 use zeroize::Zeroizing;
 
@@ -129,11 +129,19 @@ pub fn public_half(key_pem: &str) -> Result<Vec<u8>, KeyError> {
     Ok(key.subject_public_key_info())
 }
 
-/// A certificate request for the names, DER. The names stand in the extension alone: CAs take nothing else.
-pub fn certificate_request(key_pem: &str, identifiers: &[Identifier]) -> Result<Vec<u8>, KeyError> {
+/// id-pe-tlsfeature with `status_request` as the only feature (RFC 7633 sections 4.1 and 4.2.3.1).
+const TLS_FEATURE: [u64; 9] = [1, 3, 6, 1, 5, 5, 7, 1, 24];
+const STATUS_REQUEST: [u8; 5] = [0x30, 0x03, 0x02, 0x01, 0x05];
+
+/// A certificate request for the names, DER. The names stand in the extension alone: CAs take nothing else. `stapled` asks
+/// for one that demands its CA's statement in each handshake.
+pub fn certificate_request(key_pem: &str, identifiers: &[Identifier], stapled: bool) -> Result<Vec<u8>, KeyError> {
     let key = KeyPair::from_pem(key_pem).map_err(failed("the key cannot be read"))?;
     let mut params = params_for(identifiers)?;
     params.distinguished_name = DistinguishedName::new();
+    if stapled {
+        params.custom_extensions = vec![CustomExtension::from_oid_content(&TLS_FEATURE, STATUS_REQUEST.to_vec())];
+    }
     let request = params.serialize_request(&key).map_err(failed("the request cannot be signed"))?;
     Ok(request.der().to_vec())
 }

@@ -4,6 +4,7 @@
 use std::io;
 
 use brightharbor_core::finding::spaced;
+use rustls::pki_types::pem::Error as PemError;
 use rustls::{AlertDescription as Alert, CertificateError as Wrong, Error, InvalidMessage, PeerIncompatible as Apart};
 
 use crate::trust::distrust;
@@ -41,6 +42,18 @@ pub(crate) fn tls_words(error: &Error) -> String {
         }
         Error::NoCertificatesPresented => "it shows no certificate".into(),
         other => other.to_string(),
+    }
+}
+
+/// Of a file that should hold certificates.
+pub(crate) fn pem_words(error: &PemError) -> String {
+    match error {
+        PemError::MissingSectionEnd { .. } => "a PEM section in it has no end".into(),
+        PemError::IllegalSectionStart { .. } => "a PEM section in it begins wrongly".into(),
+        PemError::Base64Decode(_) => "a PEM section in it is not Base64".into(),
+        PemError::Io(error) => error.to_string(),
+        PemError::NoItemsFound => "no certificate in it".into(),
+        _ => "it is not PEM".into(),
     }
 }
 

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
-use brightharbor_core::certificate::Distrust;
+use brightharbor_core::certificate::{CertificateFacts, Distrust, has_signed, read_der};
 use brightharbor_core::name::Host;
 use jiff::Timestamp;
 use rustls::client::WebPkiServerVerifier;
@@ -14,7 +14,7 @@ use rustls::pki_types::pem::PemObject;
 use rustls::pki_types::{CertificateDer, ServerName, UnixTime};
 use rustls::{ClientConfig, RootCertStore};
 
-use crate::tls_words::{certificate_words, tls_words};
+use crate::tls_words::{certificate_words, pem_words, tls_words};
 
 /// The roots that certificates are verified with.
 pub type Roots = Arc<RootCertStore>;
@@ -48,21 +48,35 @@ fn read_roots(files: &[PathBuf]) -> Result<Roots, TrustError> {
         }
     }
     for path in files {
-        add_file(&mut store, path)?;
+        for certificate in read_file(path)? {
+            let reason = |error: rustls::Error| tls_words(&error);
+            store
+                .add(certificate)
+                .map_err(|error| TrustError::File { path: path.to_path_buf(), reason: reason(error) })?;
+        }
     }
     if store.is_empty() { Err(TrustError::None) } else { Ok(Arc::new(store)) }
 }
 
-fn add_file(store: &mut RootCertStore, path: &Path) -> Result<(), TrustError> {
+fn read_file(path: &Path) -> Result<Vec<CertificateDer<'static>>, TrustError> {
     let failed = |reason: String| TrustError::File { path: path.to_path_buf(), reason };
-    let certificates = CertificateDer::pem_file_iter(path).map_err(|error| failed(error.to_string()))?;
-    let mut found = 0;
-    for certificate in certificates {
-        let certificate = certificate.map_err(|error| failed(error.to_string()))?;
-        store.add(certificate).map_err(|error| failed(error.to_string()))?;
-        found += 1;
+    let certificates = CertificateDer::pem_file_iter(path).map_err(|error| failed(pem_words(&error)))?;
+    let certificates: Vec<_> = certificates.collect::<Result<_, _>>().map_err(|error| failed(pem_words(&error)))?;
+    if certificates.is_empty() { Err(failed("no certificate in it".into())) } else { Ok(certificates) }
+}
+
+/// The root that has signed a certificate, among those in the files or the system's: servers do not send roots.
+pub fn root_of(files: &[PathBuf], certificate: &CertificateFacts) -> Option<CertificateFacts> {
+    static OF_SYSTEM: OnceLock<Vec<CertificateFacts>> = OnceLock::new();
+    let read = |all: Vec<CertificateDer<'_>>| all.iter().filter_map(|der| read_der(der).ok()).collect::<Vec<_>>();
+    let signed = |all: &[CertificateFacts]| {
+        let named = all.iter().filter(|root| root.subject == certificate.issuer);
+        named.into_iter().find(|root| has_signed(root, certificate)).cloned()
+    };
+    match files {
+        [] => signed(OF_SYSTEM.get_or_init(|| read(rustls_native_certs::load_native_certs().certs))),
+        _ => files.iter().find_map(|path| signed(&read(read_file(path).ok()?))),
     }
-    if found == 0 { Err(failed("no certificate in it".into())) } else { Ok(()) }
 }
 
 /// Whether a chain, leaf first, DER, would be trusted at a moment for a hostname.

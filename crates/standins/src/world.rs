@@ -179,6 +179,15 @@ impl World {
         }
     }
 
+    /// The stand-in CA names this OCSP responder, which somebody else runs, in its certificates from now on. Gives its issuing
+    /// certificate and the key of that, PEM.
+    ///
+    /// # Panics
+    /// In a world that was started around real servers.
+    pub fn appoint_responder(&self, url: &str) -> (String, String) {
+        self.provider.as_ref().expect("a whole world").ca.appoint_responder(url)
+    }
+
     /// The orders that the stand-in CA has taken so far.
     pub fn orders(&self) -> usize {
         self.provider.as_ref().map_or(0, |provider| provider.ca.orders())

@@ -27,6 +27,19 @@ impl From<CertificateRefusal> for Error {
             Why::Key(reason) => Self::refused("key", reason)
                 .advice("give the key as PEM, without a password: P-256, or RSA with 2048 bits or more"),
             Why::Unfit { site, error } => unfit(&error, &site),
+            Why::CannotStaple { reason } => Error::refused("cannot-staple", reason).advice(
+                "put `SSLStaplingCache shmcb:staples(1048576)` into it, outside of virtual hosts (Debian has it as a comment in \
+                 mods-available/ssl.conf), and reload it",
+            ),
+            Why::NoStaple { site, reason } => {
+                let message = format!(
+                    "the certificate for {site} demands a statement of its CA in each handshake (RFC 7633), and there is \
+                     none: {reason}"
+                );
+                Error::refused("no-staple", message)
+                    .advice("see that this machine reaches the CA's OCSP responder, or get one without that demand")
+                    .with("site", site.as_str())
+            }
             Why::Revoked { site } => {
                 Error::refused("revoked-certificate", format!("the certificate for {site} is revoked"))
                     .advice(format!("get another one: brightharbor certificate renew {site}"))

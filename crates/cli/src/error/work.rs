@@ -142,6 +142,10 @@ pub fn advice_for_ca(code: &str) -> &'static str {
             "check that its `directory` in harbor.toml is right and that this machine can reach it; `brightharbor tend` \
              continues what was begun; where it is down for long, its `fallback` names CAs that step in"
         }
+        "no-staple" => {
+            "see that this machine reaches the CA's OCSP responder, and try again; or get one without that demand: \
+             certificate issue HOSTNAME --stapled=no"
+        }
         "busy" => "wait until it has finished, then check the result: brightharbor certificate list",
         "ca-at-work" => "`brightharbor tend` continues the order",
         "ca-files" => "check that you may write to the folder `ca` of the harbor",

@@ -220,6 +220,13 @@ fn about_certificates() {
     write("boats.pem", boats.cert.pem());
     write("stranger.pem", stranger.cert.pem());
     write("stranger.key", stranger.signing_key.serialize_pem());
+    // One that browsers take with a statement of its CA alone (RFC 7633), and that says nobody to ask for it.
+    let key = rcgen::KeyPair::generate().unwrap();
+    let names = ["crumbandtide.example", "www.crumbandtide.example"].map(String::from).to_vec();
+    let mut params = rcgen::CertificateParams::new(names).unwrap();
+    let feature = vec![0x30, 0x03, 0x02, 0x01, 0x05];
+    params.custom_extensions = vec![rcgen::CustomExtension::from_oid_content(&[1, 3, 6, 1, 5, 5, 7, 1, 24], feature)];
+    write("demanding.pem", params.self_signed(&key).unwrap().pem() + &key.serialize_pem());
     write("two.pem", [boats.cert.pem(), boats.signing_key.serialize_pem(), stranger.cert.pem()].concat());
     write("nobody.pem", nobody.cert.pem() + &nobody.signing_key.serialize_pem());
     play(
@@ -229,6 +236,7 @@ fn about_certificates() {
             Refused("certificate import WORLD/nobody.pem", "no-site"),
             Refused("certificate import WORLD/nobody.pem --site crumbandtide.example", "unfit"),
             Refused("certificate import WORLD/stranger.pem WORLD/stranger.key", "untrusted"),
+            Refused("certificate import WORLD/demanding.pem", "no-staple"),
             Refused("certificate import WORLD/two.pem WORLD/stranger.key", "which-site"),
             // Of two keys, the one for the site is taken: it is no longer refused for not fitting.
             Refused("certificate import WORLD/two.pem WORLD/stranger.key --site crumbandtide.example", "untrusted"),

@@ -37,6 +37,9 @@ pub struct Brief {
     /// The kind of certificate, by the CA's own name for it (draft-ietf-acme-profiles).
     #[serde(default)]
     pub profile: Option<String>,
+    /// Whether the certificate is to demand its CA's statement in each handshake (RFC 7633).
+    #[serde(default)]
+    pub stapled: bool,
 }
 
 impl Brief {

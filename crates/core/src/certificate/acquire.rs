@@ -7,7 +7,7 @@ use jiff::Timestamp;
 
 use super::{
     Assembled, Certificate, CertificateDetails, CertificateRefusal, CertificateRemark, CertificateSource, Distrust,
-    Install, certificate_pem, check_leaf, install, read_chain, uncovered,
+    Install, check_leaf, install, read_chain, uncovered,
 };
 use crate::acme::{Identifier, identifiers};
 use crate::change::{ExistingFile, FileWrite, InventoryChange, Plan, Purpose};
@@ -40,6 +40,8 @@ pub struct Bought<'a> {
     pub source: CertificateSource,
     /// Whether its CA is known to have revoked it.
     pub revoked: bool,
+    /// The statement of its CA, where it demands one; or why there is none.
+    pub staple: Result<Option<Vec<u8>>, String>,
 }
 
 /// Decides that a bought certificate is installed. Gives the plan, and the issuer that is missing.
@@ -57,6 +59,8 @@ pub fn import_certificate(
         return Err(CertificateRefusal::Revoked { site: main() });
     }
     check_leaf(leaf, &site.hostnames, now).map_err(|error| CertificateRefusal::Unfit { site: main(), error })?;
+    let no_staple = |reason: &String| CertificateRefusal::NoStaple { site: main(), reason: reason.clone() };
+    let staple = bought.staple.as_ref().map_err(no_staple)?;
     let is_trusted_now = receiving.present.as_ref().is_some_and(|present| present.is_good(now));
     if let Err(distrust) = &bought.judged
         && !bought.untrusted
@@ -65,7 +69,7 @@ pub fn import_certificate(
         let (distrust, missing_issuer) = (distrust.clone(), made.missing.clone());
         return Err(CertificateRefusal::Untrusted { site: main(), distrust, missing_issuer });
     }
-    let chain_pem: String = made.chain.iter().map(certificate_pem).collect();
+    let chain_pem = made.chain_pem();
     let wildcards = leaf.names.iter().filter_map(|name| name.strip_prefix("*."));
     let wanted = Install {
         details: CertificateDetails {
@@ -79,6 +83,7 @@ pub fn import_certificate(
         not_after: leaf.not_after,
         now,
         source: bought.source,
+        staple: staple.as_deref(),
     };
     let mut plan = Plan::new(format!("certificate import {}", site.main()));
     install(&mut plan, site, &wanted, receiving.site_file.clone(), settings, layout);
@@ -141,6 +146,7 @@ pub fn install_stop_gap(
         not_after: facts[0].not_after,
         now,
         source: CertificateSource::SelfSigned,
+        staple: None,
     };
     let mut plan = Plan::new(format!("certificate self-sign {}", site.main()));
     install(&mut plan, site, &wanted, receiving.site_file.clone(), settings, layout);

@@ -61,6 +61,7 @@ fn imported(
         found: &[],
         source: CertificateSource::Imported,
         revoked: false,
+        staple: Ok(None),
     };
     import_certificate(&bought, &receiving(present), &Settings::default(), &Layout::new("/harbor"), now())
 }

@@ -4,7 +4,7 @@
 use jiff::Timestamp;
 
 use super::chain::has_signed;
-use super::{CertificateFacts, uncovered};
+use super::{CertificateFacts, certificate_pem, uncovered};
 use crate::name::Host;
 
 /// A chain that fits a key.
@@ -16,6 +16,12 @@ pub struct Assembled {
     pub missing: Option<String>,
     /// What was left out, and why, in sentences.
     pub said: Vec<String>,
+}
+
+impl Assembled {
+    pub fn chain_pem(&self) -> String {
+        self.chain.iter().map(certificate_pem).collect()
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]

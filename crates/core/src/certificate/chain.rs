@@ -45,7 +45,8 @@ pub fn check_pair(chain: &[CertificateFacts], key_public: &[u8], now: Timestamp)
     problems
 }
 
-pub(crate) fn has_signed(issuer: &CertificateFacts, subject: &CertificateFacts) -> bool {
+/// Whether one is the issuer of the other, by its name and by the signature.
+pub fn has_signed(issuer: &CertificateFacts, subject: &CertificateFacts) -> bool {
     let (Ok((_, issuer)), Ok((_, subject))) =
         (X509Certificate::from_der(&issuer.der), X509Certificate::from_der(&subject.der))
     else {

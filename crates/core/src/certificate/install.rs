@@ -22,6 +22,8 @@ pub struct Install<'a> {
     pub now: Timestamp,
     pub source: CertificateSource,
     pub details: CertificateDetails,
+    /// The statement of its CA that it demands to be shown with.
+    pub staple: Option<&'a [u8]>,
 }
 
 /// Adds to the plan what puts chain and key in place and serves https beside http. Gives the site as it will be.
@@ -33,8 +35,8 @@ pub fn install(
     settings: &Settings,
     layout: &Layout,
 ) -> Site {
-    let stamp = install.now.strftime("%Y%m%d-%H%M%S-%3f").to_string();
-    let files = CertificateFiles { folder: layout.certificates().join(site.main().as_str()).join(stamp) };
+    let of_site = layout.certificates().join(site.main().as_str());
+    let files = CertificateFiles::new_below(of_site, install.now, install.staple.is_some());
     let mut after = site.clone();
     after.certificate = Some(files.clone());
     let certificate = Certificate {
@@ -55,6 +57,9 @@ pub fn install(
     }
     plan.set.file(FileWrite::new(files.key(), None, install.key_pem, 0o600, Purpose::Key));
     plan.set.file(FileWrite::new(files.chain(), None, install.chain_pem, 0o600, Purpose::Chain));
+    if let Some(staple) = install.staple {
+        plan.set.file(FileWrite::new(files.staple(), None, staple, 0o600, Purpose::Staple));
+    }
     change_site(plan, site, &after, site_file, settings, layout);
     plan.set.inventory(InventoryChange::RecordCertificate(certificate));
     after
@@ -123,6 +128,7 @@ mod tests {
             now,
             source: CertificateSource::Ca,
             details: CertificateDetails::default(),
+            staple: None,
         };
         let mut plan = Plan::new("certificate issue gullrock.example");
         let after = install(&mut plan, &site(), &install_it, None, &settings, &layout);

@@ -36,6 +36,7 @@ pub mod rules;
 pub mod securing;
 mod served;
 mod service;
+mod staple;
 mod start_tls;
 mod suites;
 mod telling;
@@ -50,8 +51,7 @@ pub use acquire::{
 pub use alias_way::AliasWay;
 pub use assemble::{Assembled, Unfit, assemble, best_for, check_leaf, is_self_signed};
 pub use caa_climb::CaaClimb;
-pub(crate) use chain::has_signed;
-pub use chain::{ChainProblem, check_pair};
+pub use chain::{ChainProblem, check_pair, has_signed};
 pub use coverage::{covers, uncovered};
 pub use demand::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
 pub use demanding::{DemandedFile, DemandsLoaded, change_demands, demanded_files, demanded_records, zone_in_step};
@@ -64,7 +64,7 @@ pub use model::{
     Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause, Revocation,
     Waiting,
 };
-pub use ocsp::{judge_ocsp, ocsp_question};
+pub use ocsp::{judge_ocsp, ocsp_question, ocsp_term};
 pub use piece::{Piece, PieceError, certificate_pem, pieces};
 pub(crate) use read::address_of;
 pub use read::{CertificateFacts, ReadError, read_chain, read_der};
@@ -75,6 +75,7 @@ pub use request::{RequestFacts, read_request};
 pub use revoked::{RevocationStatus, judge_list};
 pub use served::{Distrust, Installed, Served};
 pub use service::{ServiceDue, ServiceProblem, ServiceSeen, due_for_service, place_service};
+pub use staple::{Demanding, NewStaple, StapleStanding, place_staples};
 pub use start_tls::{Next, StartTls};
 pub use suites::{SuiteFamily, SuiteKey, suites, taken_by_browsers};
 pub use telling::tell_ca;

@@ -9,6 +9,10 @@ use super::{ends_soon, to_be_replaced_soon, usual_moment};
 use crate::acme::{Identifier, RevocationReason};
 use crate::name::{Host, Hostname};
 
+/// What the name of a folder ends with that has the statement of the CA in it which its certificate demands: so whoever
+/// names the folder, such as a site file, knows of it.
+const STAPLED: &str = "-stapled";
+
 /// Where a certificate lies: chain and key always change together, by naming another folder.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CertificateFiles {
@@ -16,12 +20,27 @@ pub struct CertificateFiles {
 }
 
 impl CertificateFiles {
+    /// A folder that is not there yet, for a certificate that came at this moment.
+    pub fn new_below(parent: PathBuf, now: Timestamp, stapled: bool) -> Self {
+        let (stamp, suffix) = (now.strftime("%Y%m%d-%H%M%S-%3f"), if stapled { STAPLED } else { "" });
+        Self { folder: parent.join(format!("{stamp}{suffix}")) }
+    }
+
     pub fn chain(&self) -> PathBuf {
         self.folder.join("chain.pem")
     }
 
     pub fn key(&self) -> PathBuf {
         self.folder.join("key.pem")
+    }
+
+    /// The statement of its CA that it is to be shown with (RFC 7633), if it demands one.
+    pub fn staple(&self) -> PathBuf {
+        self.folder.join("staple.der")
+    }
+
+    pub fn is_stapled(&self) -> bool {
+        self.folder.to_string_lossy().ends_with(STAPLED)
     }
 
     pub fn folder(&self) -> &Path {
@@ -61,6 +80,9 @@ pub struct CertificateDetails {
     /// The kind that was wished for, where the CA does not offer it any more.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub instead_of_profile: Option<String>,
+    /// Whether the CA was asked for one that demands its statement in each handshake (RFC 7633).
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub stapled: bool,
 }
 
 /// Where a certificate comes from.

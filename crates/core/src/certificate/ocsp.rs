@@ -55,15 +55,29 @@ pub fn judge_ocsp(
     issuer: &CertificateFacts,
     now: Timestamp,
 ) -> RevocationStatus {
-    read_answer(answer, leaf, issuer, now).unwrap_or_else(RevocationStatus::Unknown)
+    let told = about_leaf(answer, leaf, issuer, now).and_then(|one| status_of(&one, now));
+    told.unwrap_or_else(RevocationStatus::Unknown)
 }
 
-fn read_answer(
+/// From when to when an answer, DER, counts; `None` where it does not count now.
+pub fn ocsp_term(
     answer: &[u8],
     leaf: &CertificateFacts,
     issuer: &CertificateFacts,
     now: Timestamp,
-) -> Result<RevocationStatus, String> {
+) -> Option<(Timestamp, Timestamp)> {
+    let one = about_leaf(answer, leaf, issuer, now).ok()?;
+    let (made, until) = term(&one);
+    Some((Timestamp::from_second(made).ok()?, Timestamp::from_second(until).ok()?))
+}
+
+/// What an answer that counts says of the certificate.
+fn about_leaf(
+    answer: &[u8],
+    leaf: &CertificateFacts,
+    issuer: &CertificateFacts,
+    now: Timestamp,
+) -> Result<SingleResponse, String> {
     let named = Named::read(leaf, issuer)?;
     let unreadable = || "the OCSP answer cannot be read".to_string();
     let outer = OcspResponse::from_der(answer).map_err(|_| unreadable())?;
@@ -74,10 +88,14 @@ fn read_answer(
     let bytes = inner.response.as_bytes();
     let basic = BasicOcspResponse::from_der(bytes).map_err(|_| unreadable())?;
     named.check_signature(&basic, signed_part(bytes).ok_or_else(unreadable)?, now)?;
-    let ours = basic.tbs_response_data.responses.iter().find(|one| named.is_named_by(&one.cert_id));
-    let ours = ours.ok_or("the OCSP answer is about another certificate")?;
-    check_times(ours, now)?;
-    match &ours.cert_status {
+    let mut all = basic.tbs_response_data.responses.into_iter();
+    let ours = all.find(|one| named.is_named_by(&one.cert_id)).ok_or("the OCSP answer is about another certificate")?;
+    check_times(&ours, now)?;
+    Ok(ours)
+}
+
+fn status_of(one: &SingleResponse, now: Timestamp) -> Result<RevocationStatus, String> {
+    match &one.cert_status {
         CertStatus::Good(_) => Ok(RevocationStatus::Good),
         CertStatus::Revoked(info) => Ok(RevocationStatus::Revoked {
             since: Timestamp::from_second(seconds(&info.revocation_time)).unwrap_or(now),
@@ -109,12 +127,17 @@ fn seconds(time: &OcspGeneralizedTime) -> i64 {
     i64::try_from(time.0.to_unix_duration().as_secs()).unwrap_or(i64::MAX)
 }
 
-fn check_times(one: &SingleResponse, now: Timestamp) -> Result<(), String> {
+/// From when to when it counts, in seconds.
+fn term(one: &SingleResponse) -> (i64, i64) {
     let made = seconds(&one.this_update);
+    (made, one.next_update.as_ref().map_or(made + UNSAID_VALIDITY, seconds))
+}
+
+fn check_times(one: &SingleResponse, now: Timestamp) -> Result<(), String> {
+    let (made, until) = term(one);
     if made > now.as_second() + CLOCKS_DIFFER {
         return Err("the OCSP answer is from the future".into());
     }
-    let until = one.next_update.as_ref().map_or(made + UNSAID_VALIDITY, seconds);
     match until < now.as_second() {
         true => Err("the OCSP answer is out of date".into()),
         false => Ok(()),

@@ -24,6 +24,15 @@ pub enum CertificateRefusal {
         site: Host,
         error: Unfit,
     },
+    /// The web server cannot show its CA's statement with it; with the reason, in words.
+    CannotStaple {
+        reason: String,
+    },
+    /// It demands a statement of its CA in each handshake, and there is none; with the reason, in words.
+    NoStaple {
+        site: Host,
+        reason: String,
+    },
     /// Its CA has revoked it, or is to be told.
     Revoked {
         site: Host,

@@ -34,6 +34,10 @@ pub enum CertificateRemark {
     },
     /// What was found in files, or left out of them, in words.
     Found(String),
+    /// A service is to get a certificate that demands a statement of its CA: it has to fetch one itself.
+    ServiceMustStaple {
+        service: String,
+    },
     StopGap {
         site: Host,
         days: u16,

@@ -26,6 +26,9 @@ pub struct CertificateWish {
     /// The kind of certificate, by the CA's own name for it (draft-ietf-acme-profiles); the CA's choice when not named.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub profile: Option<String>,
+    /// Whether it is to demand the CA's statement in each handshake (RFC 7633), so that a revoked one is taken by nobody.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub stapled: bool,
 }
 
 impl CertificateWish {
@@ -36,6 +39,7 @@ impl CertificateWish {
         certificate.source != CertificateSource::Ca
             || key.is_some_and(|key| self.keep_key || key == self.key.words())
                 && self.is_from_ca_of(&certificate.details)
+                && certificate.details.stapled == self.stapled
                 && wildcards(&certificate.details.wildcards) == wildcards(&self.wildcards)
     }
 }
@@ -171,6 +175,7 @@ mod tests {
         assert!(!CertificateWish { ca: Some("pier".into()), ..wish.clone() }.is_met_by(&certificate, p256));
         assert!(!CertificateWish { profile: Some("short".into()), ..wish.clone() }.is_met_by(&certificate, p256));
         assert!(!CertificateWish::default().is_met_by(&certificate, p256));
+        assert!(!CertificateWish { stapled: true, ..wish.clone() }.is_met_by(&certificate, p256));
         let (ca, silent) = (Some("pier".to_string()), Some("default".to_string()));
         certificate.details = CertificateDetails { ca, in_place_of: silent, ..certificate.details };
         let weekly = CertificateWish { profile: Some("week".into()), ..wish.clone() };

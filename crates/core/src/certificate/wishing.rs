@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{CertificateRefusal, CertificateWish, KeyKind, ProofWish, wildcard_parent};
+use super::{CertificateRefusal, CertificateRemark, CertificateWish, KeyKind, ProofWish, wildcard_parent};
 use crate::change::{InventoryChange, Plan};
 use crate::harbor::Settings;
 use crate::name::Host;
@@ -24,6 +24,7 @@ pub struct WishChange {
     pub wildcard: Option<bool>,
     /// The CA's name for the kind; `none` leaves the kind to the CA.
     pub profile: Option<String>,
+    pub stapled: Option<bool>,
 }
 
 impl WishChange {
@@ -49,6 +50,7 @@ impl WishChange {
         }
         wish.key = self.key.unwrap_or(wish.key);
         wish.keep_key = self.keep_key.unwrap_or(wish.keep_key);
+        wish.stapled = self.stapled.unwrap_or(wish.stapled);
         wish.proof = self.proof.unwrap_or(wish.proof);
         if self.proof == Some(ProofWish::TlsAlpn01) && settings.web.tls_alpn_listen.is_none() {
             return Err(CertificateRefusal::NoResponder);
@@ -103,6 +105,10 @@ pub fn keep_wish(site: &Site, wish: &WishChange, settings: &Settings) -> Result<
     let after = wish.of_site(site, settings)?;
     let mut plan = Plan::new(format!("how the certificate of {} is obtained", site.main()));
     if after != *site {
+        if after.rules.certificate.stapled && !site.rules.certificate.stapled {
+            let services = settings.services.iter().filter(|(_, service)| site.has(&service.hostname));
+            services.for_each(|(name, _)| plan.remark(CertificateRemark::ServiceMustStaple { service: name.clone() }));
+        }
         plan.set.inventory(InventoryChange::ReplaceSite { before: site.clone(), after });
     }
     Ok(plan)
@@ -115,7 +121,16 @@ mod tests {
 
     fn wish() -> WishChange {
         let name = Host::parse("www.gullrock.example").unwrap();
-        WishChange { name, ca: None, key: None, keep_key: None, proof: None, wildcard: None, profile: None }
+        WishChange {
+            name,
+            ca: None,
+            key: None,
+            keep_key: None,
+            proof: None,
+            wildcard: None,
+            profile: None,
+            stapled: None,
+        }
     }
 
     fn settings() -> Settings {

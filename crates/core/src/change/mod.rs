@@ -138,6 +138,9 @@ pub enum Purpose {
     Request,
     Chain,
     Key,
+    /// The statement of a CA that a certificate is shown with (RFC 6066 section 8): the web server reads it when it loads
+    /// its files.
+    Staple,
 }
 
 /// A system user that owns an account's folders. It must not be there yet; it gets no password and no login shell.

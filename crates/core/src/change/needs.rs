@@ -82,7 +82,7 @@ impl Needs {
         let mut needs = Needs::default();
         for Touched { purpose, was_there, stays } in files {
             match purpose {
-                Purpose::SiteFile => needs.web_reload = true,
+                Purpose::SiteFile | Purpose::Staple => needs.web_reload = true,
                 Purpose::ZoneList => needs.zone_list |= stays,
                 Purpose::ZoneFile { zone } if !stays => needs.gone_zones.push(zone.clone()),
                 Purpose::ZoneFile { zone } if was_there => needs.zones.push(zone.clone()),

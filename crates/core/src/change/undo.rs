@@ -263,9 +263,10 @@ fn for_good(change: &RecordedChange) -> Option<ForGood> {
         RecordedChange::PlaceForService { name, .. } => Some(ForGood::Service(name.clone())),
         RecordedChange::LinkFile(link) => Some(ForGood::TakenOver(link.zone.clone())),
         RecordedChange::UpdateZone(update) => Some(ForGood::Remote(update.zone.clone())),
-        RecordedChange::WriteFile { purpose: Purpose::Chain | Purpose::Key | Purpose::Request, .. } => {
-            Some(ForGood::Certificate)
-        }
+        RecordedChange::WriteFile {
+            purpose: Purpose::Chain | Purpose::Key | Purpose::Request | Purpose::Staple,
+            ..
+        } => Some(ForGood::Certificate),
         RecordedChange::Inventory { to } => match &**to {
             To::RecordCertificate(_)
             | To::ForgetCertificate { .. }

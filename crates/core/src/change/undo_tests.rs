@@ -221,7 +221,7 @@ fn what_has_left_the_machine_and_what_did_not_happen_is_refused_and_folders_are_
     assert_eq!(decided(&told).unwrap().remarks, [Remark::Unchanged], "it is decided anew with every change of sites");
     told.files[0].path = path;
     let write = |purpose| RecordedChange::WriteFile { path: "/k".into(), before_hash: None, mode: 0o600, purpose };
-    for purpose in [Purpose::Key, Purpose::Chain, Purpose::Request] {
+    for purpose in [Purpose::Key, Purpose::Chain, Purpose::Request, Purpose::Staple] {
         told.changes.push(write(purpose));
         let refused = decided(&told).unwrap_err();
         assert_eq!(refused, UndoRefusal::ForGood { entry: 7, what: ForGood::Certificate });

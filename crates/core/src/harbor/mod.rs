@@ -180,6 +180,11 @@ impl WebServer {
             WebServer::None => "none",
         }
     }
+
+    /// Whether it asks CAs itself for the statements that certificates are shown with, and takes none from a file.
+    pub fn fetches_staples(self) -> bool {
+        self == WebServer::Apache
+    }
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]

@@ -70,6 +70,12 @@ fn virtual_host(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls
         }
         let _ = writeln!(text, "    SSLCertificateFile {}", quoted(&files.chain().to_string_lossy()));
         let _ = writeln!(text, "    SSLCertificateKeyFile {}", quoted(&files.key().to_string_lossy()));
+        if files.is_stapled() {
+            // It fetches them itself, into the `SSLStaplingCache` that its own configuration has: that line cannot stand here, since
+            // httpd ends when it finds it gone at a reload. What it makes up for an answer that does not come is worse than none.
+            text.push_str("    SSLUseStapling on\n    SSLStaplingReturnResponderErrors off\n");
+            text.push_str("    SSLStaplingFakeTryLater off\n");
+        }
     }
     let proofs = format!("{}/", served.proofs.display());
     let _ = writeln!(text, "    Alias {} {}", quoted(PROOF_PATH), quoted(&proofs));

@@ -93,6 +93,24 @@ pub fn zone_line(server: DnsServer, text: &str, zone: &Hostname) -> Option<usize
     text.lines().position(defines).map(|line| line + 1)
 }
 
+/// The line (from 1) of Apache httpd's configuration that gives what CAs state of certificates a place. What stands in an
+/// `IfDefine` may not be in force.
+pub fn stapling_cache_line(text: &str) -> Option<usize> {
+    let mut conditions = 0_usize;
+    for (at, line) in text.lines().enumerate() {
+        let mut words = without_comment(line).split_whitespace();
+        match words.next().unwrap_or_default().to_ascii_lowercase().as_str() {
+            "<ifdefine" => conditions += 1,
+            "</ifdefine>" => conditions = conditions.saturating_sub(1),
+            "sslstaplingcache" if conditions == 0 => {
+                return words.next().filter(|place| !place.eq_ignore_ascii_case("none")).map(|_| at + 1);
+            }
+            _ => {}
+        }
+    }
+    None
+}
+
 fn without_comment(line: &str) -> &str {
     line.split('#').next().unwrap_or_default()
 }
@@ -135,6 +153,19 @@ mod tests {
             assert_eq!(at(any, "gullrock.example"), None, "{any}");
         }
         assert_eq!(site_line(WebServer::Apache, "ServerName ~gullrock", &host("gullrock.example")), None);
+    }
+
+    #[test]
+    fn the_place_of_staples_is_found_where_it_is_in_force() {
+        let debian =
+            "<IfModule mod_ssl.c>\n\t#SSLStaplingCache shmcb:${APACHE_RUN_DIR}/ssl_stapling(32768)\n</IfModule>\n";
+        assert_eq!(stapling_cache_line(debian), None, "it is a comment there");
+        assert_eq!(stapling_cache_line(&debian.replace('#', "")), Some(2));
+        assert_eq!(stapling_cache_line("sslstaplingcache dbm:/run/staples\n"), Some(1));
+        assert_eq!(stapling_cache_line("SSLStaplingCache none\n"), None);
+        let switched = "<IfDefine STAPLES>\nSSLStaplingCache shmcb:a(9)\n</IfDefine>\n";
+        assert_eq!(stapling_cache_line(switched), None);
+        assert_eq!(stapling_cache_line(&format!("{switched}SSLStaplingCache shmcb:b(9)\n")), Some(4));
     }
 
     #[test]

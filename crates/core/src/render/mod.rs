@@ -37,7 +37,7 @@ use crate::site::{Site, SiteLogs, SiteRules};
 
 pub use control_orders::{configuration_check, load_orders, parent_orders, taken_back, unsigned_orders};
 pub use defined::{DefinedZone, Manner, ZoneKind, defined_zones, moved_definition, without_definition};
-pub use found_in::{site_line, zone_line};
+pub use found_in::{site_line, stapling_cache_line, zone_line};
 pub use include_walk::{IncludeAsk, IncludeWalk};
 pub use listeners::{Clash, ClashKind, clash};
 pub use modules::{missing_for_programs, missing_modules, modules_question};

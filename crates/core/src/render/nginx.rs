@@ -45,6 +45,10 @@ fn server(text: &mut String, served: &Served<'_>, plan: &HostPlan<'_>, tls: bool
     if let Some(files) = served.site.certificate.as_ref().filter(|_| tls) {
         let _ = writeln!(text, "    ssl_certificate {};", quoted(&files.chain().to_string_lossy()));
         let _ = writeln!(text, "    ssl_certificate_key {};", quoted(&files.key().to_string_lossy()));
+        if files.is_stapled() {
+            let staple = quoted(&files.staple().to_string_lossy());
+            let _ = writeln!(text, "    ssl_stapling on;\n    ssl_stapling_file {staple};");
+        }
         // nginx takes the versions from the first server at a socket, for the names of all. So all have the same, and what
         // a site does not want is left without a cipher suite: those are taken from the site itself.
         let ciphers = match served.site.rules.tls {

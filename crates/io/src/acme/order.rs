@@ -43,6 +43,8 @@ pub enum OrderError {
     File(#[from] FileError),
     #[error(transparent)]
     Key(#[from] KeyError),
+    #[error("it is issued, but demands a statement of its CA in each handshake, and there is none: {0}")]
+    NoStaple(String),
 }
 
 /// What to order, and where its state is kept.
@@ -195,12 +197,12 @@ async fn run(
             }
             Step::MakeRequest(identifiers) => {
                 let key_pem = file.certificate_key(plan)?;
-                machine.request_made(&certificate_request(&key_pem, &identifiers)?);
+                machine.request_made(&certificate_request(&key_pem, &identifiers, plan.wish.stapled)?);
             }
             Step::Finished { chain_pem } => {
                 session.give_back(wire, machine.spare_nonces());
                 let key_pem = file.certificate_key(plan)?;
-                return Ok(Issued { chain_pem, key_pem });
+                return Ok(Issued { chain_pem, key_pem, staple: None });
             }
             Step::Refused(refusal) => {
                 session.give_back(wire, machine.spare_nonces());
@@ -235,6 +237,7 @@ fn brief(session: &Session, plan: &OrderPlan<'_>) -> Brief {
         preferred_chain: session.ca.preferred_chain.clone(),
         replaces: plan.replaces.clone(),
         profile: plan.wish.profile.clone(),
+        stapled: plan.wish.stapled,
     }
 }
 

@@ -185,6 +185,7 @@ mod tests {
             external_account: None,
             preferred_chain: None,
             profile: None,
+            stapled: false,
             replaces: None,
         };
         Machine::new(brief, None)

@@ -48,7 +48,7 @@ pub(super) fn keep(layout: &Layout, entry: i64, set: &ChangeSet, inverses: &[Inv
 
 /// Settings may name keys, but hold none; chains go with their keys.
 fn is_secret(purpose: &Purpose) -> bool {
-    matches!(purpose, Purpose::Key | Purpose::Chain | Purpose::Request | Purpose::Copy)
+    matches!(purpose, Purpose::Key | Purpose::Chain | Purpose::Staple | Purpose::Request | Purpose::Copy)
 }
 
 /// Where the copy of a file lies that an entry has replaced.

@@ -359,7 +359,7 @@ fn put_files(set: &ChangeSet, tell: &dyn Fn(Event)) -> Result<(), Cause> {
         tell(Event::WritingFiles(count));
     }
     for write in writes(set) {
-        if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Copy) {
+        if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Staple | Purpose::Copy) {
             make_private_folder(write.path.parent().unwrap_or(&write.path))?;
         }
     }

@@ -8,7 +8,7 @@ use brightharbor_core::harbor::{Layout, WebServer};
 
 use super::files::{FileError, failed};
 
-/// Takes away key and chain, and the folders that this leaves empty: whatever else lies there stays. Gives whether they
+/// Takes away key, chain and staple, and the folders that this leaves empty: whatever else lies there stays. Gives whether they
 /// are gone: a site's file that was changed by hand may still name them.
 ///
 /// There is no way back, and no copy is kept.
@@ -22,7 +22,7 @@ pub fn clear_away(former: &FormerCertificate, server: WebServer, layout: &Layout
     if String::from_utf8_lossy(&served).contains(&*folder.to_string_lossy()) {
         return Ok(false);
     }
-    for file in [former.files.key(), former.files.chain()] {
+    for file in [former.files.key(), former.files.chain(), former.files.staple()] {
         match fs::remove_file(&file) {
             Err(error) if error.kind() != ErrorKind::NotFound => return Err(failed("cannot remove", &file)(error)),
             _ => {}

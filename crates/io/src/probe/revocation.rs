@@ -9,6 +9,7 @@ use std::time::Duration;
 
 use brightharbor_core::certificate::{CertificateFacts, RevocationStatus, judge_list, judge_ocsp, ocsp_question};
 use brightharbor_core::change::content_hash;
+use brightharbor_core::harbor::Settings;
 use jiff::Timestamp;
 use tokio::sync::OnceCell;
 use tokio::time::timeout;
@@ -17,6 +18,7 @@ use super::issuer::fetch;
 use crate::clock;
 use crate::harbor::Harbor;
 use crate::install::{make_private_folder, read_if_there, remove_file, write_atomically};
+use crate::trust::root_of;
 
 /// The longest lists of large CAs have some megabytes.
 const MOST_BYTES: usize = 32 << 20;
@@ -34,6 +36,8 @@ pub struct RevocationLists {
     missed: Mutex<HashMap<String, String>>,
     cleared: AtomicBool,
     folder: Option<PathBuf>,
+    /// The files of trust roots that the settings name: chains end before their root.
+    roots: Vec<PathBuf>,
 }
 
 /// Where to ask, and what.
@@ -56,7 +60,13 @@ const CLEARED_AFTER: Duration = Duration::from_secs(30 * 24 * 3600);
 impl RevocationLists {
     /// What is kept in the harbor.
     pub fn of(harbor: &Harbor) -> Self {
-        Self::kept_in(harbor.layout.ca().join("lists"))
+        let roots = harbor.settings.internet.trust_roots.clone();
+        Self { roots, ..Self::kept_in(harbor.layout.ca().join("lists")) }
+    }
+
+    /// Asked for this command alone.
+    pub fn of_one_command(settings: &Settings) -> Self {
+        Self { roots: settings.internet.trust_roots.clone(), ..Self::default() }
     }
 
     /// Keeps what it fetches in a folder of the harbor: a timer that runs every few minutes asks a few times a day.
@@ -91,7 +101,8 @@ impl RevocationLists {
         if leaf.issuer == leaf.subject {
             return RevocationStatus::NotAsked("it is self-signed".into());
         }
-        let Some(issuer) = chain[1..].iter().find(|facts| facts.subject == leaf.issuer) else {
+        let issuer = chain[1..].iter().find(|facts| facts.subject == leaf.issuer).cloned();
+        let Some(issuer) = &issuer.or_else(|| root_of(&self.roots, leaf)) else {
             return RevocationStatus::NotAsked(ISSUER_MISSING.into());
         };
         // What has run out is on no list any more.
@@ -129,14 +140,8 @@ impl RevocationLists {
         judge: impl Fn(&[u8]) -> RevocationStatus,
     ) -> RevocationStatus {
         let counts = |told: &[u8]| !matches!(judge(told), RevocationStatus::Unknown(_));
-        let source =
-            Source { key: [address.as_bytes(), question.as_deref().unwrap_or_default()].concat(), address, question };
-        let cell = {
-            let mut known = self.by_source.lock().unwrap_or_else(PoisonError::into_inner);
-            Arc::clone(known.entry(source.key.clone()).or_default())
-        };
-        match cell.get_or_init(|| self.kept_or_fetched(source, counts)).await {
-            Ok(told) => match judge(told) {
+        match self.answer(address, question, KEPT_FOR, counts).await {
+            Ok(told) => match judge(&told) {
                 RevocationStatus::Unknown(why) => RevocationStatus::Unknown(format!("{address}: {why}")),
                 known => known,
             },
@@ -144,11 +149,33 @@ impl RevocationLists {
         }
     }
 
+    /// What comes back from the address, or came within the time that answers are kept for; the error is the bare reason.
+    pub(super) async fn answer(
+        &self,
+        address: &str,
+        question: Option<Vec<u8>>,
+        kept_for: Duration,
+        counts: impl Fn(&[u8]) -> bool,
+    ) -> Result<Vec<u8>, String> {
+        let source =
+            Source { key: [address.as_bytes(), question.as_deref().unwrap_or_default()].concat(), address, question };
+        let cell = {
+            let mut known = self.by_source.lock().unwrap_or_else(PoisonError::into_inner);
+            Arc::clone(known.entry(source.key.clone()).or_default())
+        };
+        cell.get_or_init(|| self.kept_or_fetched(source, kept_for, counts)).await.clone()
+    }
+
     /// Only what counts is kept: an error page of today is no answer of tomorrow.
-    async fn kept_or_fetched(&self, source: Source<'_>, counts: impl Fn(&[u8]) -> bool) -> Result<Vec<u8>, String> {
+    async fn kept_or_fetched(
+        &self,
+        source: Source<'_>,
+        kept_for: Duration,
+        counts: impl Fn(&[u8]) -> bool,
+    ) -> Result<Vec<u8>, String> {
         let name = name_of(&source.key);
         let kept = self.kept(&name).filter(|(told, _)| counts(told));
-        if let Some((told, _)) = kept.as_ref().filter(|(_, age)| *age < KEPT_FOR) {
+        if let Some((told, _)) = kept.as_ref().filter(|(_, age)| *age < kept_for) {
             return Ok(told.clone());
         }
         if let Some(why) = self.missed(source.address) {

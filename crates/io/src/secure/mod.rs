@@ -158,7 +158,7 @@ async fn look_first(harbor: &Harbor, site: &Site, wanted: Wanted) -> Going {
     let present = present_of(harbor, site)?;
     let shared = match wanted {
         Wanted::Verification => None,
-        _ => shared::issued_of_source(harbor, site)?,
+        _ => shared::issued_of_source(harbor, site).await?,
     };
     let shared = shared.as_ref().map(|shared| shared.as_ref().map_err(Clone::clone));
     if wanted != Wanted::Verification {

@@ -20,6 +20,7 @@ use crate::acme::{OrderError, OrderPlan, Responder, Session, SessionError, forge
 use crate::clock;
 use crate::harbor::Harbor;
 use crate::install::{make_private_folder, write_atomically};
+use crate::probe::staple_of_new;
 use crate::trust::{self, judge_pem};
 
 /// Names that a CA cannot validate are left out so often, and the rest is ordered once more.
@@ -166,7 +167,9 @@ async fn order_at(
                 }
             }
             Err(error) => return Err(error),
-            Ok(issued) => {
+            Ok(mut issued) => {
+                // The order is kept until it is in place, so that the next run goes on from here.
+                issued.staple = staple_of_new(&issued.chain_pem, harbor).await.map_err(OrderError::NoStaple)?;
                 let aside = laid_aside(harbor, site, wanted, &issued, &names)?;
                 let (ca, profile, refused) = (wish.ca.clone(), wish.profile.clone(), told(left));
                 return Ok(Ordered { issued: Some(issued), names, wildcards, ca, profile, refused, aside });
@@ -239,6 +242,7 @@ impl OrderError {
             OrderError::Refused(_) => "ca-refuses",
             OrderError::Busy => "busy",
             OrderError::StillAtWork { .. } => "ca-at-work",
+            OrderError::NoStaple(_) => "no-staple",
             OrderError::Session(_) | OrderError::File(_) | OrderError::Key(_) => "ca-files",
         }
     }

@@ -8,9 +8,10 @@ use brightharbor_core::site::Site;
 use super::WorkError;
 use crate::harbor::Harbor;
 use crate::load::chain_and_key;
+use crate::probe::staple_in_place;
 
 /// What the site has whose certificate this one takes; `None` for one that takes none.
-pub(super) fn issued_of_source(
+pub(super) async fn issued_of_source(
     harbor: &Harbor,
     site: &Site,
 ) -> Result<Option<Result<Issued, CertificateRefusal>>, WorkError> {
@@ -24,7 +25,11 @@ pub(super) fn issued_of_source(
         Ok(both) => both,
         Err(words) => return Ok(Some(Err(CertificateRefusal::Key(words)))),
     };
-    Ok(Some(Ok(Issued { chain_pem, key_pem })))
+    let staple = match staple_in_place(&files, &chain_pem, harbor).await {
+        Ok(staple) => staple,
+        Err(reason) => return Ok(Some(Err(CertificateRefusal::NoStaple { site: site.main().clone(), reason }))),
+    };
+    Ok(Some(Ok(Issued { chain_pem, key_pem, staple })))
 }
 
 /// The chain of a site's certificate, if it has one that can be read.

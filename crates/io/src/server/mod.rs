@@ -9,6 +9,7 @@ mod include;
 mod php;
 mod process;
 mod serials;
+mod staples;
 mod web;
 mod zone_checks;
 
@@ -20,6 +21,7 @@ pub use include::{configuration, includes};
 pub use php::{await_pools, reload_pools, test_pools};
 pub use process::{is_program, run_bounded, run_with_input};
 pub use serials::{ask_serials, served_serials};
+pub use staples::can_staple;
 pub use web::{MissingModules, SIDE_BY_SIDE, ask_missing_modules, await_fingerprint, reload_web, test_web};
 pub use zone_checks::check_zones;
 

@@ -19,6 +19,8 @@ pub(super) struct Books {
     /// Requests are too many until somebody says otherwise: what `Retry-After` says then.
     pub too_many: Option<String>,
     pub without_profiles: bool,
+    /// The OCSP responder that certificates name from now on.
+    pub responder: Option<String>,
     pub accounts: Vec<Account>,
     pub orders: Vec<Order>,
     pub authorizations: Vec<Authorization>,

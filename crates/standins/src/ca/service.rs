@@ -139,6 +139,12 @@ impl CaService {
         self.books().without_profiles = true;
     }
 
+    /// Names this OCSP responder in certificates from now on. Gives the issuer and its key, PEM: others answer for it.
+    pub fn appoint_responder(&self, url: &str) -> (String, String) {
+        self.books().responder = Some(url.to_string());
+        self.shared.authority.issuer()
+    }
+
     /// How many orders were placed so far.
     pub fn orders(&self) -> usize {
         self.books().orders.len()
@@ -427,8 +433,8 @@ impl CaService {
         if books.order_status(order) != "ready" {
             return Err(Refusal(403, "orderNotReady", format!("the order is {}", books.order_status(order))));
         }
-        let chain =
-            self.shared.authority.sign(&request, &order.names, order.days).map_err(|e| Refusal(400, "badCSR", e))?;
+        let chain = self.shared.authority.sign(&request, &order.names, order.days, books.responder.as_deref());
+        let chain = chain.map_err(|why| Refusal(400, "badCSR", why))?;
         let certificate = books.certificates.len();
         books.certificates.insert(certificate, chain);
         // As public CAs do: the answer comes before the certificate, and the order is asked again.

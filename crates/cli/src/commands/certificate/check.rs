@@ -114,7 +114,7 @@ async fn look_at_all(
 ) -> Vec<Served> {
     let (count, mut seen) = (targets.len(), Vec::new());
     let resolvers = resolvers(settings);
-    let lists = Arc::new(RevocationLists::default());
+    let lists = Arc::new(RevocationLists::of_one_command(settings));
     let looks = targets.into_iter().map(|target| {
         let (resolvers, roots, lists) = (resolvers.clone(), Arc::clone(roots), Arc::clone(&lists));
         let (name, port) = (target.host.clone(), target.port);

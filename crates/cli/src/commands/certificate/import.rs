@@ -12,7 +12,7 @@ use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::keys::public_half;
-use brightharbor_io::probe::fetch_issuer;
+use brightharbor_io::probe::{fetch_issuer, staple_of_new};
 use brightharbor_io::secure::verify_installed;
 use brightharbor_io::server::await_fingerprint;
 use brightharbor_io::{load, trust};
@@ -80,9 +80,16 @@ pub fn run(args: &Import, context: &Context) -> Report {
             let roots = trust::roots(&overlay.settings.internet.trust_roots)?;
             let chain: Vec<&[u8]> = made.chain.iter().map(|facts| &facts.der[..]).collect();
             let judged = trust::judge(&chain, site.main(), &roots, now);
-            let (untrusted, source) = (args.untrusted, CertificateSource::Imported);
-            let bought =
-                Bought { made: made.clone(), key_pem: &key, judged, untrusted, found: &found, source, revoked: false };
+            let bought = Bought {
+                made: made.clone(),
+                key_pem: &key,
+                judged,
+                untrusted: args.untrusted,
+                found: &found,
+                source: CertificateSource::Imported,
+                revoked: false,
+                staple: staple_of_new(&made.chain_pem(), overlay).await,
+            };
             let receiving = load::receiving(overlay, site.clone())?;
             let plan = import_certificate(&bought, &receiving, &overlay.settings, &overlay.layout, now)?;
             Ok((plan, (site, made)))

@@ -9,6 +9,7 @@ use brightharbor_core::change::Plan;
 use brightharbor_core::name::Host;
 use brightharbor_io::keys::public_half;
 use brightharbor_io::load;
+use brightharbor_io::probe::staple_in_place;
 use brightharbor_io::secure::{bring, secure, services, shared_chain, verify_installed};
 use brightharbor_io::server::await_fingerprint;
 use clap::Args;
@@ -128,6 +129,7 @@ async fn put_back(context: &Context, site: &Host, name: &str, options: &ChangeOp
         let public = public_half(&key).map_err(|error| CertificateRefusal::Key(error.to_string()))?;
         let made = assemble(found.chain.clone(), &public)
             .map_err(|error| CertificateRefusal::Unfit { site: site.main().clone(), error })?;
+        let staple = staple_in_place(&found.files(), &made.chain_pem(), overlay).await;
         let bought = Bought {
             made,
             key_pem: &key,
@@ -136,6 +138,7 @@ async fn put_back(context: &Context, site: &Host, name: &str, options: &ChangeOp
             found: &[],
             source: found.source,
             revoked: found.revoked,
+            staple,
         };
         let receiving = load::receiving(overlay, site.clone())?;
         let plan = import_certificate(&bought, &receiving, &overlay.settings, &overlay.layout, now)?;

@@ -3,7 +3,7 @@
 
 use brightharbor_core::certificate::securing::{SecureOutcome, Secured, Wanted};
 use brightharbor_core::certificate::{CertificateRefusal, WishChange, keep_wish};
-use brightharbor_core::change::Plan;
+use brightharbor_core::change::{Plan, Remark};
 use brightharbor_core::name::Host;
 use brightharbor_core::site::Site;
 use brightharbor_core::survey::Survey;
@@ -11,6 +11,7 @@ use brightharbor_io::acme::offered_profiles;
 use brightharbor_io::harbor::Harbor;
 use brightharbor_io::look::look;
 use brightharbor_io::secure::secure_all;
+use brightharbor_io::server::can_staple;
 use clap::Args;
 use serde_json::{Value, json};
 
@@ -21,7 +22,7 @@ use crate::error::{Error, Exit, advice_for_ca, tried};
 use crate::options::ChangeOptions;
 use crate::run::{Context, change};
 use crate::show::human::{self, Page};
-use crate::show::{Shown, json};
+use crate::show::{Shown, json, words};
 
 /// Obtain a certificate for each of these sites from the CA, install it and verify it by a TLS handshake.
 ///
@@ -82,6 +83,9 @@ fn get(args: &Issue, wanted: Wanted, context: &Context) -> Report {
         }
         wished.push(site);
     }
+    if wished.iter().any(|site| site.rules.certificate.stapled) {
+        can_staple(&harbor.settings, &harbor.layout).map_err(|reason| CertificateRefusal::CannotStaple { reason })?;
+    }
     let mut asked: Vec<&str> = Vec::new();
     for (target, site) in targets.iter().zip(&wished) {
         let ca = site.rules.certificate.ca_word();
@@ -139,7 +143,7 @@ async fn issue(context: &Context, targets: &[Target], wanted: Wanted) -> Report 
     };
     // Asked for by this very command, so that nobody is asked again.
     let yes = ChangeOptions { dry_run: false, yes: true };
-    let (_, sites) = change(context, &title, &yes, async |overlay, _| {
+    let (kept, sites) = change(context, &title, &yes, async |overlay, _| {
         let (mut plan, mut sites) = (Plan::new(&title), Vec::with_capacity(targets.len()));
         for Target { site, wish } in targets {
             let main = site.main();
@@ -161,16 +165,18 @@ async fn issue(context: &Context, targets: &[Target], wanted: Wanted) -> Report 
     context.progress.doing("checking the links");
     let hosts: Vec<Host> = sites.iter().flat_map(|site| site.hostnames.clone()).collect();
     let surveys = look(&context.open()?, &hosts, None).await?.surveys;
-    Ok(Box::new(Issued { secured, surveys }))
+    Ok(Box::new(Issued { remarks: kept.plan.remarks, secured, surveys }))
 }
 
 struct Issued {
+    remarks: Vec<Remark>,
     secured: Vec<Secured>,
     surveys: Vec<Survey>,
 }
 
 impl Shown for Issued {
     fn human(&self, page: &mut Page) {
+        human::remarks(page, &self.remarks, false);
         self.secured.iter().for_each(|secured| human::secured(page, secured));
         match self.secured.len() {
             1 => human::surveys(page, &self.surveys),
@@ -182,6 +188,7 @@ impl Shown for Issued {
         json!({
             "command": "certificate issue",
             "carried_out": true,
+            "remarks": self.remarks.iter().map(|one| words::remark(one).document(true)).collect::<Vec<_>>(),
             "certificate": self.secured.first().map(json::SecuredDocument::from),
             "certificates": self.secured.iter().map(json::SecuredDocument::from).collect::<Vec<_>>(),
             "surveys": self.surveys.iter().map(json::SurveyDocument::from).collect::<Vec<_>>(),

@@ -26,6 +26,10 @@ pub struct WishOptions {
     /// kind to the CA.
     #[arg(long, value_name = "NAME")]
     profile: Option<String>,
+    /// Ask for one that browsers take only together with a fresh statement of the CA that it is not revoked (RFC 7633); the
+    /// web server is made to show it. `--stapled=no` to stop that.
+    #[arg(long, value_enum, value_name = "YES|NO", num_args = 0..=1, require_equals = true, default_missing_value = "yes")]
+    stapled: Option<YesNo>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -78,6 +82,7 @@ impl WishOptions {
             proof: self.proof.map(ProofWish::from),
             wildcard: self.wildcard.map(yes),
             profile: self.profile.clone(),
+            stapled: self.stapled.map(yes),
         }
     }
 }

@@ -35,7 +35,8 @@ pub fn run(args: &Show, context: &Context) -> Report {
 /// The files as the entry found them and left them. What has changed since, or is secret, is left out.
 fn diff(loaded: &UndoLoaded) -> String {
     let shown = |file: &&FileLeft| {
-        let is_open = !matches!(file.purpose, Purpose::Key | Purpose::Chain | Purpose::Request | Purpose::Copy);
+        let is_open =
+            !matches!(file.purpose, Purpose::Key | Purpose::Chain | Purpose::Staple | Purpose::Request | Purpose::Copy);
         is_open && file.before != Before::Lost && file.now.as_deref().map(content_hash) == file.wrote
     };
     let one = |file: &FileLeft| {

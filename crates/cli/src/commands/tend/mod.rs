@@ -4,6 +4,7 @@
 mod notices;
 mod report;
 mod signing;
+mod staples;
 
 use std::collections::HashSet;
 use std::path::PathBuf;
@@ -160,6 +161,7 @@ async fn tend(args: &Tend, context: &Context) -> Report {
         let revoked = context.work(async |door| Ok(carry_through(door, &revocation).await)).await?;
         report.revoked.push((revocation.site, revoked.map_err(Error::from)));
     }
+    report.staples = staples::renew(context).await?;
     report.signing = signing::watch(context).await?;
     // What was renewed just now, or by hand since the last run, reaches the services.
     let brought = context.work(async |door| bring(door, None).await).await?;

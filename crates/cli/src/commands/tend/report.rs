@@ -15,6 +15,7 @@ use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use super::signing::Watched;
+use super::staples::Restapled;
 use crate::error::{Error, Exit};
 use crate::show::human::{self, Page};
 use crate::show::json::BroughtDocument;
@@ -41,6 +42,8 @@ pub(super) struct Tended {
     pub(super) edited_zones: Vec<Hostname>,
     /// Zones that the server signs, where the parent has news or lacks something.
     pub(super) signing: Vec<Watched>,
+    /// Statements of CAs that certificates are shown with, where new ones were due.
+    pub(super) staples: Vec<Restapled>,
     /// Certificates that somebody has to look after.
     pub(super) running_out: Vec<RunningOut>,
     /// Certificates that were still to be revoked, by site.
@@ -114,6 +117,7 @@ impl Tended {
             out_of_step: vec![],
             edited_zones: vec![],
             signing: vec![],
+            staples: vec![],
             running_out: vec![],
             revoked: vec![],
             brought: vec![],
@@ -243,6 +247,7 @@ impl Shown for Tended {
             page.hanging("", &one.line(now));
             page.hanging("  next: ", &one.next());
         }
+        self.staples.iter().for_each(|one| one.show(page, now));
         self.signing.iter().for_each(|watched| show_signing(page, watched));
         if let Err(reason) = &self.backup {
             page.hanging("", &format!("no backup of the inventory today: {reason}"));
@@ -256,6 +261,7 @@ impl Shown for Tended {
             && self.stuck.is_empty()
             && self.brought.is_empty()
             && self.signing.is_empty()
+            && self.staples.iter().all(Restapled::is_quiet)
             && self.running_out.is_empty()
             && !unseen
         {
@@ -287,6 +293,7 @@ impl Shown for Tended {
             "out_of_step": self.out_of_step,
             "edited_zones": self.edited_zones,
             "running_out": self.running_out.iter().map(RunningOut::document).collect::<Vec<_>>(),
+            "staples": self.staples.iter().map(Restapled::document).collect::<Vec<_>>(),
             "signing": self.signing.iter().map(Watched::document).collect::<Vec<_>>(),
             "backup": self.backup.as_ref().ok().and_then(Option::as_ref).map(|copy| copy.display().to_string()),
             "backup_failed": self.backup.as_ref().err(),
@@ -312,7 +319,8 @@ impl Shown for Tended {
         let unserved = self.brought.iter().any(|brought| brought.problem.is_some());
         let over = self.running_out.iter().any(|one| one.is_over);
         let unwritten = self.backup.is_err() || self.metrics_failed.is_some();
-        if over || unserved || unwritten || !self.tried.iter().all(Secured::is_shown) {
+        let unstapled = self.staples.iter().any(Restapled::is_fault);
+        if over || unserved || unstapled || unwritten || !self.tried.iter().all(Secured::is_shown) {
             Exit::Fault
         } else if self.tried.iter().all(served)
             && self.later.is_empty()

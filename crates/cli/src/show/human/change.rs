@@ -75,7 +75,7 @@ pub fn diff(set: &ChangeSet) -> String {
             }
             _ => continue,
         };
-        if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Request | Purpose::Copy) {
+        if matches!(write.purpose, Purpose::Key | Purpose::Chain | Purpose::Staple | Purpose::Request | Purpose::Copy) {
             continue;
         }
         text.push_str(&file_diff(&write.path, write.before.as_deref(), Some(&write.content)));

@@ -30,6 +30,14 @@ pub fn secured(page: &mut Page, secured: &Secured) {
                     format!("the CA's own choice, since it offers no profile `{wished}` any more (see `ca list`)");
                 page.hanging("  kind: ", &words);
             }
+            if *new && certificate.files.is_stapled() {
+                page.hanging("  with: ", "the statement of its CA in each handshake, which `tend` keeps fresh");
+            } else if *new && certificate.details.stapled {
+                page.hanging(
+                    "  without: ",
+                    "a demand for its CA's statement in each handshake: the CA has left it out",
+                );
+            }
         }
         SecureOutcome::NotYet => {
             // The reasons are the links' own; the main name's says enough.

@@ -21,6 +21,8 @@ pub struct SecuredDocument {
     stepped_in: Option<String>,
     /// The profile that was wished for, where the CA does not offer it any more and its own kind was taken.
     instead_of_profile: Option<String>,
+    /// Whether it is shown with its CA's statement in each handshake, since it demands that (RFC 7633).
+    stapled: bool,
     /// Why the CA has issued nothing, in a word.
     code: Option<&'static str>,
     reason: Option<String>,
@@ -65,6 +67,7 @@ impl From<&Secured> for SecuredDocument {
                 .filter(|certificate| certificate.details.in_place_of.is_some())
                 .map(|certificate| certificate.details.ca.clone().unwrap_or_else(|| "default".into())),
             instead_of_profile: certificate.and_then(|certificate| certificate.details.instead_of_profile.clone()),
+            stapled: certificate.is_some_and(|certificate| certificate.files.is_stapled()),
             code: match &secured.outcome {
                 SecureOutcome::Refused { why, .. } => Some(why.code),
                 _ => None,

@@ -28,6 +28,13 @@ pub(super) fn told(remark: &CertificateRemark) -> Told {
             Told::fact("distrusted", words).with("site", site.as_str()).with("reason", distrust.words())
         }
         Is::Found(words) => Told::fact("found-in-files", words.clone()),
+        Is::ServiceMustStaple { service } => {
+            let words = format!(
+                "the service {service} gets this certificate too: it has to fetch the CA's statement itself and show it, \
+                 which Bright Harbor sees to for web servers alone"
+            );
+            Told::fact("service-must-staple", words).with("service", service.as_str())
+        }
         Is::StopGap { site, days } => {
             let words = format!(
                 "{site}: self-signed certificate for {}, a stop-gap. Visitors are warned of it, so http does not \

@@ -144,5 +144,6 @@ fn purpose_word(purpose: &Purpose) -> &'static str {
         Purpose::Request => "request",
         Purpose::Chain => "chain",
         Purpose::Key => "key",
+        Purpose::Staple => "staple",
     }
 }

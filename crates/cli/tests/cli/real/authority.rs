@@ -147,7 +147,7 @@ pub(super) fn has(server: &Value, code: &str) -> bool {
 }
 
 /// The body of what is posted; `None` for a request without one.
-fn read_request(stream: &mut TcpStream) -> Option<Vec<u8>> {
+pub(super) fn read_request(stream: &mut TcpStream) -> Option<Vec<u8>> {
     let mut read = Vec::new();
     let mut part = [0; 4096];
     loop {

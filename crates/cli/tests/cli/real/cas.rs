@@ -72,6 +72,18 @@ fn an_account_is_bound_to_a_customer_where_the_ca_demands_it() {
 }
 
 #[test]
+fn a_demand_for_a_staple_that_the_ca_leaves_out_is_told_and_not_asked_for_at_every_run() {
+    let (coast, _ca) = with_ca(&Manner::default(), "");
+    let told = coast.run(&["certificate", "issue", SITE, "--ca", "pier", "--stapled"]).expect(0);
+    assert!(told.contains("the CA has left it out"), "{told}");
+    let before = chain(&coast);
+    assert!(!before[0].must_staple);
+    coast.json(&["tend"], 0);
+    assert_eq!(coast.json(&["certificate", "issue", SITE], 0)["certificate"]["new"], false);
+    assert_eq!(chain(&coast), before);
+}
+
+#[test]
 fn of_several_chains_the_preferred_one_is_taken() {
     let (coast, ca) = with_ca(&Manner { alternate_roots: 2, ..Manner::default() }, "");
     let name_of_root = |number: u8| read_chain(&ca.fetch_root(number)).unwrap()[0].subject.clone();

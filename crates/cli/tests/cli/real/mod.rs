@@ -22,6 +22,7 @@ mod mail_servers;
 mod many;
 mod many_zones;
 mod monitor;
+mod must_staple;
 pub mod nameservers;
 mod nothing_worse;
 mod order_rate;

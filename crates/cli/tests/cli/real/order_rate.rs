@@ -170,6 +170,7 @@ async fn one_order(ca: &Ca, key: &Key, number: usize, account: Option<String>) -
         external_account: None,
         preferred_chain: None,
         profile: None,
+        stapled: false,
         replaces: None,
     };
     let url: url::Url = ca.directory.parse().unwrap();

@@ -39,6 +39,7 @@ pub(super) fn brief() -> Brief {
         external_account: None,
         preferred_chain: None,
         profile: None,
+        stapled: false,
         replaces: None,
     }
 }

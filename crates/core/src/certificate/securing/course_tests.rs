@@ -291,7 +291,7 @@ fn a_refusal_is_remembered_with_the_time_that_was_named_unless_somebody_else_is_
 fn issued(name: &str) -> Issued {
     let key = rcgen::KeyPair::generate().unwrap();
     let made = rcgen::CertificateParams::new(vec![name.to_string()]).unwrap().self_signed(&key).unwrap();
-    Issued { chain_pem: made.pem(), key_pem: Zeroizing::new("KEY".into()) }
+    Issued { chain_pem: made.pem(), key_pem: Zeroizing::new("KEY".into()), staple: None }
 }
 
 fn ordered(course: &mut Course, refused: Vec<(Identifier, String)>) {
@@ -428,7 +428,7 @@ fn what_came_for_other_names_is_not_installed_and_what_is_lost_is_told() {
 #[test]
 fn a_share_needs_no_look_and_covers_all_names_or_refuses() {
     let sharing = with_wish(|wish| wish.from = Some(host("quay.example")));
-    let both = Issued { chain_pem: two_names(), key_pem: Zeroizing::new("KEY".into()) };
+    let both = Issued { chain_pem: two_names(), key_pem: Zeroizing::new("KEY".into()), staple: None };
     let begin = |shared| Course::begin(&sharing, Wanted::Enough, None, Some(shared)).map(|course| stage(&course));
     assert_eq!(begin(Ok(&both)).unwrap(), "arrived");
     let has_it = Present { chain_pem: Some(both.chain_pem.clone()), ..present() };

@@ -48,6 +48,11 @@ pub fn install_arrived(
     if let Some(name) = uncovered(&chain[0].names, &arrived.names).first() {
         return Err(CertificateRefusal::OrderedNotCovered { name: (*name).clone() });
     }
+    let staple = arrived.issued.staple.as_deref();
+    if chain[0].must_staple && staple.is_none() {
+        let (site, reason) = (site.main().clone(), "nobody has asked for it".into());
+        return Err(CertificateRefusal::NoStaple { site, reason });
+    }
     let wish = &site.rules.certificate;
     let shared = wish.from.is_some();
     let stepped_in = !shared && arrived.ca != wish.ca;
@@ -68,7 +73,9 @@ pub fn install_arrived(
                 .clone()
                 .filter(|_| !shared && !stepped_in && arrived.profile != wish.profile),
             profile: arrived.profile.clone(),
+            stapled: wish.stapled && !shared,
         },
+        staple,
     };
     let mut plan = Plan::new(format!("certificate issue {}", site.main()));
     install(&mut plan, site, &wanted, readied.site_file.clone(), settings, layout);

@@ -31,6 +31,8 @@ pub enum Wanted {
 pub struct Issued {
     pub chain_pem: String,
     pub key_pem: Zeroizing<String>,
+    /// The statement of its CA, where it demands to be shown with one.
+    pub staple: Option<Vec<u8>>,
 }
 
 /// A certificate that is to be installed.
