@@ -289,6 +289,7 @@ fn documents_about_zones_sites_and_plans_have_their_settled_members() {
             "site",
             "email",
             "profile",
+            "stapled",
             "hostnames",
             "account",
             "ca",

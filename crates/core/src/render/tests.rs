@@ -41,6 +41,31 @@ fn apache_before_and_after_the_certificate() {
 }
 
 #[test]
+fn a_certificate_that_demands_a_staple_is_shown_with_one() {
+    let mut site = bakery(HttpsState::Offered);
+    let now = "2026-11-29T07:00:00Z".parse().unwrap();
+    let mut rendered = |server, stapled| {
+        site.certificate =
+            Some(CertificateFiles::new_below("/harbor/certificates/crumbandtide.example".into(), now, stapled));
+        let mut settings = Settings::default();
+        settings.web.server = server;
+        let text = site_file(&site, &settings, &Layout::new("/harbor")).unwrap();
+        text.lines().filter(|line| line.to_lowercase().contains("stapl")).map(str::trim).collect::<Vec<_>>().join("\n")
+    };
+    let folder = "/harbor/certificates/crumbandtide.example/20261129-070000-000-stapled";
+    let nginx = rendered(WebServer::Nginx, true);
+    assert!(nginx.starts_with(&format!("ssl_certificate \"{folder}/chain.pem\";")), "{nginx}");
+    assert!(nginx.contains(&format!("ssl_stapling on;\nssl_stapling_file \"{folder}/staple.der\";")), "{nginx}");
+    let apache = rendered(WebServer::Apache, true);
+    assert!(
+        apache.contains("SSLUseStapling on\nSSLStaplingReturnResponderErrors off\nSSLStaplingFakeTryLater off"),
+        "{apache}"
+    );
+    assert!(!apache.contains("SSLStaplingCache"), "httpd ends at a reload that finds it gone");
+    assert_eq!([WebServer::Nginx, WebServer::Apache].map(|server| rendered(server, false)), ["", ""]);
+}
+
+#[test]
 fn the_parts_of_a_site_that_runs_programs() {
     let mut site = bakery(HttpsState::Offered);
     site.hostnames.truncate(1);

@@ -130,10 +130,11 @@ fn source_words(certificate: &Certificate) -> String {
         Some(name) if certificate.source == CertificateSource::Ca => format!("CA {name}"),
         _ => certificate.source.words().to_string(),
     };
-    match &certificate.details.profile {
+    let source = match &certificate.details.profile {
         Some(profile) => format!("{source}, profile {profile}"),
         None => source,
-    }
+    };
+    if certificate.files.is_stapled() { format!("{source}, stapled") } else { source }
 }
 
 /// The names that it was made for, a wildcard as such.
@@ -267,6 +268,7 @@ impl Shown for Certificates {
                 "state": row.certificate.as_ref().map(|certificate| certificate.state.word()),
                 "ca": row.certificate.as_ref().and_then(|certificate| certificate.details.ca.as_ref()),
                 "profile": row.certificate.as_ref().and_then(|certificate| certificate.details.profile.as_ref()),
+                "stapled": row.certificate.as_ref().is_some_and(|certificate| certificate.files.is_stapled()),
                 "names": row.certificate.as_ref().map(names_of),
                 "not_after": row.certificate.as_ref().map(|certificate| certificate.not_after.to_string()),
                 "days_left": row.certificate.as_ref().map(|certificate| days_left(certificate, self.now)),

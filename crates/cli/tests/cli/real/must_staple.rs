@@ -211,6 +211,7 @@ fn nginx_shows_what_tend_keeps_fresh() {
     fs::remove_file(staple(&shore)).unwrap();
     let tended = shore.json(&["tend"], 0);
     assert_eq!(tended["staples"][0]["site"], SITE, "{tended}");
+    assert_eq!(shore.json(&["certificate", "list"], 0)["certificates"][0]["stapled"], true);
     assert!(tended["staples"][0]["problem"].is_null() && staple(&shore).exists(), "{tended}");
     await_shown(&shore, is_stapled);
     assert_eq!(shore.json(&["tend"], 0)["staples"].as_array().unwrap().len(), 0, "it is fresh");
