@@ -19,7 +19,19 @@ pub struct KeyError {
 }
 
 fn failed(what: &'static str) -> impl Fn(rcgen::Error) -> KeyError {
-    move |error| KeyError { what, reason: error.to_string() }
+    move |error| KeyError { what, reason: words(&error) }
+}
+
+/// The library's errors name their own types.
+fn words(error: &rcgen::Error) -> String {
+    match error {
+        rcgen::Error::PemError(_) => "it cannot be read as PEM".into(),
+        rcgen::Error::CouldNotParseKeyPair | rcgen::Error::RingKeyRejected(_) => {
+            "it is damaged, or of a kind that no browser takes".into()
+        }
+        rcgen::Error::InvalidAsn1String(_) => "it has characters that cannot stand there".into(),
+        _ => "it is refused".into(),
+    }
 }
 
 /// The object identifier of emailAddress (RFC 2985 section 5.2.1).

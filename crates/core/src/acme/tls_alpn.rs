@@ -37,8 +37,9 @@ pub fn asked_name(name: &Host) -> String {
 
 /// Whether a certificate, DER, proves control of the name: named alone, with the digest in a critical extension.
 pub fn proves(der: &[u8], name: &Host, content: &str) -> Result<(), String> {
-    let (_, certificate) = X509Certificate::from_der(der).map_err(|error| error.to_string())?;
-    let names = certificate.subject_alternative_name().map_err(|error| error.to_string())?;
+    let unreadable = || "a certificate that cannot be read is shown".to_string();
+    let (_, certificate) = X509Certificate::from_der(der).map_err(|_| unreadable())?;
+    let names = certificate.subject_alternative_name().map_err(|_| unreadable())?;
     let names = names.map(|extension| extension.value.general_names.as_slice()).unwrap_or_default();
     let is_it = match names {
         [GeneralName::DNSName(text)] => text.eq_ignore_ascii_case(name.as_str()),

@@ -41,7 +41,7 @@ pub(super) fn open_archive(der: &[u8], password: Option<&str>) -> Result<Archive
     refuse_excess(der)?;
     let opened = Pkcs12Archive::from_pkcs12(der, password.unwrap_or_default()).map_err(|error| match error {
         Error::MacError(_) | Error::Pkcs5Error(_) | Error::UnpadError => Unlocked::Password,
-        other => Unlocked::Broken(other.to_string()),
+        _ => Unlocked::Broken("it is damaged, or locked in a way that is not known".into()),
     })?;
     let parts = element(der).map(|(_, content, _)| children(content)).unwrap_or_default();
     Ok(Archive {
@@ -60,7 +60,7 @@ pub(super) fn is_locked_key(der: &[u8]) -> bool {
 pub(super) fn open_key(der: &[u8], password: Option<&str>) -> Result<Zeroizing<Vec<u8>>, Unlocked> {
     let Some(password) = password else { return Err(Unlocked::Password) };
     refuse_excess(der)?;
-    let locked = EncryptedPrivateKeyInfoRef::try_from(der).map_err(|error| Unlocked::Broken(error.to_string()))?;
+    let locked = EncryptedPrivateKeyInfoRef::try_from(der).map_err(|_| Unlocked::Broken("it is damaged".into()))?;
     let opened = locked.decrypt(password).map_err(|_| Unlocked::Password)?;
     Ok(Zeroizing::new(opened.as_bytes().to_vec()))
 }

@@ -6,6 +6,7 @@
 mod acquire;
 mod alias_way;
 mod assemble;
+mod broken;
 pub mod caa;
 mod caa_climb;
 mod chain;

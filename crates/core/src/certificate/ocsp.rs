@@ -31,7 +31,7 @@ const MOST_RESPONDERS: usize = 8;
 /// responders know (RFC 5019 section 2.1.1); nothing hangs on its strength here.
 pub fn ocsp_question(leaf: &CertificateFacts, issuer: &CertificateFacts) -> Result<Vec<u8>, String> {
     let named = Named::read(leaf, issuer)?;
-    let wrong = |error: x509_cert::der::Error| format!("the question cannot be written: {error}");
+    let wrong = |_: x509_cert::der::Error| "the question about it cannot be written".to_string();
     let (name, key) = named.hashes(&SHA1).unwrap_or_default();
     let req_cert = CertId {
         hash_algorithm: AlgorithmIdentifierOwned { oid: SHA1, parameters: Some(Any::from(Null)) },

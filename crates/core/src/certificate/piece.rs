@@ -14,6 +14,7 @@ use der::{Decode, Encode};
 use x509_parser::pem::Pem;
 use zeroize::Zeroizing;
 
+use super::broken::pem_words;
 use super::locked::{Unlocked, is_archive, is_locked_key, open_archive, open_key};
 use super::packed::{is_zip, unpack};
 use super::{CertificateFacts, RequestFacts, old_lock, read_der, read_request};
@@ -146,7 +147,7 @@ fn from_pem(text: &str, password: Option<&str>) -> Result<Vec<Piece>, PieceError
     for (index, section) in Pem::iter_from_buffer(text.as_bytes()).enumerate() {
         let number = index + 1;
         let broken = |label: &str, reason: String| PieceError::Broken { number, label: label.into(), reason };
-        let section = section.map_err(|error| broken("PEM", error.to_string()))?;
+        let section = section.map_err(|error| broken("PEM", pem_words(&error)))?;
         let label = section.label.as_str();
         match label {
             "CERTIFICATE" | "X509 CERTIFICATE" | "TRUSTED CERTIFICATE" => {
@@ -256,7 +257,7 @@ pub fn certificate_pem(facts: &CertificateFacts) -> String {
 
 /// The certificates of a PKCS#7 bundle (RFC 5652 section 5.1), which come in no order.
 fn bundle(der: &[u8]) -> Result<Vec<Piece>, String> {
-    let words = |error: der::Error| error.to_string();
+    let words = |_: der::Error| "the PKCS#7 bundle is damaged".to_string();
     let content = ContentInfo::from_der(der).map_err(words)?;
     let inner = content.content.to_der().map_err(words)?;
     let signed = SignedData::from_der(&inner).map_err(words)?;

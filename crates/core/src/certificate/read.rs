@@ -10,6 +10,7 @@ use x509_parser::pem::Pem;
 use x509_parser::prelude::{FromDer, SubjectPublicKeyInfo, X509Certificate, X509Extension};
 use x509_parser::public_key::PublicKey;
 
+use super::broken::{pem_words, x509_words};
 use crate::name::Host;
 
 /// What one certificate says.
@@ -48,7 +49,7 @@ pub struct CertificateFacts {
 pub enum ReadError {
     #[error("no certificate in it")]
     Empty,
-    #[error("it is not PEM: {0}")]
+    #[error("it cannot be read as PEM: {0}")]
     Pem(String),
     #[error("certificate {number} cannot be read: {reason}")]
     Certificate { number: usize, reason: String },
@@ -62,7 +63,7 @@ const MOST_CERTIFICATES: usize = 20;
 pub fn read_chain(pem: &[u8]) -> Result<Vec<CertificateFacts>, ReadError> {
     let mut chain = Vec::new();
     for section in Pem::iter_from_buffer(pem) {
-        let section = section.map_err(|error| ReadError::Pem(error.to_string()))?;
+        let section = section.map_err(|error| ReadError::Pem(pem_words(&error)))?;
         if section.label != "CERTIFICATE" {
             continue;
         }
@@ -77,9 +78,11 @@ pub fn read_chain(pem: &[u8]) -> Result<Vec<CertificateFacts>, ReadError> {
 
 /// Reads one DER certificate; the error says what is wrong with it.
 pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
-    let (_, certificate) = X509Certificate::from_der(der).map_err(|error| error.to_string())?;
-    let time = |seconds: i64| Timestamp::from_second(seconds).map_err(|error| error.to_string());
-    let names = match certificate.subject_alternative_name().map_err(|error| error.to_string())? {
+    let (_, certificate) = X509Certificate::from_der(der).map_err(x509_words)?;
+    let time = |seconds: i64| {
+        Timestamp::from_second(seconds).map_err(|_| "a date in it lies outside of all times".to_string())
+    };
+    let names = match certificate.subject_alternative_name().map_err(x509_words)? {
         Some(extension) => extension
             .value
             .general_names

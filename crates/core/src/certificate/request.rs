@@ -5,6 +5,7 @@ use x509_parser::extensions::{GeneralName, ParsedExtension};
 use x509_parser::prelude::FromDer;
 
 use super::address_of;
+use super::broken::x509_words;
 use crate::name::Host;
 
 /// What a certificate request says (RFC 2986).
@@ -19,7 +20,7 @@ pub struct RequestFacts {
 
 /// Reads a request; its own signature is checked, so that whoever made it held the key.
 pub fn read_request(der: &[u8]) -> Result<RequestFacts, String> {
-    let (_, request) = X509CertificationRequest::from_der(der).map_err(|error| error.to_string())?;
+    let (_, request) = X509CertificationRequest::from_der(der).map_err(x509_words)?;
     request.verify_signature().map_err(|_| "its signature is not that of its key".to_string())?;
     let info = &request.certification_request_info;
     let names = request.requested_extensions().into_iter().flatten().filter_map(|extension| match extension {

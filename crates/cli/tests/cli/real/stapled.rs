@@ -7,6 +7,7 @@ use std::sync::atomic::Ordering;
 use serde_json::Value;
 
 use super::authority::{Authority, check, has};
+use crate::coast::Coast;
 
 const ITSELF: &str = "-rsigner ca.pem -rkey ca.key -ndays 1";
 const APPOINTED: &str = "-rsigner responder.pem -rkey responder.key -ndays 1";
@@ -83,6 +84,25 @@ fn without_a_staple_and_a_list_the_responder_is_asked() {
     authority.openssl("ca -revoke leaf.pem -crl_reason keyCompromise -config ca.cnf");
     let (word, words, found) = seen(ITSELF);
     assert!(word == "revoked" && words.contains("revoked since") && found, "{words}");
+}
+
+/// Chains end before their root: the one that issued the leaf is found among those that the harbor trusts.
+#[test]
+fn a_leaf_that_is_sent_alone_is_asked_about_where_a_root_has_issued_it() {
+    let authority = Authority::with_responder();
+    *authority.answering.lock().unwrap() = ITSELF.into();
+    let (_server, address) = authority.serve_with(&["-cert_chain", "leaf.pem"]);
+    let coast = Coast::new();
+    let (word, words) = ("not-asked", "not checked: the certificate of its issuer is missing in the chain");
+    assert_eq!(status(&check(address, &coast.harbor()), "revocation"), (word, words));
+    let roots = coast.path("ca-root.pem");
+    let text = fs::read_to_string(&roots).unwrap() + &fs::read_to_string(authority.path("ca.pem")).unwrap();
+    fs::write(&roots, text).unwrap();
+    let server = check(address, &coast.harbor());
+    assert_eq!((status(&server, "revocation").0, &server["trusted"]), ("good", &true.into()), "{server}");
+    authority.openssl("ca -revoke leaf.pem -crl_reason keyCompromise -config ca.cnf");
+    let server = check(address, &coast.harbor());
+    assert!(status(&server, "revocation").0 == "revoked" && has(&server, "served-revoked"), "{server}");
 }
 
 #[test]
