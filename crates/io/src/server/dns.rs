@@ -3,6 +3,7 @@
 //!
 //! What its programs are told is decided in `core::render::control_orders`.
 
+use std::cell::RefCell;
 use std::net::SocketAddr;
 use std::time::{Duration, Instant};
 
@@ -20,6 +21,8 @@ use crate::install::read_if_there;
 use crate::master_file::{Includes, parse_file};
 
 const PATIENCE: Duration = Duration::from_secs(8);
+/// Orders of one kind that are given side by side: `rndc` takes one zone a start, and most of that is its own.
+const ORDERS_AT_ONCE: usize = 8;
 
 /// Makes the server load what has changed.
 pub async fn load_zones(settings: &Settings, layout: &Layout, needs: &Needs) -> Result<(), ServerError> {
@@ -27,8 +30,9 @@ pub async fn load_zones(settings: &Settings, layout: &Layout, needs: &Needs) -> 
         return Ok(());
     }
     let zone_list = std::fs::read_to_string(layout.zone_index(DnsServer::Bind)).unwrap_or_default();
-    for order in load_orders(settings, layout, needs, &zone_list) {
-        if let Err(error) = run_bounded(&settings.dns.control_command, &order).await {
+    let orders = load_orders(settings, layout, needs, &zone_list);
+    for together in orders.chunk_by(|one, next| one[0] == next[0]) {
+        if let Err(error) = give_orders(settings, together, |_| false).await {
             return Err(completed(settings, error).await);
         }
     }
@@ -36,6 +40,28 @@ pub async fn load_zones(settings: &Settings, layout: &Layout, needs: &Needs) -> 
         control::order(settings.dns.control.ok_or(ServerError::NotSet("[dns] control"))?, "reload").await?;
     }
     Ok(())
+}
+
+/// Gives the orders side by side. After one that fails, in words that do not count as well, no other is begun, and those that
+/// were begun are over before the error comes back.
+async fn give_orders(
+    settings: &Settings,
+    orders: &[Vec<String>],
+    is_well: impl Fn(&str) -> bool,
+) -> Result<(), ServerError> {
+    let first: RefCell<Option<ServerError>> = RefCell::default();
+    let given = orders.iter().map(async |order| {
+        if first.borrow().is_some() {
+            return;
+        }
+        match run_bounded(&settings.dns.control_command, order).await {
+            Err(ServerError::Refused { output, .. }) if is_well(&output) => {}
+            Err(error) => drop(first.borrow_mut().get_or_insert(error)),
+            Ok(_) => {}
+        }
+    });
+    stream::iter(given).buffer_unordered(ORDERS_AT_ONCE).collect::<()>().await;
+    first.into_inner().map_or(Ok(()), Err)
 }
 
 /// An error of the control program, with what the server's own checker says of its configuration: `failure` alone helps nobody.
@@ -53,13 +79,9 @@ async fn completed(settings: &Settings, error: ServerError) -> ServerError {
 /// Makes the server forget the zones that a command taken back had made it load.
 pub async fn unload_zones(settings: &Settings, layout: &Layout, needs: &Needs) -> Result<(), ServerError> {
     let (gone, left) = taken_back(settings, needs);
-    for zone in gone {
-        // One that BIND had not been told of yet is unknown to it, as it should be.
-        match run_bounded(&settings.dns.control_command, &["delzone".to_string(), zone.to_string()]).await {
-            Err(ServerError::Refused { output, .. }) if output.contains("not found") => {}
-            other => drop(other?),
-        }
-    }
+    let orders: Vec<Vec<String>> = gone.iter().map(|zone| vec!["delzone".to_string(), zone.to_string()]).collect();
+    // One that BIND had not been told of yet is unknown to it, as it should be.
+    give_orders(settings, &orders, |output| output.contains("not found")).await?;
     load_zones(settings, layout, &left).await
 }
 

@@ -110,6 +110,12 @@ impl Quay {
         assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
     }
 
+    /// What the server answers to an order, whatever it is.
+    pub fn says(&self, order: &[&str]) -> String {
+        let output = Command::new(&self.control[0]).args(&self.control[1..]).args(order).output().unwrap();
+        String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr)
+    }
+
     pub fn server(&self) -> SocketAddr {
         SocketAddr::new(self.world.cast.nameservers()[0], self.world.cast.dns_port)
     }
