@@ -104,7 +104,7 @@ mod tests {
             (der(&["gullrock.example"], None, true), "without proof"),
             (der(&["gullrock.example"], Some("another.thumbprint"), true), "another one"),
             (der(&["gullrock.example"], Some(content), false), "another one"),
-            (b"no certificate".to_vec(), "rror"),
+            (b"no certificate".to_vec(), "cannot be read"),
         ] {
             let refused = proves(&der, &host("gullrock.example"), content).unwrap_err();
             assert!(refused.contains(words), "{refused}");

@@ -99,8 +99,8 @@ pub fn zone_in_step(
         }
         let altered = alter(&document, request, around, today)?;
         document = altered.zone;
-        removed.extend(altered.removed);
-        added.extend(altered.added);
+        removed.extend(altered.facts.removed);
+        added.extend(altered.facts.added);
     }
     let is_in_step = removed.is_empty() && added.is_empty();
     Ok((!is_in_step).then(|| kept.change(&document, &removed, &added)))

@@ -74,8 +74,8 @@ pub fn add_listed(
     let mut plan = Plan::new(format!("add records to {}", kept.zone.name));
     if !added.is_empty() {
         let altered = add_records(&kept.document, added, around, serial_date(now))?;
-        plan.change(kept.change(&altered.zone, &altered.removed, &altered.added));
-        plan.remark(ZoneRemark::RecordsAdded { zone: kept.zone.name.clone(), records: altered.added });
+        plan.change(kept.change(&altered.zone, &altered.facts.removed, &altered.facts.added));
+        plan.remark(ZoneRemark::RecordsAdded { zone: kept.zone.name.clone(), records: altered.facts.added });
     }
     Ok((plan, counts))
 }

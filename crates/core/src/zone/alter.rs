@@ -57,6 +57,14 @@ impl AlterRequest {
 #[derive(Debug, Clone)]
 pub struct Altered {
     pub zone: Document,
+    pub facts: AlterFacts,
+}
+
+/// What it comes to, beside the zone itself, which may be large.
+#[derive(Debug, Clone)]
+pub struct AlterFacts {
+    /// The serial of the zone from now on.
+    pub serial: u32,
     pub removed: Vec<Record>,
     pub added: Vec<Record>,
     /// How long an answer of before may still be cached, in seconds.
@@ -154,7 +162,8 @@ fn judged(
     }
     // "No such name" and "no such data" are cached alike (RFC 2308 section 5).
     let old_answers_for = present.iter().map(|record| record.ttl).max().unwrap_or(zone.soa().negative_ttl);
-    Ok(Altered { zone: edited, removed, added, old_answers_for, findings })
+    let facts = AlterFacts { serial: edited.soa().serial, removed, added, old_answers_for, findings };
+    Ok(Altered { zone: edited, facts })
 }
 
 fn fresh(request: &AlterRequest, ttl: u32, data: &[RecordData]) -> Vec<Record> {
@@ -235,13 +244,13 @@ mod tests {
     #[test]
     fn added_replaced_and_removed_with_the_ttl_of_the_set() {
         let added = asked("add", "@", "A", &["192.0.2.4", "192.0.2.5"]).unwrap();
-        assert_eq!((added.added.len(), added.added[0].ttl, added.old_answers_for), (2, 3600, 3600));
+        assert_eq!((added.facts.added.len(), added.facts.added[0].ttl, added.facts.old_answers_for), (2, 3600, 3600));
         assert_eq!(added.zone.soa().serial, 2026112302);
         let replaced = asked("replace", "@", "A", &["192.0.2.3", "192.0.2.9"]).unwrap();
-        assert_eq!((replaced.removed.len(), replaced.added.len()), (1, 1), "what stays is left alone");
+        assert_eq!((replaced.facts.removed.len(), replaced.facts.added.len()), (1, 1), "what stays is left alone");
         let removed = asked("remove", "www", "CNAME", &[]).unwrap();
-        assert_eq!((removed.removed.len(), removed.old_answers_for), (1, 60));
-        assert_eq!(asked("add", "new", "TXT", &["hello"]).unwrap().old_answers_for, 300, "the negative TTL");
+        assert_eq!((removed.facts.removed.len(), removed.facts.old_answers_for), (1, 60));
+        assert_eq!(asked("add", "new", "TXT", &["hello"]).unwrap().facts.old_answers_for, 300, "the negative TTL");
     }
 
     #[test]

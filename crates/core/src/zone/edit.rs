@@ -118,8 +118,8 @@ impl Document {
         soa: Option<&Soa>,
         today: Date,
     ) -> Result<Document, EditError> {
-        let expected = self.digests(&|record| !removed.contains(record), added);
-        match self.spliced_to(splices.clone(), expected.clone(), soa, today) {
+        let expected = self.digest(&|record| !removed.contains(record), added);
+        match self.spliced_to(splices.clone(), expected, soa, today) {
             // Lines that take their TTL from the one before it must say it themselves where that one changes.
             Err(EditError::OthersChange) => {
                 let guards = self.ttl_guards(&splices);
@@ -148,11 +148,11 @@ impl Document {
         guards
     }
 
-    /// The same, for records that have these digests afterwards.
+    /// The same, for records that have this digest afterwards.
     pub(super) fn spliced_to(
         &self,
         mut splices: Vec<(Range<usize>, String)>,
-        expected: Vec<u64>,
+        expected: Digest,
         soa: Option<&Soa>,
         today: Date,
     ) -> Result<Document, EditError> {
@@ -174,7 +174,7 @@ impl Document {
         }
         bytes.extend_from_slice(&self.source()[done..]);
         let edited = self.again(bytes).map_err(EditError::Unreadable)?;
-        if expected == edited.digests(&|_| true, &[]) { Ok(edited) } else { Err(EditError::OthersChange) }
+        if expected == edited.digest(&|_| true, &[]) { Ok(edited) } else { Err(EditError::OthersChange) }
     }
 
     /// The values of the start of authority that change, each in its place: the serial always does.
@@ -280,33 +280,47 @@ impl Document {
 }
 
 impl Document {
-    /// [`digests`] of those records that stay, and of further ones; those of a large zone are made of both halves at once.
-    fn digests(&self, stays: &(impl Fn(&Record) -> bool + Sync), more: &[Record]) -> Vec<u64> {
-        let of = |entries| digests(records_of(entries).filter(|record| stays(record)));
+    /// The [`Digest`] of those records that stay, and of further ones; that of a large zone is made of both halves at once.
+    fn digest(&self, stays: &(impl Fn(&Record) -> bool + Sync), more: &[Record]) -> Digest {
+        let of = |entries| Digest::of(records_of(entries).filter(|record| stays(record)));
         if self.entries.len() < WORTH_TWO {
-            return digests(self.records().filter(|record| stays(record)).chain(more));
+            return Digest::of(self.records().filter(|record| stays(record)).chain(more));
         }
         let (one, two) = self.entries.split_at(self.entries.len() / 2);
-        let mut all = std::thread::scope(|scope| {
+        let halves = std::thread::scope(|scope| {
             let second = scope.spawn(|| of(two));
-            let mut all = of(one);
-            all.extend(second.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
-            all
+            of(one).and(second.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
         });
-        all.extend(digests(more.iter()));
-        // Merges what is in order already.
-        all.sort();
-        all
+        halves.and(Digest::of(more.iter()))
     }
 }
 
-/// All records but the SOA, whose serial changes, in a form that compares quickly whatever their order.
-pub(super) fn digests<'a>(records: impl Iterator<Item = &'a Record>) -> Vec<u64> {
-    let others = records.filter(|record| record.record_type() != RecordType::SOA);
-    let hasher = foldhash::quality::FixedState::default();
-    let mut digests: Vec<u64> = others.map(|record| hasher.hash_one(record)).collect();
-    digests.sort_unstable();
-    digests
+/// All records but the SOA, whose serial changes, in a form that is the same whatever their order: how many there are, and two
+/// sums of what each comes to. One record more, less or other than meant is another digest.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(super) struct Digest {
+    count: usize,
+    sum: u128,
+    squares: u128,
+}
+
+impl Digest {
+    pub(super) fn of<'a>(records: impl Iterator<Item = &'a Record>) -> Self {
+        let hasher = foldhash::quality::FixedState::default();
+        let others = records.filter(|record| record.record_type() != RecordType::SOA);
+        others.fold(Self::default(), |all, record| {
+            let one = u128::from(hasher.hash_one(record));
+            all.and(Self { count: 1, sum: one, squares: one * one })
+        })
+    }
+
+    fn and(self, other: Self) -> Self {
+        Self {
+            count: self.count + other.count,
+            sum: self.sum.wrapping_add(other.sum),
+            squares: self.squares.wrapping_add(other.squares),
+        }
+    }
 }
 
 #[cfg(test)]

@@ -6,7 +6,7 @@ use std::ops::Range;
 use jiff::civil::Date;
 
 use super::EditError;
-use super::edit::digests;
+use super::edit::Digest;
 use super::token::{LogicalLine, logical_line};
 use super::{Document, Entry, Item, Record, RecordType, parse_ttl};
 
@@ -41,7 +41,7 @@ impl Document {
             .records()
             .map(|record| Record { ttl: changes(record).unwrap_or(record.ttl), ..record.clone() })
             .collect();
-        self.spliced_to(splices, digests(expected.iter()), None, today)
+        self.spliced_to(splices, Digest::of(expected.iter()), None, today)
     }
 
     /// Where the time stands in the line of a record, and what is put there: in the place of the old one, else before the

@@ -28,7 +28,7 @@ mod ttl;
 mod typed;
 mod update;
 
-pub use alter::{AlterRefused, AlterRequest, Alteration, Altered, add_records, alter, default_ttl};
+pub use alter::{AlterFacts, AlterRefused, AlterRequest, Alteration, Altered, add_records, alter, default_ttl};
 pub use document::{Document, Entry, Item};
 pub use error::{EditError, ZoneError, ZoneProblem};
 pub use former::{

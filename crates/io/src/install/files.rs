@@ -3,6 +3,7 @@
 use std::fs::{self, File};
 use std::io::{self, Read, Write};
 use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
+use std::panic::resume_unwind;
 use std::path::{Path, PathBuf};
 
 use super::attributes;
@@ -134,12 +135,21 @@ pub fn link_target(path: &Path) -> Option<PathBuf> {
 pub fn replace_if_unchanged(path: &Path, before: &[u8], content: &[u8]) -> Result<(), FileError> {
     // What a link points to is replaced, not the link.
     let (path, mode) = place_and_mode(path)?;
-    if !has_content(&path, before).map_err(failed("cannot read", &path))? {
+    let file = written_beside(&path, content, mode)?;
+    attributes::keep(&path, file.as_file(), true)?;
+    // The disk takes its time for a large one: meanwhile it is looked whether the old one is as it was.
+    let (written, unchanged) = std::thread::scope(|scope| {
+        let writing = std::thread::Builder::new().spawn_scoped(scope, || file.as_file().sync_all());
+        let unchanged = has_content(&path, before);
+        // Without a thread, `finish` waits for it; what goes wrong is told once, to whoever asks first.
+        let written = writing.map_or(Ok(()), |writing| writing.join().unwrap_or_else(|panic| resume_unwind(panic)));
+        (written, unchanged)
+    });
+    written.map_err(failed("cannot write to disk", &path))?;
+    if !unchanged.map_err(failed("cannot read", &path))? {
         let changed = io::Error::other("it has been changed by somebody else since it was read; nothing was done");
         return Err(failed("cannot replace", &path)(changed));
     }
-    let file = written_beside(&path, content, mode)?;
-    attributes::keep(&path, file.as_file(), true)?;
     finish(file, &path)
 }
 

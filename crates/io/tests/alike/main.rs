@@ -133,8 +133,8 @@ fn an_edit_of_an_ugly_zone_changes_for_bind_exactly_what_it_says() {
                 lines.iter().filter(|line| !line.contains(" SOA ")).cloned().collect()
             };
             let mut expected = without_soa(&before);
-            altered.removed.iter().for_each(|record| assert!(expected.remove(&line(record)), "{name}: {record}"));
-            expected.extend(altered.added.iter().map(line));
+            altered.facts.removed.iter().for_each(|record| assert!(expected.remove(&line(record)), "{name}: {record}"));
+            expected.extend(altered.facts.added.iter().map(line));
             assert_eq!(without_soa(&after), expected, "{name}: {request:?}");
             done += 1;
         }

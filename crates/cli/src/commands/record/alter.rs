@@ -146,7 +146,8 @@ fn in_file(
     }
     let done = !manner.options.dry_run;
     if done {
-        replace_if_unchanged(file, plan.set.before(file).unwrap_or_default(), altered.zone.source())?;
+        let [before, after] = [plan.set.before(file), plan.set.pending(file)].map(Option::unwrap_or_default);
+        replace_if_unchanged(file, before, after)?;
     }
     let carried = Carried { plan, entry: None, took: Duration::ZERO, missing: vec![] };
     Ok(Box::new(RecordReport { verb: asked.verb, carried, altered, done, loaded: None, watched: None }))

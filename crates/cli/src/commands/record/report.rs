@@ -1,6 +1,6 @@
 //! What a change of records came to, shown.
 
-use brightharbor_core::zone::{Altered, Record, show_seconds};
+use brightharbor_core::zone::{AlterFacts, Record, show_seconds};
 use jiff::{SignedDuration, Timestamp};
 use serde_json::{Value, json};
 
@@ -14,7 +14,7 @@ use crate::show::{Shown, json, words};
 pub struct RecordReport {
     pub verb: &'static str,
     pub carried: Carried,
-    pub altered: Altered,
+    pub altered: AlterFacts,
     pub done: bool,
     /// When a server was seen to answer with it.
     pub loaded: Option<Timestamp>,
@@ -60,7 +60,7 @@ impl Shown for RecordReport {
             "change": json::ChangeDocument::from(&self.carried),
             "removed": shown(&self.altered.removed),
             "added": shown(&self.altered.added),
-            "serial": self.altered.zone.soa().serial,
+            "serial": self.altered.serial,
             "old_answers_for": self.altered.old_answers_for,
             "old_answers_until": self.old_until().map(|until| until.to_string()),
             "findings": self.altered.findings.iter().map(json::FindingDocument::from).collect::<Vec<_>>(),
