@@ -19,6 +19,8 @@ pub enum Topic {
     CertificateEnding,
     CertificateExpired,
     CertificateRevoked,
+    /// One that demands its CA's statement in each handshake is about to be without one, or is.
+    StapleMissing,
     /// A service or another site could not be given the certificate that it needs.
     ServiceBehind,
     /// Nobody, or the wrong servers, are asked for a name.

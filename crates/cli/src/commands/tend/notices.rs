@@ -7,6 +7,7 @@ use brightharbor_io::notify::{Notified, notify};
 use jiff::Timestamp;
 
 use super::report::Tended;
+use super::staples::Restapled;
 use crate::error::Error;
 
 /// Sends what this run has found; `None` where there is no such command.
@@ -15,6 +16,7 @@ pub(super) async fn tell(harbor: &Harbor, report: &Tended, now: Timestamp) -> Re
     found.extend(report.running_out.iter().map(|one| Condition::of_ending(&one.certificate, now)));
     let behind = report.brought.iter().filter_map(|brought| Some((&brought.service, brought.problem.as_ref()?)));
     found.extend(behind.map(|(service, problem)| Condition::plain(Topic::ServiceBehind, service, problem)));
+    found.extend(report.staples.iter().filter_map(Restapled::condition));
     found.extend(report.backup.as_ref().err().map(|why| Condition::plain(Topic::BackupFailed, "inventory", why)));
     let left_alone = |site: &str| {
         let later = report.later.iter().any(|later| later.site.as_str() == site);

@@ -149,6 +149,12 @@ impl Tended {
             "Certificates that somebody has to look after.",
             count(self.running_out.len()),
         );
+        let unstapled = self.staples.iter().filter(|one| one.is_fault());
+        metrics.single(
+            "staples_missing",
+            "Certificates that demand their CA's statement and are about to be without one.",
+            count(unstapled.count()),
+        );
         let behind = self.brought.iter().filter(|brought| brought.problem.is_some());
         metrics.single("services_behind", "Services without the certificate that they need.", count(behind.count()));
         metrics.single(

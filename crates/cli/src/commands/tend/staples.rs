@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use brightharbor_core::certificate::{NewStaple, place_staples};
 use brightharbor_core::name::Host;
+use brightharbor_core::notice::{Condition, Topic};
 use brightharbor_io::clock;
 use brightharbor_io::load::{self, StapleSeen};
 use brightharbor_io::probe::{RevocationLists, fetch_staple};
@@ -34,6 +35,12 @@ impl Restapled {
     /// Visitors are about to be refused, or are.
     pub(super) fn is_fault(&self) -> bool {
         self.urgent && self.problem.is_some()
+    }
+
+    /// What is worth a notice.
+    pub(super) fn condition(&self) -> Option<Condition> {
+        let problem = self.problem.as_deref().filter(|_| self.urgent)?;
+        Some(Condition::plain(Topic::StapleMissing, self.site.as_str(), problem))
     }
 
     /// Nothing is to be told of it: there will be another try, in time.

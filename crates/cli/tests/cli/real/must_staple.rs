@@ -134,6 +134,14 @@ impl Shore {
         fs::write(&main, text.replace("#SSLStaplingCache", "SSLStaplingCache")).unwrap();
     }
 
+    /// Has events written into this file.
+    fn listen(&self, heard: &Path) {
+        let toml = self.coast.harbor().join("harbor.toml");
+        let text = fs::read_to_string(&toml).unwrap();
+        let command = ["/bin/sh", "-c", &format!("cat >> {}", heard.display())];
+        fs::write(&toml, format!("{text}\n[notify]\ncommand = {command:?}\n")).unwrap();
+    }
+
     fn json(&self, arguments: &[&str], exit: i32) -> Value {
         self.coast.json(arguments, exit)
     }
@@ -222,7 +230,13 @@ fn nginx_shows_what_tend_keeps_fresh() {
     let tended = shore.json(&["tend"], 0);
     assert_eq!(tended["staples"].as_array().unwrap().len(), 0, "{tended}");
     std::thread::sleep(Duration::from_secs(66).saturating_sub(begun.elapsed()));
-    let told = shore.coast.run(&["tend"]).expect(1);
+    let (heard, metrics) = (shore.coast.path("heard"), shore.coast.path("tend.prom"));
+    shore.listen(&heard);
+    let told = shore.coast.run(&["tend", "--metrics", metrics.to_str().unwrap()]).expect(1);
+    let heard = fs::read_to_string(heard).unwrap();
+    assert!(heard.contains("\"topic\":\"staple-missing\"") && heard.contains("\"turn\":\"begins\""), "{heard}");
+    let metrics = fs::read_to_string(metrics).unwrap();
+    assert!(metrics.contains("brightharbor_staples_missing 1\n"), "{metrics}");
     assert!(told.contains("no statement of its CA, without which browsers refuse"), "{told}");
 
     // It was left alone for an hour, since it gave nothing; then it is asked again.
