@@ -306,6 +306,7 @@ const REMARKS: &[(&str, &str)] = &[
     ("root-is-open", "a document root can be read by other accounts"),
     ("same-address", "two nameservers have one address"),
     ("served-elsewhere", "a name is an alias of one that is served elsewhere"),
+    ("service-must-staple", "a service gets a certificate that demands its CA's statement in each handshake"),
     ("service-skipped", "a service gets no certificate"),
     ("service-up-to-date", "a service has the certificate already"),
     ("shares", "a site is served with the certificate of another one"),

@@ -397,6 +397,7 @@ fn documents_about_what_a_ca_is_told_have_their_settled_members() {
             "demanded",
             "would_try",
             "edited_zones",
+            "staples",
             "signing",
             "running_out",
             "out_of_step",

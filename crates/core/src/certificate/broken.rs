@@ -36,7 +36,7 @@ pub(super) fn pem_words(error: &PEMError) -> String {
 mod tests {
     use crate::certificate::{read_chain, read_der, read_request};
 
-    /// Words of ours for whatever is wrong: no type, no number, no English of a library.
+    /// Plain words for whatever is wrong: no type, no number, no English of a library.
     #[test]
     fn a_certificate_that_was_changed_anywhere_is_read_or_refused_in_words() {
         let key = rcgen::KeyPair::generate().unwrap();

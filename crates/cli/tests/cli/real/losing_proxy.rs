@@ -1,11 +1,12 @@
-//! A proxy before the test CA of the `pebble` package that loses one answer: the request arrives, what comes back does not.
-//! The CA tells its URLs by the Host field, so that all requests come through.
+//! A proxy before the test CA of the `pebble` package that does something to one answer: the request arrives, and what comes
+//! back is lost, late, cut off or sent twice. The CA tells its URLs by the Host field, so that all requests come through.
 
 use std::io::{Read, Write};
 use std::net::{SocketAddr, TcpListener, TcpStream};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicI64, AtomicUsize, Ordering};
+use std::time::Duration;
 
 use brightharbor_io::trust;
 use rcgen::{CertificateParams, KeyPair, SanType};
@@ -15,18 +16,30 @@ use rustls::{ClientConnection, ServerConfig, ServerConnection, StreamOwned};
 use super::ca::{Ca, Manner, start_ca_with};
 use crate::coast::Coast;
 
+/// What happens to an answer on its way.
+#[derive(Clone, Copy)]
+enum Harm {
+    Lost,
+    /// It comes after so long.
+    Late(Duration),
+    /// Half of it comes.
+    Cut,
+    /// A second copy comes at once: whoever asks on in the same connection must not take it for another answer.
+    Twice,
+}
+
 struct Proxy {
     address: SocketAddr,
     /// Requests that came through.
     seen: Arc<AtomicUsize>,
     /// Orders that were placed through it.
     orders: Arc<AtomicUsize>,
-    /// How many answers pass before one is lost; below zero: all pass.
+    /// How many answers pass before one is harmed; below zero: all pass.
     passes: Arc<AtomicI64>,
 }
 
 impl Proxy {
-    fn start(folder: &Path, ca: &Ca, at: std::net::IpAddr) -> Self {
+    fn start(folder: &Path, ca: &Ca, at: std::net::IpAddr, harm: Harm) -> Self {
         let key = KeyPair::generate().unwrap();
         let mut params = CertificateParams::default();
         params.subject_alt_names = vec![SanType::IpAddress(at)];
@@ -63,11 +76,20 @@ impl Proxy {
                         counted.fetch_add(1, Ordering::SeqCst);
                         let is_order = request.starts_with(b"POST /order-plz ") && answer.starts_with(b"HTTP/1.1 201");
                         placed.fetch_add(usize::from(is_order), Ordering::SeqCst);
-                        // The one that makes it zero is lost; from then on all pass.
-                        if left.load(Ordering::SeqCst) >= 0 && left.fetch_sub(1, Ordering::SeqCst) == 0 {
-                            return;
-                        }
-                        if from.write_all(&answer).and_then(|()| from.flush()).is_err() {
+                        // The one that makes it zero is harmed; from then on all pass.
+                        let is_harmed = left.load(Ordering::SeqCst) >= 0 && left.fetch_sub(1, Ordering::SeqCst) == 0;
+                        let sent = match harm {
+                            _ if !is_harmed => answer,
+                            Harm::Lost => return,
+                            Harm::Cut => answer[..answer.len() / 2].to_vec(),
+                            Harm::Twice => answer.repeat(2),
+                            Harm::Late(after) => {
+                                std::thread::sleep(after);
+                                answer
+                            }
+                        };
+                        let ends = is_harmed && matches!(harm, Harm::Cut);
+                        if from.write_all(&sent).and_then(|()| from.flush()).is_err() || ends {
                             return;
                         }
                     }
@@ -77,7 +99,7 @@ impl Proxy {
         Self { address, seen, orders, passes }
     }
 
-    fn lose_after(&self, answers: usize) {
+    fn harm_after(&self, answers: usize) {
         self.passes.store(i64::try_from(answers).unwrap(), Ordering::SeqCst);
     }
 }
@@ -121,9 +143,29 @@ const FEWEST: usize = 8;
 
 #[test]
 fn each_answer_of_the_test_ca_may_get_lost() {
+    harm_each(Harm::Lost);
+}
+
+#[test]
+fn each_answer_of_the_test_ca_may_be_late() {
+    harm_each(Harm::Late(Duration::from_secs(2)));
+}
+
+#[test]
+fn each_answer_of_the_test_ca_may_be_cut_off() {
+    harm_each(Harm::Cut);
+}
+
+#[test]
+fn each_answer_of_the_test_ca_may_come_twice() {
+    harm_each(Harm::Twice);
+}
+
+/// Whatever happens to which answer: the renewal is there after the same run or the next one, with one order.
+fn harm_each(harm: Harm) {
     let coast = Coast::with_bakery();
     let ca = start_ca_with(&coast.world.cast, coast.folder.path(), &Manner::default());
-    let proxy = Proxy::start(coast.folder.path(), &ca, coast.world.cast.ca());
+    let proxy = Proxy::start(coast.folder.path(), &ca, coast.world.cast.ca(), harm);
     let toml = coast.harbor().join("harbor.toml");
     let text = std::fs::read_to_string(&toml).unwrap();
     let roots = format!("trust-roots = [\"{}\", ", ca.root.display());
@@ -138,18 +180,18 @@ fn each_answer_of_the_test_ca_may_get_lost() {
     coast.json(&["certificate", "renew", SITE], 0);
     let whole = proxy.seen.load(Ordering::SeqCst) - before;
     assert!((6..30).contains(&whole), "{whole}");
-    for lost in 0..whole {
+    for harmed in 0..whole {
         let placed = proxy.orders.load(Ordering::SeqCst);
-        proxy.lose_after(lost);
+        proxy.harm_after(harmed);
         let renewed = coast.run(&["certificate", "renew", SITE]);
         let tended = coast.run(&["tend"]);
-        assert!(renewed.exit == 0 || tended.exit == 0, "answer {lost}: {renewed:?}\n{tended:?}");
+        assert!(renewed.exit == 0 || tended.exit == 0, "answer {harmed}: {renewed:?}\n{tended:?}");
         if proxy.passes.load(Ordering::SeqCst) >= 0 {
             // A CA that validates sooner than the one counted is asked less often.
-            assert!(lost >= FEWEST, "answer {lost} was not lost");
+            assert!(harmed >= FEWEST, "answer {harmed} was not harmed");
             break;
         }
-        assert_eq!(proxy.orders.load(Ordering::SeqCst), placed + 1, "answer {lost}: {renewed:?}\n{tended:?}");
+        assert_eq!(proxy.orders.load(Ordering::SeqCst), placed + 1, "answer {harmed}: {renewed:?}\n{tended:?}");
         coast.json(&["certificate", "check", SITE], 0);
     }
 }
