@@ -350,6 +350,31 @@ fn a_profile_that_the_ca_withdraws_is_asked_for_until_it_is_urgent() {
     assert!(!coast.run(&["certificate", "list"]).expect(0).contains("without profile"));
 }
 
+#[test]
+fn a_statement_that_cannot_be_had_is_waited_for_until_it_is_urgent() {
+    const SITE: &str = "crumbandtide.example";
+    let coast = Coast::with_bakery();
+    let (before, placed) = (folders(&coast, SITE), coast.world.orders());
+    // This CA names nobody who could make one.
+    for _ in 0..2 {
+        let refused = coast.json(&["certificate", "issue", SITE, "--stapled"], 4);
+        assert_eq!(refused["error"]["code"], "no-staple", "{refused:#}");
+        assert_eq!(coast.world.orders(), placed + 1, "the order goes on, and is not placed again");
+    }
+    assert_eq!(folders(&coast, SITE), before, "it has weeks");
+    let after = |hours: i64| jiff::Timestamp::now() + jiff::SignedDuration::from_hours(hours);
+    coast.record_certificate(SITE, |present| Certificate { not_before: after(-140), not_after: after(12), ..present });
+    let renewed = coast.json(&["certificate", "renew", SITE], 0);
+    let certificate = &renewed["certificate"];
+    assert_eq!((&certificate["unstapled"], &certificate["stapled"]), (&true.into(), &false.into()), "{renewed:#}");
+    assert!(coast.run(&["certificate", "list"]).expect(0).contains("without staple"));
+    // It is still wished for, and asked for at the next renewal; what is there is good until then.
+    assert_eq!(coast.json(&["tend"], 0)["tried"].as_array().unwrap().len(), 0);
+    assert_eq!(coast.json(&["certificate", "issue", SITE], 4)["error"]["code"], "no-staple");
+    coast.json(&["certificate", "issue", SITE, "--stapled=no"], 0);
+    assert!(!coast.run(&["certificate", "list"]).expect(0).contains("without staple"));
+}
+
 /// A name that leads elsewhere by now, in a certificate that ends in two days.
 #[test]
 fn what_is_given_up_in_an_urgent_case_is_named_or_waited_for() {

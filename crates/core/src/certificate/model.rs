@@ -83,6 +83,9 @@ pub struct CertificateDetails {
     /// Whether the CA was asked for one that demands its statement in each handshake (RFC 7633).
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     pub stapled: bool,
+    /// Whether that was wished for as well, and given up since it could not be had and time was short.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub unstapled: bool,
 }
 
 /// Where a certificate comes from.

@@ -6,7 +6,7 @@ use std::net::SocketAddr;
 
 use brightharbor_core::acme::{Identifier, Problem, Refusal};
 use brightharbor_core::certificate::securing::{
-    Aside, Course, Issued, NotIssued, Ordered, Refused, Rest, Stage, ToOrder, steps_in, takes_any_kind,
+    Aside, Course, Issued, NotIssued, Ordered, Refused, Rest, Stage, ToOrder, Unmet, rest_of, steps_in, takes_any_kind,
 };
 use brightharbor_core::certificate::{CertificateSource, CertificateWish, read_chain, renewal_id};
 use brightharbor_core::name::Host;
@@ -85,10 +85,13 @@ async fn order_for(
 ) -> Result<Ordered, OrderError> {
     let wish = &wanted.wish;
     let mut tried = order_at(door, harbor, sessions, site, wanted, wish).await;
-    let withdrawn = matches!(tried, Err(OrderError::Refused(Refusal::Profile { .. })));
-    if withdrawn && takes_any_kind(wanted.present.as_ref(), clock::now()) {
-        let any = CertificateWish { profile: None, ..(**wish).clone() };
-        tried = order_at(door, harbor, sessions, site, wanted, &any).await;
+    let mut rest = (**wish).clone();
+    while let Some(unmet) = tried.as_ref().err().and_then(|error| error.unmet(&rest)) {
+        if !takes_any_kind(wanted.present.as_ref(), clock::now()) {
+            break;
+        }
+        rest = rest_of(&rest, unmet);
+        tried = order_at(door, harbor, sessions, site, wanted, &rest).await;
     }
     let Err(OrderError::Refused(Refusal::Silent { during, mut what, not_before })) = tried else { return tried };
     let since = sessions.get(harbor, wish.ca.as_deref())?.silent_since();
@@ -161,7 +164,8 @@ async fn order_at(
                     Rest::Order => {}
                     Rest::AsGood => {
                         let (ca, profile, refused) = (wish.ca.clone(), wish.profile.clone(), told(left));
-                        return Ok(Ordered { issued: None, names, wildcards, ca, profile, refused, aside: None });
+                        let (issued, stapled, aside) = (None, wish.stapled, None);
+                        return Ok(Ordered { issued, names, wildcards, ca, profile, stapled, refused, aside });
                     }
                     Rest::CoversLess => return Err(OrderError::Refused(Refusal::Names(left))),
                 }
@@ -172,7 +176,8 @@ async fn order_at(
                 issued.staple = staple_of_new(&issued.chain_pem, harbor).await.map_err(OrderError::NoStaple)?;
                 let aside = laid_aside(harbor, site, wanted, &issued, &names)?;
                 let (ca, profile, refused) = (wish.ca.clone(), wish.profile.clone(), told(left));
-                return Ok(Ordered { issued: Some(issued), names, wildcards, ca, profile, refused, aside });
+                let (issued, stapled) = (Some(issued), wish.stapled);
+                return Ok(Ordered { issued, names, wildcards, ca, profile, stapled, refused, aside });
             }
         }
     }
@@ -222,6 +227,19 @@ fn not_issued(error: &OrderError) -> NotIssued {
 }
 
 impl OrderError {
+    /// What of the wish it is about, if it is the wish that cannot be met.
+    fn unmet(&self, wish: &CertificateWish) -> Option<Unmet> {
+        match self {
+            OrderError::Refused(Refusal::Profile { .. }) if wish.profile.is_some() => Some(Unmet::Profile),
+            OrderError::NoStaple(_) if wish.stapled => Some(Unmet::Staple),
+            // CAs that do not know the demand refuse the request that it stands in (RFC 8555 section 7.4).
+            OrderError::Refused(Refusal::Problem { problem, .. }) if wish.stapled && problem.word() == "badCSR" => {
+                Some(Unmet::Staple)
+            }
+            _ => None,
+        }
+    }
+
     /// The word that programs know it by.
     pub fn code(&self) -> &'static str {
         match self {

@@ -95,10 +95,7 @@ impl Row {
         let names = counted(names_of(certificate).len(), "name");
         vec![
             host_words(self.site.main()),
-            match self.site.rules.certificate.withdrawn(&certificate.details) {
-                Some(wished) => format!("{}, without profile {wished}", source_words(certificate)),
-                None => source_words(certificate),
-            },
+            self.source_words(certificate),
             certificate.state.word().to_string(),
             left_words(certificate, now),
             self.served_at.join(", "),
@@ -107,6 +104,19 @@ impl Row {
                 holes => format!("{names}, {holes} not covered"),
             },
         ]
+    }
+
+    /// With what was wished for and could not be had.
+    fn source_words(&self, certificate: &Certificate) -> String {
+        let wish = &self.site.rules.certificate;
+        let mut words = source_words(certificate);
+        if let Some(wished) = wish.withdrawn(&certificate.details) {
+            words.push_str(&format!(", without profile {wished}"));
+        }
+        if wish.stapled && certificate.details.unstapled {
+            words.push_str(", without staple");
+        }
+        words
     }
 
     fn cover_words(&self, hostname: &Host, now: Timestamp) -> String {

@@ -32,6 +32,10 @@ pub fn secured(page: &mut Page, secured: &Secured) {
             }
             if *new && certificate.files.is_stapled() {
                 page.hanging("  with: ", "the statement of its CA in each handshake, which `tend` keeps fresh");
+            } else if *new && certificate.details.unstapled {
+                let words =
+                    "a demand for its CA's statement, which cannot be met now; the next renewal asks for it again";
+                page.hanging("  without: ", words);
             } else if *new && certificate.details.stapled {
                 page.hanging(
                     "  without: ",

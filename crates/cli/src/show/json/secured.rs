@@ -23,6 +23,8 @@ pub struct SecuredDocument {
     instead_of_profile: Option<String>,
     /// Whether it is shown with its CA's statement in each handshake, since it demands that (RFC 7633).
     stapled: bool,
+    /// Whether it demands no such statement although that was wished for, since none could be had and time was short.
+    unstapled: bool,
     /// Why the CA has issued nothing, in a word.
     code: Option<&'static str>,
     reason: Option<String>,
@@ -68,6 +70,7 @@ impl From<&Secured> for SecuredDocument {
                 .map(|certificate| certificate.details.ca.clone().unwrap_or_else(|| "default".into())),
             instead_of_profile: certificate.and_then(|certificate| certificate.details.instead_of_profile.clone()),
             stapled: certificate.is_some_and(|certificate| certificate.files.is_stapled()),
+            unstapled: certificate.is_some_and(|certificate| certificate.details.unstapled),
             code: match &secured.outcome {
                 SecureOutcome::Refused { why, .. } => Some(why.code),
                 _ => None,

@@ -161,8 +161,18 @@ fn each_answer_of_the_test_ca_may_come_twice() {
     harm_each(Harm::Twice);
 }
 
-/// Whatever happens to which answer: the renewal is there after the same run or the next one, with one order.
+/// Later than anybody waits for it: the request has arrived all the same.
+#[test]
+fn an_answer_of_the_test_ca_may_be_later_than_it_is_waited_for() {
+    harm_some(Harm::Late(Duration::from_secs(23)), |at| at == 1);
+}
+
 fn harm_each(harm: Harm) {
+    harm_some(harm, |_| true);
+}
+
+/// Whatever happens to which answer: the renewal is there after the same run or the next one, with one order.
+fn harm_some(harm: Harm, is_meant: impl Fn(usize) -> bool) {
     let coast = Coast::with_bakery();
     let ca = start_ca_with(&coast.world.cast, coast.folder.path(), &Manner::default());
     let proxy = Proxy::start(coast.folder.path(), &ca, coast.world.cast.ca(), harm);
@@ -180,7 +190,7 @@ fn harm_each(harm: Harm) {
     coast.json(&["certificate", "renew", SITE], 0);
     let whole = proxy.seen.load(Ordering::SeqCst) - before;
     assert!((6..30).contains(&whole), "{whole}");
-    for harmed in 0..whole {
+    for harmed in (0..whole).filter(|at| is_meant(*at)) {
         let placed = proxy.orders.load(Ordering::SeqCst);
         proxy.harm_after(harmed);
         let renewed = coast.run(&["certificate", "renew", SITE]);

@@ -82,6 +82,7 @@ impl Course {
                 wildcards: vec![],
                 ca: None,
                 profile: None,
+                stapled: false,
             };
             course.stage = Stage::Arrived(Box::new(arrived));
         }
@@ -180,10 +181,12 @@ impl Course {
                     Stage::Ended(SecureOutcome::Refused { why, kept: to_order.present.as_ref().map(Kept::of) });
                 Some(refused)
             }
-            Ok(Ordered { issued, names, wildcards, ca, profile, refused, aside: None }) => {
+            Ok(Ordered { issued, names, wildcards, ca, profile, stapled, refused, aside: None }) => {
                 self.left_out.extend(given_up(self.giving_up.as_ref(), refused));
                 self.stage = match (issued, &to_order.present) {
-                    (Some(issued), _) => Stage::Arrived(Box::new(Arrived { issued, names, wildcards, ca, profile })),
+                    (Some(issued), _) => {
+                        Stage::Arrived(Box::new(Arrived { issued, names, wildcards, ca, profile, stapled }))
+                    }
                     (None, Some(present)) => in_place(present, false),
                     (None, None) => Stage::Ended(SecureOutcome::NotYet),
                 };

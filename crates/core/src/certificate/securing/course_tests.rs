@@ -302,6 +302,7 @@ fn ordered(course: &mut Course, refused: Vec<(Identifier, String)>) {
         wildcards: vec![],
         ca: None,
         profile: None,
+        stapled: false,
         refused,
         aside: None,
     };
@@ -333,6 +334,7 @@ fn what_visitors_would_not_trust_is_laid_aside_where_they_trust_what_is_in_place
         wildcards: vec![],
         ca: None,
         profile: None,
+        stapled: false,
         refused: vec![],
         aside: Some(aside),
     }));
@@ -410,6 +412,7 @@ fn what_came_for_other_names_is_not_installed_and_what_is_lost_is_told() {
         wildcards: vec![],
         ca: None,
         profile: None,
+        stapled: false,
     };
     let refused = install_arrived(&arrived, &readied(), &settings(), &Layout::new("/harbor"), now()).unwrap_err();
     assert_eq!(refused, CertificateRefusal::OrderedNotCovered { name: host("gullrock.example") });

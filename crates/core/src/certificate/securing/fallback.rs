@@ -4,7 +4,7 @@
 use jiff::{SignedDuration, Timestamp};
 
 use super::Kept;
-use crate::certificate::Certificate;
+use crate::certificate::{Certificate, CertificateWish};
 
 /// CAs are out of order now and then: a certificate that has weeks left can wait.
 const PATIENCE: SignedDuration = SignedDuration::from_hours(24);
@@ -17,7 +17,24 @@ pub fn steps_in(silent_since: Timestamp, present: Option<&Certificate>, now: Tim
     now.duration_since(silent_since) >= if can_wait { PATIENCE } else { SHORT_PATIENCE }
 }
 
-/// Whether another kind of certificate is taken where the CA does not offer the one that was wished for any more: only before
+/// What of a wish cannot be met.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Unmet {
+    /// The CA does not offer the profile any more.
+    Profile,
+    /// The CA refuses the demand for its statement in each handshake, or makes none.
+    Staple,
+}
+
+/// The rest of the wish, where there is time for nothing else.
+pub fn rest_of(wish: &CertificateWish, unmet: Unmet) -> CertificateWish {
+    match unmet {
+        Unmet::Profile => CertificateWish { profile: None, ..wish.clone() },
+        Unmet::Staple => CertificateWish { stapled: false, ..wish.clone() },
+    }
+}
+
+/// Whether another kind of certificate is taken where the one that was wished for cannot be had any more: only before
 /// visitors would be shown one that has expired.
 pub fn takes_any_kind(present: Option<&Certificate>, now: Timestamp) -> bool {
     present.is_some_and(|one| !one.is_good(now) || now >= Kept::of(one).urgent_from)
@@ -28,6 +45,16 @@ mod tests {
     use super::*;
     use crate::certificate::{CertificateDetails, CertificateFiles, CertificateSource, CertificateState};
     use crate::name::Host;
+
+    #[test]
+    fn what_cannot_be_met_goes_and_the_rest_of_the_wish_stays() {
+        let profile = Some("week".to_string());
+        let wish = CertificateWish { profile: profile.clone(), stapled: true, keep_key: true, ..Default::default() };
+        let rest = rest_of(&wish, Unmet::Staple);
+        assert_eq!((&rest.profile, rest.stapled, rest.keep_key), (&profile, false, true));
+        let rest = rest_of(&wish, Unmet::Profile);
+        assert_eq!((&rest.profile, rest.stapled, rest.keep_key), (&None, true, true));
+    }
 
     #[test]
     fn a_day_is_waited_while_a_good_certificate_is_served_and_an_hour_otherwise() {

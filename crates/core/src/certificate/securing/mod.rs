@@ -35,7 +35,7 @@ mod standing;
 mod told;
 
 pub use course::{Course, Stage};
-pub use fallback::{steps_in, takes_any_kind};
+pub use fallback::{Unmet, rest_of, steps_in, takes_any_kind};
 pub use outcome::{Kept, NotIssued, SecureOutcome, Secured, Shown};
 pub use remember::{Refused, Remembered, pause, remember};
 pub use settle::{Readied, install_arrived, settle_verified, title};

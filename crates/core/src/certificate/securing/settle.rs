@@ -73,7 +73,8 @@ pub fn install_arrived(
                 .clone()
                 .filter(|_| !shared && !stepped_in && arrived.profile != wish.profile),
             profile: arrived.profile.clone(),
-            stapled: wish.stapled && !shared,
+            stapled: arrived.stapled,
+            unstapled: wish.stapled && !shared && !arrived.stapled,
         },
         staple,
     };

@@ -45,6 +45,8 @@ pub struct Arrived {
     pub ca: Option<String>,
     /// The kind that was ordered, by the CA's own name for it.
     pub profile: Option<String>,
+    /// Whether one was ordered that demands its CA's statement in each handshake.
+    pub stapled: bool,
 }
 
 /// The certificate of a site, with the kind of its key, as far as it can be read.
@@ -83,6 +85,7 @@ pub struct Ordered {
     /// The CA that was asked in the end, and for what kind.
     pub ca: Option<String>,
     pub profile: Option<String>,
+    pub stapled: bool,
     /// What the CA could not validate, or what we saw that it could not.
     pub refused: Vec<(Identifier, String)>,
     /// That it was laid aside, and why.
