@@ -165,6 +165,37 @@ mod tests {
     }
 
     #[test]
+    fn who_else_gets_a_certificate_that_demands_a_statement_is_told_once() {
+        use crate::harbor::Service;
+        let site = |stapled| Site {
+            account: crate::account::AccountName::parse("boatyard").unwrap(),
+            hostnames: vec![Host::parse("gullrock.example").unwrap()],
+            document_root: "/home/boatyard".into(),
+            kind: crate::site::SiteKind::AddonDomain,
+            https: crate::site::HttpsStates::default(),
+            certificate: None,
+            rules: crate::site::SiteRules {
+                certificate: Box::new(CertificateWish { stapled, ..CertificateWish::default() }),
+                ..crate::site::SiteRules::default()
+            },
+        };
+        let mut settings = settings();
+        for (name, hostname) in [("mail", "gullrock.example"), ("chat", "quay.example")] {
+            let hostname = crate::name::Hostname::parse(hostname).unwrap();
+            let service = Service { hostname, folder: "/etc/mail".into(), owner: None, mode: 0o600, reload: vec![] };
+            settings.services.insert(name.into(), service);
+        }
+        let told = |before: bool, asked: Option<bool>| {
+            let plan = keep_wish(&site(before), &WishChange { stapled: asked, ..wish() }, &settings).unwrap();
+            (plan.remarks.len(), plan.set.changes.len())
+        };
+        assert_eq!(told(false, Some(true)), (1, 1), "the mail server");
+        assert_eq!(told(true, Some(true)), (0, 0));
+        assert_eq!(told(true, None), (0, 0), "it stays");
+        assert_eq!(told(true, Some(false)), (0, 1));
+    }
+
+    #[test]
     fn a_profile_is_kept_until_another_or_none_is_named_or_another_ca() {
         let short = || Some("short".to_string());
         let before = CertificateWish { profile: short(), ..CertificateWish::default() };

@@ -101,33 +101,39 @@ pub(super) async fn renew(context: &Context) -> Result<Vec<Restapled>, Error> {
     });
     let fetched: Vec<Result<Vec<u8>, String>> = stream::iter(fetched).buffered(AT_ONCE).collect().await;
     drop(harbor);
-    let (mut new, mut told) = (Vec::new(), Vec::new());
+    let (mut new, mut told, mut replaced) = (Vec::new(), Vec::new(), Vec::new());
     for (seen, fetched) in due.into_iter().zip(fetched) {
         let StapleSeen { site, files, demanding, in_place: before, standing } = seen;
-        let (mut until, mut urgent, mut problem) = (standing.until, standing.urgent, None);
-        match fetched {
+        let mut problem = None;
+        match (fetched, demanding) {
             // The CA has made no newer one yet.
-            Ok(answer) if before.as_ref() == Some(&answer) => match urgent {
+            (Ok(answer), _) if before.as_ref() == Some(&answer) => match standing.urgent {
                 true => problem = Some("its CA gives none that is newer".into()),
                 false => continue,
             },
-            Ok(answer) => {
-                if let Ok(demanding) = &demanding {
-                    let standing = demanding.standing(Some(&answer), now);
-                    (until, urgent) = (standing.until, standing.urgent);
-                }
+            (Ok(answer), Ok(demanding)) => {
+                replaced.push((told.len(), demanding.standing(Some(&answer), now)));
                 new.push(NewStaple { files, before, answer });
             }
-            Err(why) => problem = Some(why),
+            (Ok(_), Err(why)) | (Err(why), _) => problem = Some(why),
         }
-        told.push(Restapled { site, until, urgent, problem });
+        told.push(Restapled { site, until: standing.until, urgent: standing.urgent, problem });
     }
     if new.is_empty() {
         return Ok(told);
     }
     let yes = ChangeOptions { dry_run: false, yes: true };
     let title = "tend: what CAs state of certificates";
-    change(context, title, &yes, async |overlay, _| Ok((place_staples(&new, &overlay.store.all_certificates()?), ())))
-        .await?;
+    let placed = change(context, title, &yes, async |overlay, _| {
+        Ok((place_staples(&new, &overlay.store.all_certificates()?), ()))
+    })
+    .await;
+    for (at, standing) in replaced {
+        match &placed {
+            Ok(_) => (told[at].until, told[at].urgent) = (standing.until, standing.urgent),
+            // The rest of the run has nothing to do with it.
+            Err(error) => told[at].problem = Some(error.message.clone()),
+        }
+    }
     Ok(told)
 }
