@@ -19,12 +19,12 @@ use super::{CarryError, Cause, Event, Lock};
 use crate::acme::run_errand;
 use crate::harbor::Harbor;
 use crate::install::{
-    Wanted, check_certificate_files, leads_to, link, link_target, make_folder, make_open, make_private_folder,
-    make_user, place_for_service, read_if_there, remove_file, user_exists, write_all_atomically,
+    CertificateFault, Wanted, check_certificate_files, leads_to, link, link_target, make_folder, make_open,
+    make_private_folder, make_user, place_for_service, read_if_there, remove_file, user_exists, write_all_atomically,
 };
 use crate::server::{
-    await_newer, await_pools, await_serials, await_signing, check_zones, forget_signing, load_zones, reload_pools,
-    reload_web, test_pools, test_web,
+    await_newer, await_pools, await_serials, await_signing, can_staple, check_zones, forget_signing, load_zones,
+    reload_pools, reload_web, test_pools, test_web,
 };
 use crate::store::{EntryOutcome, Inverse};
 
@@ -390,7 +390,14 @@ fn refuse_spoilt_certificates(
     tell: &dyn Fn(Event),
 ) -> Result<(), Cause> {
     let folder = harbor.layout.site_files(harbor.settings.web.server);
-    for fault in check_certificate_files(&folder, now) {
+    let seen = check_certificate_files(&folder, now);
+    if let Some(file) = seen.stapled
+        && let Err(problem) = can_staple(&harbor.settings, &harbor.layout)
+    {
+        let (named_in, path) = (file.display().to_string(), "SSLUseStapling".to_string());
+        return Err(Cause::Certificate(CertificateFault { named_in, path, problem, only_dated: false }));
+    }
+    for fault in seen.faults {
         let own = writes(set).any(|write| write.path == Path::new(&fault.named_in));
         if fault.only_dated && !own {
             tell(Event::OutOfDate(fault));

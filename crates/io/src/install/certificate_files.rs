@@ -24,12 +24,20 @@ pub struct CertificateFault {
     pub only_dated: bool,
 }
 
+/// What was found in the files of a web server.
+#[derive(Debug, Default, PartialEq, Eq)]
+pub struct CertificateFilesSeen {
+    pub faults: Vec<CertificateFault>,
+    /// The first file that has Apache httpd show what a CA states of a certificate: it needs a place for that then.
+    pub stapled: Option<PathBuf>,
+}
+
 /// Checks every pair that the files in `folder` name. A folder that is not there names nothing.
-pub fn check_certificate_files(folder: &Path, now: Timestamp) -> Vec<CertificateFault> {
-    let Ok(entries) = fs::read_dir(folder) else { return vec![] };
+pub fn check_certificate_files(folder: &Path, now: Timestamp) -> CertificateFilesSeen {
+    let Ok(entries) = fs::read_dir(folder) else { return CertificateFilesSeen::default() };
     let mut files: Vec<PathBuf> = entries.filter_map(|entry| entry.ok().map(|entry| entry.path())).collect();
     files.sort();
-    let mut faults = Vec::new();
+    let mut seen = CertificateFilesSeen::default();
     for file in files {
         let hidden = file.file_name().is_some_and(|name| name.to_string_lossy().starts_with('.'));
         let Some(text) = fs::read_to_string(&file).ok().filter(|_| !hidden) else { continue };
@@ -37,10 +45,13 @@ pub fn check_certificate_files(folder: &Path, now: Timestamp) -> Vec<Certificate
         pairs.sort();
         pairs.dedup();
         for (chain, key) in pairs {
-            faults.extend(check(&file, &chain, &key, now));
+            seen.faults.extend(check(&file, &chain, &key, now));
+        }
+        if seen.stapled.is_none() && text.lines().any(|line| line.trim() == "SSLUseStapling on") {
+            seen.stapled = Some(file);
         }
     }
-    faults
+    seen
 }
 
 /// The pairs of certificate and key files that a server file names.
@@ -132,7 +143,7 @@ mod tests {
             let mut told = Vec::new();
             for text in [nginx, apache] {
                 fs::write(self.folder.path().join("sites/site.conf"), text).unwrap();
-                let faults = check_certificate_files(&self.folder.path().join("sites"), self.now);
+                let faults = check_certificate_files(&self.folder.path().join("sites"), self.now).faults;
                 told.push(faults.into_iter().map(|fault| (fault.problem, fault.only_dated)).collect::<Vec<_>>());
             }
             assert_eq!(told[0], told[1], "both servers' files are read alike");
@@ -164,7 +175,19 @@ mod tests {
     }
 
     #[test]
+    fn the_first_file_that_staples_is_named() {
+        let world = world();
+        let sites = world.folder.path().join("sites");
+        let seen = || check_certificate_files(&sites, world.now).stapled;
+        fs::write(sites.join("a.conf"), "<VirtualHost *:443>\n    # SSLUseStapling on\n</VirtualHost>\n").unwrap();
+        assert_eq!(seen(), None);
+        fs::write(sites.join("b.conf"), "<VirtualHost *:443>\n    SSLUseStapling on\n</VirtualHost>\n").unwrap();
+        assert_eq!(seen(), Some(sites.join("b.conf")));
+    }
+
+    #[test]
     fn a_folder_that_is_not_there_names_nothing() {
-        assert_eq!(check_certificate_files(Path::new("/no/such/folder"), Timestamp::UNIX_EPOCH), []);
+        let nothing = CertificateFilesSeen::default();
+        assert_eq!(check_certificate_files(Path::new("/no/such/folder"), Timestamp::UNIX_EPOCH), nothing);
     }
 }

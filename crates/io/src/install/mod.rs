@@ -15,7 +15,7 @@ mod users;
 mod walk;
 
 pub use attributes::{OneEdit, one_edit_at_a_time};
-pub use certificate_files::{CertificateFault, check_certificate_files};
+pub use certificate_files::{CertificateFault, CertificateFilesSeen, check_certificate_files};
 pub use clear::clear_away;
 pub use disk::disk_used;
 pub use files::{

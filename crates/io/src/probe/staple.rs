@@ -1,7 +1,6 @@
 //! Fetches what CAs state of certificates that demand to be shown with it (RFC 7633), for new ones and for those in place.
 //! What of it counts, and when another is due, is for the core (`certificate/staple.rs`).
 
-use std::path::PathBuf;
 use std::time::Duration;
 
 use brightharbor_core::certificate::{CertificateFiles, Demanding};
@@ -21,8 +20,7 @@ const PAUSES: [Duration; 4] = [Duration::ZERO, Duration::from_secs(1), Duration:
 /// # Errors
 /// In words, where it demands one and none can be had.
 pub async fn staple_of_new(chain_pem: &str, harbor: &Harbor) -> Result<Option<Vec<u8>>, String> {
-    let Some(demanding) = Demanding::of(chain_pem, |leaf| root_of(roots_of(harbor), leaf))? else { return Ok(None) };
-    can_staple(&harbor.settings, &harbor.layout)?;
+    let Some(demanding) = demanding(chain_pem, harbor)? else { return Ok(None) };
     let mut last = String::new();
     for pause in PAUSES {
         tokio::time::sleep(pause).await;
@@ -40,15 +38,21 @@ pub async fn staple_in_place(
     chain_pem: &str,
     harbor: &Harbor,
 ) -> Result<Option<Vec<u8>>, String> {
-    let Some(demanding) = Demanding::of(chain_pem, |leaf| root_of(roots_of(harbor), leaf))? else { return Ok(None) };
+    let Some(demanding) = demanding(chain_pem, harbor)? else { return Ok(None) };
     match read_if_there(&files.staple()).ok().flatten().filter(|answer| demanding.check(answer, clock::now()).is_ok()) {
         Some(answer) => Ok(Some(answer)),
         None => staple_of_new(chain_pem, harbor).await,
     }
 }
 
-fn roots_of(harbor: &Harbor) -> &[PathBuf] {
-    &harbor.settings.internet.trust_roots
+/// What a chain demands, where the web server could show it.
+fn demanding(chain_pem: &str, harbor: &Harbor) -> Result<Option<Demanding>, String> {
+    let roots = &harbor.settings.internet.trust_roots;
+    let demanding = Demanding::of(chain_pem, |leaf| root_of(roots, leaf))?;
+    if demanding.is_some() {
+        can_staple(&harbor.settings, &harbor.layout)?;
+    }
+    Ok(demanding)
 }
 
 /// One that counts now, from any of the CA's responders; one that came within `kept_for` is as good.
