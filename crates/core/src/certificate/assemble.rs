@@ -150,6 +150,7 @@ mod tests {
         let (leaf, key) = facts_of(&["gullrock.example"], &middle_issuer);
         let heap = vec![root.clone(), stranger.clone(), middle.clone(), leaf.clone(), middle.clone()];
         let made = assemble(heap, &key).unwrap();
+        assert_eq!(read_chain(made.chain_pem().as_bytes()).unwrap(), made.chain);
         assert_eq!((made.chain, made.missing), (vec![leaf.clone(), middle.clone()], None));
         assert!(made.said[0].contains("the root") && made.said[1].contains("Stranger"), "{:?}", made.said);
         let short = assemble(vec![leaf.clone(), root.clone()], &key).unwrap();
