@@ -34,7 +34,37 @@ pub(super) fn pem_words(error: &PEMError) -> String {
 
 #[cfg(test)]
 mod tests {
+    use super::*;
     use crate::certificate::{read_chain, read_der, read_request};
+
+    #[test]
+    fn each_part_that_is_wrong_is_named() {
+        use X509Error as Wrong;
+        let told = [
+            (Wrong::InvalidVersion, "version"),
+            (Wrong::InvalidSerial, "serial number"),
+            (Wrong::InvalidAlgorithmIdentifier, "algorithm of its signature"),
+            (Wrong::InvalidX509Name, "name"),
+            (Wrong::InvalidDate, "date"),
+            (Wrong::InvalidSPKI, "public key"),
+            (Wrong::InvalidExtensions, "extensions cannot"),
+            (Wrong::InvalidAttributes, "extensions cannot"),
+            (Wrong::DuplicateExtensions, "extension twice"),
+            (Wrong::DuplicateAttributes, "extension twice"),
+            (Wrong::InvalidSignatureValue, "its signature cannot"),
+            (Wrong::SignatureVerificationError, "its signature is wrong"),
+            (Wrong::SignatureUnsupportedAlgorithm, "its signature is of an unknown kind"),
+            (Wrong::Generic, "damaged"),
+        ];
+        for (error, words) in told {
+            let said = x509_words(error);
+            assert!(said.contains(words), "{said}");
+        }
+        let header = [PEMError::InvalidHeader, PEMError::MissingHeader].map(|error| pem_words(&error));
+        assert!(header.iter().all(|said| said.contains("with BEGIN")), "{header:?}");
+        let of_disk = PEMError::IOError(std::io::Error::other("the disk is full"));
+        assert_eq!(pem_words(&of_disk), "the disk is full");
+    }
 
     /// Plain words for whatever is wrong: no type, no number, no English of a library.
     #[test]
