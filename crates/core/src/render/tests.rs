@@ -62,6 +62,8 @@ fn a_certificate_that_demands_a_staple_is_shown_with_one() {
         "{apache}"
     );
     assert!(!apache.contains("SSLStaplingCache"), "httpd ends at a reload that finds it gone");
+    let fetching = [WebServer::Nginx, WebServer::Apache, WebServer::StandIn].map(WebServer::fetches_staples);
+    assert_eq!(fetching, [false, true, false], "who reads no file");
     assert_eq!([WebServer::Nginx, WebServer::Apache].map(|server| rendered(server, false)), ["", ""]);
 }
 
