@@ -21,6 +21,7 @@ fuzz_target!(|data: &[u8]| {
         preferred_chain: Some("Quay".into()),
         replaces: Some("aki.serial".into()),
         profile: None,
+        stapled: false,
     };
     let mut machine = Machine::new(brief, None);
     let mut now: Timestamp = "2026-11-23T12:00:00Z".parse().expect("a time");

@@ -2,13 +2,14 @@
 #![no_main]
 
 use brightharbor_core::certificate::{
-    Piece, assemble, describe_certificate, describe_request, greeting, pieces, read_chain,
+    Demanding, Piece, assemble, describe_certificate, describe_request, greeting, pieces, read_chain,
 };
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|data: &[u8]| {
     let _ = greeting(data);
     let _ = read_chain(data);
+    let _ = Demanding::of(&String::from_utf8_lossy(data), |_| None);
     let _ = (describe_certificate(data), describe_request(data));
     let Ok(found) = pieces(data, Some("quay")) else { return };
     let certificates: Vec<_> = found
