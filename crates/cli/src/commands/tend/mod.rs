@@ -3,6 +3,7 @@
 
 mod notices;
 mod report;
+mod running_out;
 mod signing;
 mod staples;
 
@@ -25,7 +26,8 @@ use brightharbor_io::{clock, load};
 use clap::Args;
 use jiff::Timestamp;
 
-use self::report::{RunningOut, Tended};
+use self::report::Tended;
+use self::running_out::RunningOut;
 use crate::commands::Report;
 use crate::demanding::tend_demands;
 use crate::error::{Error, tried};

@@ -2,19 +2,18 @@
 
 use std::path::PathBuf;
 
-use brightharbor_core::account::AccountName;
 use brightharbor_core::certificate::securing::{SecureOutcome, Secured};
-use brightharbor_core::certificate::{Certificate, CertificateSource, CertificateState, NamePause, Waiting};
+use brightharbor_core::certificate::{NamePause, Waiting};
 use brightharbor_core::change::Remark;
 use brightharbor_core::name::{Host, Hostname};
 use brightharbor_core::redirect::StuckRedirect;
 use brightharbor_io::clock;
 use brightharbor_io::notify::Notified;
 use brightharbor_io::secure::{Demanded, Revoked};
-use jiff::Timestamp;
 use serde_json::{Value, json};
 
-use super::signing::Watched;
+use super::running_out::RunningOut;
+use super::signing::{Watched, show_signing};
 use super::staples::Restapled;
 use crate::error::{Error, Exit};
 use crate::show::human::{self, Page};
@@ -56,51 +55,6 @@ pub(super) struct Tended {
     pub(super) notified: Option<Notified>,
     /// Why no metrics were written.
     pub(super) metrics_failed: Option<String>,
-}
-
-/// A certificate that is over, or will be before anybody here gets another.
-pub(super) struct RunningOut {
-    pub account: AccountName,
-    pub email: Option<String>,
-    pub certificate: Certificate,
-    pub is_over: bool,
-}
-
-impl RunningOut {
-    fn line(&self, now: Timestamp) -> String {
-        let Certificate { site, not_after, source, .. } = &self.certificate;
-        let (until, source) = (human::when(*not_after, now), source.words());
-        let (account, email) = (&self.account, self.email.as_deref().unwrap_or("no address"));
-        if self.certificate.state == CertificateState::Revoked {
-            return format!("{site}: its {source} certificate is revoked (account {account}, {email})");
-        }
-        match self.is_over {
-            true => format!("{site}: its {source} certificate expired at {until} (account {account}, {email})"),
-            false => format!("{site}: its {source} certificate expires at {until} (account {account}, {email})"),
-        }
-    }
-
-    /// What somebody can do about it.
-    fn next(&self) -> String {
-        let site = &self.certificate.site;
-        match self.certificate.source {
-            CertificateSource::Imported => format!("buy another: brightharbor certificate request {site}, then import"),
-            CertificateSource::SelfSigned => format!("brightharbor certificate issue {site}"),
-            CertificateSource::Ca | CertificateSource::Shared => format!("brightharbor survey {site}"),
-        }
-    }
-
-    fn document(&self) -> Value {
-        json!({
-            "site": self.certificate.site,
-            "account": self.account,
-            "email": self.email,
-            "source": self.certificate.source,
-            "not_after": self.certificate.not_after.to_string(),
-            "expired": self.is_over,
-            "revoked": self.certificate.state == CertificateState::Revoked,
-        })
-    }
 }
 
 impl Tended {
@@ -167,27 +121,6 @@ impl Tended {
 
     fn unseen(&self) -> impl Iterator<Item = &(Host, Demanded)> {
         self.demanded.iter().filter(|(_, seen)| seen.problem.is_some())
-    }
-}
-
-fn show_signing(page: &mut Page, watched: &Watched) {
-    let zone = &watched.zone;
-    let tags = |tags: &[u16]| tags.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
-    if !watched.published.is_empty() {
-        let keys = tags(&watched.published);
-        page.hanging("", &format!("{zone}: the parent has the DS of {keys} by now; the server was told"));
-    }
-    if !watched.withdrawn.is_empty() {
-        let keys = tags(&watched.withdrawn);
-        page.hanging("", &format!("{zone}: the parent has the DS of {keys} no more; the server was told"));
-    }
-    if !watched.missing.is_empty() {
-        let keys = tags(&watched.missing.iter().map(|ds| ds.key_tag).collect::<Vec<_>>());
-        page.hanging("", &format!("{zone}: the server wants a DS of {keys} at the parent, where it is not yet"));
-        page.hanging("  next: ", &format!("brightharbor delegation handover {zone}"));
-    }
-    if let Some(problem) = &watched.problem {
-        page.hanging("", &format!("{zone}: {problem}"));
     }
 }
 

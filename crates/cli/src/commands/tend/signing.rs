@@ -14,6 +14,7 @@ use serde_json::{Value, json};
 use crate::error::Error;
 use crate::options::ChangeOptions;
 use crate::run::{Context, change};
+use crate::show::human::Page;
 
 /// What there is to tell of one zone.
 pub(super) struct Watched {
@@ -104,4 +105,25 @@ async fn remember(context: &Context, zone: Zone, signing: &Signing, news: Parent
     })
     .await?;
     Ok(())
+}
+
+pub(super) fn show_signing(page: &mut Page, watched: &Watched) {
+    let zone = &watched.zone;
+    let tags = |tags: &[u16]| tags.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+    if !watched.published.is_empty() {
+        let keys = tags(&watched.published);
+        page.hanging("", &format!("{zone}: the parent has the DS of {keys} by now; the server was told"));
+    }
+    if !watched.withdrawn.is_empty() {
+        let keys = tags(&watched.withdrawn);
+        page.hanging("", &format!("{zone}: the parent has the DS of {keys} no more; the server was told"));
+    }
+    if !watched.missing.is_empty() {
+        let keys = tags(&watched.missing.iter().map(|ds| ds.key_tag).collect::<Vec<_>>());
+        page.hanging("", &format!("{zone}: the server wants a DS of {keys} at the parent, where it is not yet"));
+        page.hanging("  next: ", &format!("brightharbor delegation handover {zone}"));
+    }
+    if let Some(problem) = &watched.problem {
+        page.hanging("", &format!("{zone}: {problem}"));
+    }
 }
