@@ -70,8 +70,10 @@ fn a_killed_order_goes_on_with_the_next_run_and_leaves_no_proof_behind() {
         kill_after(&coast, &["tend"], milliseconds);
     }
     run(&mut coast.command(&["tend"])).expect(0);
+    let files: Vec<_> =
+        crate::coast::snapshot(&coast.harbor().join("certificates")).into_iter().map(|(path, _)| path).collect();
     let certificates = fs::read_dir(coast.harbor().join("certificates/crumbandtide.example")).unwrap().count();
-    assert_eq!(certificates, 1, "one certificate, however often it was killed");
+    assert_eq!(certificates, 1, "one certificate, however often it was killed: {files:?}");
     assert_eq!(coast.json(&["site", "list"], 0)["sites"][0]["https"], "forced");
 }
 

@@ -114,6 +114,8 @@ pub(super) fn clear_up(harbor: &Harbor, entry: i64, inverses: &[Inverse], taken_
                 let _ = fs::remove_file(file.path());
             }
         }
+        // The command was killed when it had made the folder, and no file in it.
+        drop_if_empty(path);
     }
 }
 
@@ -227,9 +229,10 @@ fn is_as_written(path: &Path, wrote_hash: &str) -> Result<bool, String> {
     Ok(present.is_some_and(|content| content_hash(&content) == wrote_hash))
 }
 
-/// A certificate's folder is made for its two files alone.
+/// A certificate's folder is made for its own files alone.
 fn drop_if_empty(path: &Path) {
-    let private = path.file_name().is_some_and(|name| name == "key.pem" || name == "chain.pem");
+    let private =
+        path.file_name().is_some_and(|name| ["key.pem", "chain.pem", "staple.der"].iter().any(|own| name == *own));
     if let Some(folder) = path.parent().filter(|_| private) {
         let _ = fs::remove_dir(folder);
     }

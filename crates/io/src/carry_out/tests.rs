@@ -124,6 +124,10 @@ async fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
             path: world.path("certificates/gullrock.example/1/key.pem"),
             wrote_hash: brightharbor_core::change::content_hash(b"KEY"),
         },
+        crate::store::Inverse::Remove {
+            path: world.path("certificates/gullrock.example/2/key.pem"),
+            wrote_hash: brightharbor_core::change::content_hash(b"KEY"),
+        },
         crate::store::Inverse::Restore {
             path: world.path("servers/nginx/gullrock.example.conf"),
             wrote_hash: brightharbor_core::change::content_hash(b"new"),
@@ -139,6 +143,9 @@ async fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     fs::write(world.path("edited"), "edited since").unwrap();
     let half = world.path("servers/nginx/.new-half");
     fs::write(&half, "serv").unwrap();
+    let begun = world.path("certificates/gullrock.example/2");
+    fs::create_dir_all(&begun).unwrap();
+    fs::write(begun.join(".new-key"), "KE").unwrap();
     world.harbor.store.begin(2, Timestamp::UNIX_EPOCH, "tester", &set, &inverses).unwrap();
     let lock = take_lock(&world.harbor.layout.lock(), "test", std::time::Duration::ZERO, &|_| ()).await.unwrap();
     let recovered = world.recover(&lock).await;
@@ -149,7 +156,7 @@ async fn a_killed_command_is_taken_back_by_the_next_but_a_later_edit_is_not() {
     assert_eq!((world.site_text().as_str(), world.reloads()), ("old", 2));
     assert!(!world.path("certificates/gullrock.example/1").exists());
     assert_eq!(fs::read_to_string(world.path("edited")).unwrap(), "edited since");
-    assert!(!half.exists(), "halves of files are cleared away");
+    assert!(!half.exists() && !begun.exists(), "halves of files are cleared away, and their folder");
     assert_eq!(world.recover(&lock).await, []);
 }
 
