@@ -17,11 +17,8 @@ use std::time::{Duration, Instant};
 
 use coast::{Coast, brightharbor};
 
-/// For so long a busy machine may be asked again.
-const PATIENCE: Duration = Duration::from_secs(20);
-/// What starting and ending a process takes at most on a machine that is not held up: one that takes longer for it, takes
-/// longer for everything.
-const USUAL_HELLO: Duration = Duration::from_millis(1);
+/// For so long a busy machine is asked again: what other tests have written may still be on its way to the disk.
+const PATIENCE: Duration = Duration::from_secs(60);
 
 /// The quickest of many starts: what the program itself takes, without the machine's other work. One that is within `enough`
 /// ends it: a busy machine needs more of them than a quiet one.
@@ -52,8 +49,7 @@ fn it_starts_within_10_milliseconds_of_a_hello_world() {
     let rustc = std::env::var("RUSTC").unwrap_or_else(|_| "rustc".into());
     let built = Command::new(rustc).arg("-O").arg("-o").arg(&hello).arg(coast.path("hello.rs")).status().unwrap();
     assert!(built.success());
-    let hello = quickest(Duration::ZERO, || Command::new(&hello));
-    let bound = hello + Duration::from_millis(10).mul_f64((hello.as_secs_f64() / USUAL_HELLO.as_secs_f64()).max(1.0));
+    let bound = quickest(Duration::ZERO, || Command::new(&hello)) + Duration::from_millis(10);
     let version = quickest(bound, || {
         let mut command = brightharbor();
         command.arg("--version");

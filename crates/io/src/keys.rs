@@ -1,7 +1,7 @@
 //! Private keys: made, kept and compared here, never shown. Certificate requests (RFC 2986) are signed with them.
 
 use brightharbor_core::acme::Identifier;
-use brightharbor_core::certificate::{KeyKind, rsa_key_bits};
+use brightharbor_core::certificate::{KeyKind, STATUS_REQUEST, TLS_FEATURE, rsa_key_bits};
 use brightharbor_core::name::Host;
 use jiff::{SignedDuration, Timestamp};
 use rcgen::string::{Ia5String, PrintableString};
@@ -141,10 +141,6 @@ pub fn public_half(key_pem: &str) -> Result<Vec<u8>, KeyError> {
     Ok(key.subject_public_key_info())
 }
 
-/// id-pe-tlsfeature with `status_request` as the only feature (RFC 7633 sections 4.1 and 4.2.3.1).
-const TLS_FEATURE: [u64; 9] = [1, 3, 6, 1, 5, 5, 7, 1, 24];
-const STATUS_REQUEST: [u8; 5] = [0x30, 0x03, 0x02, 0x01, 0x05];
-
 /// A certificate request for the names, DER. The names stand in the extension alone: CAs take nothing else. `stapled` asks
 /// for one that demands its CA's statement in each handshake.
 pub fn certificate_request(key_pem: &str, identifiers: &[Identifier], stapled: bool) -> Result<Vec<u8>, KeyError> {
@@ -152,7 +148,8 @@ pub fn certificate_request(key_pem: &str, identifiers: &[Identifier], stapled: b
     let mut params = params_for(identifiers)?;
     params.distinguished_name = DistinguishedName::new();
     if stapled {
-        params.custom_extensions = vec![CustomExtension::from_oid_content(&TLS_FEATURE, STATUS_REQUEST.to_vec())];
+        let feature: Vec<u64> = TLS_FEATURE.split('.').filter_map(|arc| arc.parse().ok()).collect();
+        params.custom_extensions = vec![CustomExtension::from_oid_content(&feature, STATUS_REQUEST.to_vec())];
     }
     let request = params.serialize_request(&key).map_err(failed("the request cannot be signed"))?;
     Ok(request.der().to_vec())

@@ -4,7 +4,7 @@
 
 use brightharbor_core::acme::Response;
 use brightharbor_core::certificate::{
-    StartTls, TlsVersion, accepts, describe_certificate, greeting, judge_list, judge_ocsp, ocsp_question, ocsp_term,
+    StartTls, TlsVersion, accepts, describe_certificate, good_term, greeting, judge_list, judge_ocsp, ocsp_question,
     read_chain, read_der, read_request,
 };
 use libfuzzer_sys::fuzz_target;
@@ -26,7 +26,7 @@ fuzz_target!(|data: &[u8]| {
     let issuer = chain(include_bytes!("../../src/certificate/ocsp_answers/ca.pem"));
     let _ = judge_list(data, "http://ca.example/list", &leaf, &issuer, now);
     let _ = judge_ocsp(data, &leaf, &issuer, now);
-    let _ = ocsp_term(data, &leaf, &issuer, now);
+    let _ = good_term(data, &leaf, &issuer, now);
     if let Ok(strange) = read_der(data) {
         let _ = ocsp_question(&strange, &issuer);
         let _ = judge_ocsp(include_bytes!("../../src/certificate/ocsp_answers/good.der"), &leaf, &strange, now);

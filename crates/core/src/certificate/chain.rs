@@ -45,6 +45,12 @@ pub fn check_pair(chain: &[CertificateFacts], key_public: &[u8], now: Timestamp)
     problems
 }
 
+/// The certificate that has issued the leaf, where the chain has it.
+pub fn issuer_in(chain: &[CertificateFacts]) -> Option<&CertificateFacts> {
+    let (leaf, others) = chain.split_first()?;
+    others.iter().find(|facts| facts.subject == leaf.issuer)
+}
+
 /// Whether one is the issuer of the other, by its name and by the signature.
 pub fn has_signed(issuer: &CertificateFacts, subject: &CertificateFacts) -> bool {
     let (Ok((_, issuer)), Ok((_, subject))) =

@@ -52,7 +52,7 @@ pub use acquire::{
 pub use alias_way::AliasWay;
 pub use assemble::{Assembled, Unfit, assemble, best_for, check_leaf, is_self_signed};
 pub use caa_climb::CaaClimb;
-pub use chain::{ChainProblem, check_pair, has_signed};
+pub use chain::{ChainProblem, check_pair, has_signed, issuer_in};
 pub use coverage::{covers, uncovered};
 pub use demand::{Demand, DemandError, DemandedProof, MOST_CONTENT, USUAL_FOLDER};
 pub use demanding::{DemandedFile, DemandsLoaded, change_demands, demanded_files, demanded_records, zone_in_step};
@@ -65,10 +65,10 @@ pub use model::{
     Certificate, CertificateDetails, CertificateFiles, CertificateSource, CertificateState, NamePause, Revocation,
     Waiting,
 };
-pub use ocsp::{judge_ocsp, ocsp_question, ocsp_term};
+pub use ocsp::{good_term, judge_ocsp, ocsp_question};
 pub use piece::{Piece, PieceError, certificate_pem, pieces};
 pub(crate) use read::address_of;
-pub use read::{CertificateFacts, ReadError, read_chain, read_der};
+pub use read::{CertificateFacts, ReadError, STATUS_REQUEST, TLS_FEATURE, read_chain, read_der};
 pub use refusal::CertificateRefusal;
 pub use remark::CertificateRemark;
 pub use renewal::{RenewalSaid, RenewalWindow, ends_soon, renewal_id, to_be_replaced_soon, urgent_from, usual_moment};

@@ -59,16 +59,23 @@ pub fn judge_ocsp(
     told.unwrap_or_else(RevocationStatus::Unknown)
 }
 
-/// From when to when an answer, DER, counts; `None` where it does not count now.
-pub fn ocsp_term(
+/// From when to when an answer, DER, says that the certificate is good.
+///
+/// # Errors
+/// In words, where it does not count now, or says something else.
+pub fn good_term(
     answer: &[u8],
     leaf: &CertificateFacts,
     issuer: &CertificateFacts,
     now: Timestamp,
-) -> Option<(Timestamp, Timestamp)> {
-    let one = about_leaf(answer, leaf, issuer, now).ok()?;
+) -> Result<(Timestamp, Timestamp), String> {
+    let one = about_leaf(answer, leaf, issuer, now)?;
+    if status_of(&one, now)? != RevocationStatus::Good {
+        return Err("the CA has revoked it".into());
+    }
     let (made, until) = term(&one);
-    Some((Timestamp::from_second(made).ok()?, Timestamp::from_second(until).ok()?))
+    let moment = |second| Timestamp::from_second(second).map_err(|_| "the times of the OCSP answer cannot be read");
+    Ok((moment(made)?, moment(until)?))
 }
 
 /// What an answer that counts says of the certificate.

@@ -120,9 +120,9 @@ pub fn read_der(der: &[u8]) -> Result<CertificateFacts, String> {
 }
 
 /// id-pe-tlsfeature (RFC 7633 section 4.2.3.1), which the parser leaves to us.
-pub(super) const TLS_FEATURE: &str = "1.3.6.1.5.5.7.1.24";
+pub const TLS_FEATURE: &str = "1.3.6.1.5.5.7.1.24";
 /// The feature `status_request`, as the only one: a sequence of one integer.
-const STATUS_REQUEST: [u8; 5] = [0x30, 0x03, 0x02, 0x01, 0x05];
+pub const STATUS_REQUEST: [u8; 5] = [0x30, 0x03, 0x02, 0x01, 0x05];
 
 pub(super) fn demands_staple(extension: &X509Extension<'_>) -> bool {
     extension.value == STATUS_REQUEST && extension.oid.to_id_string() == TLS_FEATURE

@@ -6,9 +6,7 @@
 
 use jiff::{SignedDuration, Timestamp};
 
-use super::{
-    Certificate, CertificateFacts, CertificateFiles, RevocationStatus, judge_ocsp, ocsp_question, ocsp_term, read_chain,
-};
+use super::{Certificate, CertificateFacts, CertificateFiles, good_term, issuer_in, ocsp_question, read_chain};
 use crate::change::{FileWrite, Plan, Purpose};
 
 /// A leaf that demands a statement, and who can make it.
@@ -33,8 +31,10 @@ impl Demanding {
         if !leaf.responders_at.iter().any(|address| address.starts_with("http")) {
             return Err("it names no OCSP responder".into());
         }
-        let issuer = chain[1..].iter().find(|facts| facts.subject == leaf.issuer).cloned();
-        let issuer = issuer.or_else(|| root_of(leaf)).ok_or("the certificate of its issuer is missing in the chain")?;
+        let issuer = issuer_in(&chain)
+            .cloned()
+            .or_else(|| root_of(leaf))
+            .ok_or("the certificate of its issuer is missing in the chain")?;
         Ok(Some(Self { leaf: leaf.clone(), issuer }))
     }
 
@@ -49,17 +49,12 @@ impl Demanding {
 
     /// Refuses an answer that visitors would not take.
     pub fn check(&self, answer: &[u8], now: Timestamp) -> Result<(), String> {
-        match judge_ocsp(answer, &self.leaf, &self.issuer, now) {
-            RevocationStatus::Good => Ok(()),
-            RevocationStatus::Revoked { .. } => Err("the CA has revoked it".into()),
-            RevocationStatus::Unknown(why) | RevocationStatus::NotAsked(why) => Err(why),
-        }
+        good_term(answer, &self.leaf, &self.issuer, now).map(|_| ())
     }
 
     /// How long what is in place goes on to count.
     pub fn standing(&self, in_place: Option<&[u8]>, now: Timestamp) -> StapleStanding {
-        let good = in_place.filter(|answer| self.check(answer, now).is_ok());
-        let term = good.and_then(|answer| ocsp_term(answer, &self.leaf, &self.issuer, now));
+        let term = in_place.and_then(|answer| good_term(answer, &self.leaf, &self.issuer, now).ok());
         let Some((made, until)) = term else { return StapleStanding::NONE };
         let life = until.duration_since(made);
         StapleStanding {

@@ -48,6 +48,7 @@ mod tests {
         let files = CertificateFiles { folder: folder.to_path_buf() };
         fs::write(files.key(), "key").unwrap();
         fs::write(files.chain(), "chain").unwrap();
+        fs::write(files.staple(), "statement").unwrap();
         FormerCertificate { site: Host::parse("gullrock.example").unwrap(), files, revoked: false }
     }
 

@@ -7,7 +7,9 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
-use brightharbor_core::certificate::{CertificateFacts, RevocationStatus, judge_list, judge_ocsp, ocsp_question};
+use brightharbor_core::certificate::{
+    CertificateFacts, RevocationStatus, issuer_in, judge_list, judge_ocsp, ocsp_question,
+};
 use brightharbor_core::change::content_hash;
 use brightharbor_core::harbor::Settings;
 use jiff::Timestamp;
@@ -101,8 +103,7 @@ impl RevocationLists {
         if leaf.issuer == leaf.subject {
             return RevocationStatus::NotAsked("it is self-signed".into());
         }
-        let issuer = chain[1..].iter().find(|facts| facts.subject == leaf.issuer).cloned();
-        let Some(issuer) = &issuer.or_else(|| root_of(&self.roots, leaf)) else {
+        let Some(issuer) = &issuer_in(chain).cloned().or_else(|| root_of(&self.roots, leaf)) else {
             return RevocationStatus::NotAsked(ISSUER_MISSING.into());
         };
         // What has run out is on no list any more.
@@ -240,7 +241,7 @@ fn missed_name(address: &str) -> String {
 /// What was stapled to the handshake that showed this chain.
 pub(super) fn judge_staple(answer: &[u8], chain: &[CertificateFacts], now: Timestamp) -> RevocationStatus {
     let Some(leaf) = chain.first() else { return RevocationStatus::NotAsked("nothing was shown".into()) };
-    match chain[1..].iter().find(|facts| facts.subject == leaf.issuer) {
+    match issuer_in(chain) {
         Some(issuer) => judge_ocsp(answer, leaf, issuer, now),
         None => RevocationStatus::NotAsked(ISSUER_MISSING.into()),
     }

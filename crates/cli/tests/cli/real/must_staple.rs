@@ -217,12 +217,22 @@ fn nginx_shows_what_tend_keeps_fresh() {
     // Lost, as by a backup that left it out: the next run brings it back.
     fs::remove_file(staple(&shore)).unwrap();
     let tended = shore.json(&["tend"], 0);
-    let begun = Instant::now();
     assert_eq!(tended["staples"][0]["site"], SITE, "{tended}");
     assert_eq!(shore.json(&["certificate", "list"], 0)["certificates"][0]["stapled"], true);
     assert!(tended["staples"][0]["problem"].is_null() && staple(&shore).exists(), "{tended}");
     await_shown(&shore, is_stapled);
     assert_eq!(shore.json(&["tend"], 0)["staples"].as_array().unwrap().len(), 0, "it is fresh");
+
+    // What keeps the web server from taking it does not end the run.
+    let main = shore.coast.path("nginx/nginx.conf");
+    let text = fs::read_to_string(&main).unwrap();
+    fs::write(&main, format!("{text}nonsense;\n")).unwrap();
+    fs::remove_file(staple(&shore)).unwrap();
+    let tended = shore.json(&["tend"], 1);
+    assert!(tended["staples"][0]["problem"].as_str().unwrap().contains("nonsense"), "{tended}");
+    fs::write(&main, text).unwrap();
+    assert!(shore.json(&["tend"], 0)["staples"][0]["problem"].is_null());
+    let begun = Instant::now();
 
     // Half its minute is over, and nobody answers: there is time left. Near its end that is a fault.
     responder.answers("");

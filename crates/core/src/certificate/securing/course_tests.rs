@@ -294,6 +294,36 @@ fn issued(name: &str) -> Issued {
     Issued { chain_pem: made.pem(), key_pem: Zeroizing::new("KEY".into()), staple: None }
 }
 
+#[test]
+fn what_demands_a_statement_is_put_in_place_with_one_or_not_at_all() {
+    use crate::certificate::STATUS_REQUEST;
+    let key = rcgen::KeyPair::generate().unwrap();
+    let mut params = rcgen::CertificateParams::new(vec!["gullrock.example".into()]).unwrap();
+    let feature = [1, 3, 6, 1, 5, 5, 7, 1, 24];
+    params.custom_extensions = vec![rcgen::CustomExtension::from_oid_content(&feature, STATUS_REQUEST.to_vec())];
+    let chain_pem = params.self_signed(&key).unwrap().pem();
+    let plan = |staple: Option<Vec<u8>>, stapled: bool| {
+        let issued = Issued { chain_pem: chain_pem.clone(), key_pem: Zeroizing::new("KEY".into()), staple };
+        let names = vec![host("gullrock.example")];
+        let arrived = Arrived { issued, names, wildcards: vec![], ca: None, profile: None, stapled };
+        let mut readied = readied();
+        readied.site.rules.certificate.stapled = true;
+        install_arrived(&arrived, &readied, &settings(), &Layout::new("/harbor"), now())
+    };
+    assert!(matches!(plan(None, true), Err(CertificateRefusal::NoStaple { .. })));
+    let details = |plan: crate::change::Plan| {
+        let recorded = plan.set.inventory_changes().find_map(|change| match change {
+            InventoryChange::RecordCertificate(certificate) => Some(certificate.clone()),
+            _ => None,
+        });
+        recorded.unwrap()
+    };
+    let certificate = details(plan(Some(vec![1]), true).unwrap());
+    assert!(certificate.files.is_stapled() && certificate.details.stapled && !certificate.details.unstapled);
+    let given_up = details(plan(Some(vec![1]), false).unwrap());
+    assert!(!given_up.details.stapled && given_up.details.unstapled, "what was asked for in the end");
+}
+
 fn ordered(course: &mut Course, refused: Vec<(Identifier, String)>) {
     let names = vec![host("gullrock.example")];
     let ordered = Ordered {
